@@ -1,0 +1,45 @@
+/**
+ * What a running computation knows of its job. `progress` reports the fraction done (0 … 1); `check` throws Stopped
+ * when the job was told to stop; `breathe` does both and lets the worker take messages. Call `breathe` often enough
+ * that a stop works within a second.
+ */
+export interface JobHandle {
+  progress(fraction: number, label?: string): void;
+  check(): void;
+  breathe(): Promise<void>;
+}
+
+/** Thrown out of a computation that was told to stop. */
+export class Stopped extends Error {
+  constructor() {
+    super("stopped");
+    this.name = "Stopped";
+  }
+}
+
+/** A handle that reports nowhere and never stops. */
+export const quietJob: JobHandle = {
+  progress: () => undefined,
+  check: () => undefined,
+  breathe: () => Promise.resolve(),
+};
+
+/** A handle for one part of a job: its 0 … 1 is `from` … `to` of the whole. */
+export function partOfJob(job: JobHandle, from: number, to: number): JobHandle {
+  return {
+    progress: (fraction, label) => job.progress(from + (to - from) * fraction, label),
+    check: () => job.check(),
+    breathe: () => job.breathe(),
+  };
+}
+
+/** An error that a person can act on: what is wrong and what to do, in plain words. */
+export class UserError extends Error {
+  constructor(
+    message: string,
+    readonly advice: string,
+  ) {
+    super(message);
+    this.name = "UserError";
+  }
+}

@@ -1,0 +1,26 @@
+export type { Region } from "./region";
+export { growRegion, intersectRegions, isEmptyRegion, tilesOf, wholeRegion } from "./region";
+export type { Raster } from "./raster";
+export {
+  cloneRaster,
+  createRaster,
+  cropRaster,
+  meanPlane,
+  mirrorIndex,
+  pasteInto,
+  rasterBytes,
+  rasterOf,
+} from "./raster";
+export type { FrameSource } from "./frameSource";
+export { frameOfRaster } from "./frameSource";
+export {
+  SIGMA_PER_MAD,
+  clippedMean,
+  finiteSample,
+  meanAndDeviation,
+  median,
+  medianInPlace,
+  quantile,
+  robustSpread,
+  selectInPlace,
+} from "./statistics";

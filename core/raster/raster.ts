@@ -1,0 +1,92 @@
+import type { Region } from "./region";
+import { intersectRegions } from "./region";
+
+/**
+ * A picture, or a piece of one, in memory: planar, row-major (`index = y * width + x`), linear.
+ * 1.0 is the sensor's full scale for integer data; floating-point data keep their own scale.
+ * NaN means "no data". A Raster carries no metadata.
+ */
+export interface Raster {
+  width: number;
+  height: number;
+  channels: number;
+  planes: Float32Array[];
+}
+
+/** A Raster of zeros. */
+export function createRaster(width: number, height: number, channels: number): Raster {
+  if (!Number.isInteger(width) || !Number.isInteger(height) || width < 0 || height < 0)
+    throw new RangeError(`raster size must be whole numbers ≥ 0, received ${width}×${height}`);
+  return { width, height, channels, planes: Array.from({ length: channels }, () => new Float32Array(width * height)) };
+}
+
+/** A copy that shares nothing with its source. */
+export function cloneRaster(raster: Raster): Raster {
+  return { ...raster, planes: raster.planes.map((plane) => plane.slice()) };
+}
+
+/** A Raster around planes that already exist. Throws RangeError where a plane has another size. */
+export function rasterOf(width: number, height: number, planes: Float32Array[]): Raster {
+  for (const plane of planes)
+    if (plane.length !== width * height)
+      throw new RangeError(`a plane must hold ${width * height} samples, received ${plane.length}`);
+  return { width, height, channels: planes.length, planes };
+}
+
+/** Cuts `region` out of a Raster; the region must lie inside it. */
+export function cropRaster(raster: Raster, region: Region): Raster {
+  if (
+    region.x < 0 ||
+    region.y < 0 ||
+    region.x + region.width > raster.width ||
+    region.y + region.height > raster.height
+  )
+    throw new RangeError(`crop ${JSON.stringify(region)} must lie inside ${raster.width}×${raster.height}`);
+  const out = createRaster(region.width, region.height, raster.channels);
+  for (let c = 0; c < raster.channels; c++)
+    for (let y = 0; y < region.height; y++) {
+      const from = (region.y + y) * raster.width + region.x;
+      out.planes[c].set(raster.planes[c].subarray(from, from + region.width), y * region.width);
+    }
+  return out;
+}
+
+/** Copies `source` into `target` with its upper left pixel at (x, y); what falls outside is left out. */
+export function pasteInto(target: Raster, source: Raster, x: number, y: number): Raster {
+  const part = intersectRegions(
+    { x, y, width: source.width, height: source.height },
+    { x: 0, y: 0, width: target.width, height: target.height },
+  );
+  for (let c = 0; c < target.channels; c++)
+    for (let row = 0; row < part.height; row++) {
+      const from = (part.y - y + row) * source.width + (part.x - x);
+      target.planes[c].set(
+        source.planes[c].subarray(from, from + part.width),
+        (part.y + row) * target.width + part.x,
+      );
+    }
+  return target;
+}
+
+/** Index of the mirror image of `i` in 0 … n − 1 without repeating the edge (… 2 1 0 1 2 …), for any integer i. */
+export function mirrorIndex(i: number, n: number): number {
+  if (n === 1) return 0;
+  const period = 2 * (n - 1);
+  const k = ((i % period) + period) % period;
+  return k < n ? k : period - k;
+}
+
+/** The mean of all channels as one plane; NaN where any channel is NaN. */
+export function meanPlane(raster: Raster): Float32Array {
+  if (raster.channels === 1) return raster.planes[0].slice();
+  const out = new Float32Array(raster.width * raster.height);
+  for (const plane of raster.planes) for (let i = 0; i < out.length; i++) out[i] += plane[i];
+  const scale = 1 / raster.channels;
+  for (let i = 0; i < out.length; i++) out[i] *= scale;
+  return out;
+}
+
+/** Bytes held by the samples of a Raster. */
+export function rasterBytes(raster: { width: number; height: number; channels: number }): number {
+  return raster.width * raster.height * raster.channels * 4;
+}

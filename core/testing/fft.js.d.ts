@@ -1,0 +1,7 @@
+declare module "fft.js" {
+  export default class FFT {
+    constructor(size: number);
+    createComplexArray(): number[];
+    transform(out: number[], input: number[]): void;
+  }
+}

@@ -1,0 +1,19 @@
+// Packages that ship ES modules only and must be transformed before Jest can load them.
+const esModules = ["fast-png", "iobuffer", "kdbush", "d3-.*", "internmap", "@tanstack", "react-hotkeys-hook", "pure-rand", "idb"];
+
+export default {
+  testEnvironment: "node",
+  testMatch: ["<rootDir>/{core,engine,storage,state,ui,app,cli,bench,scripts}/**/*.test.{ts,tsx}"],
+  modulePathIgnorePatterns: ["<rootDir>/.next/", "<rootDir>/dist/"],
+  moduleNameMapper: { "^@/(.*)$": "<rootDir>/$1" },
+  transform: {
+    "^.+\\.(t|j|mj)sx?$": [
+      "@swc/jest",
+      {
+        jsc: { parser: { syntax: "typescript", tsx: true }, target: "es2022", transform: { react: { runtime: "automatic" } } },
+        module: { type: "commonjs" },
+      },
+    ],
+  },
+  transformIgnorePatterns: [`/node_modules/(?!(${esModules.join("|")})/)`],
+};
