@@ -1,0 +1,70 @@
+import { BLOCK, CARD, formatCard, historyCards } from "./header";
+
+export type FitsSample = "float32" | "uint16";
+
+export interface FitsLayout {
+  width: number;
+  height: number;
+  channels: number;
+  sample: FitsSample;
+  /** Further cards, in order. */
+  cards?: [keyword: string, value: string | number | boolean, comment?: string][];
+  /** Texts that become HISTORY cards, such as the recipe. */
+  history?: string[];
+}
+
+/** The header of a FITS file with one image, filled up to whole blocks. Source: FITS Standard 4.0, 4.4.1. */
+export function fitsHeader(layout: FitsLayout): Uint8Array {
+  const { width, height, channels, sample } = layout;
+  const cards = [
+    formatCard("SIMPLE", true, "FITS Standard 4.0"),
+    formatCard("BITPIX", sample === "float32" ? -32 : 16),
+    formatCard("NAXIS", channels === 1 ? 2 : 3),
+    formatCard("NAXIS1", width),
+    formatCard("NAXIS2", height),
+    ...(channels === 1 ? [] : [formatCard("NAXIS3", channels)]),
+    ...(sample === "uint16" ? [formatCard("BSCALE", 1), formatCard("BZERO", 32768, "unsigned 16-bit")] : []),
+    ...(layout.cards ?? []).map(([keyword, value, comment]) => formatCard(keyword, value, comment)),
+    ...(layout.history ?? []).flatMap(historyCards),
+    "END".padEnd(CARD),
+  ];
+  const text = cards.join("");
+  const bytes = new Uint8Array(Math.ceil(text.length / BLOCK) * BLOCK).fill(0x20);
+  for (let i = 0; i < text.length; i++) bytes[i] = text.charCodeAt(i);
+  return bytes;
+}
+
+/** Rows of one plane as FITS bytes: big-endian; unsigned 16-bit values are value × 65535, rounded and clamped; NaN is 0. */
+export function fitsSamples(plane: Float32Array, sample: FitsSample): Uint8Array {
+  if (sample === "float32") {
+    const bytes = new Uint8Array(plane.length * 4);
+    const view = new DataView(bytes.buffer);
+    for (let i = 0; i < plane.length; i++) view.setFloat32(4 * i, plane[i], false);
+    return bytes;
+  }
+  const bytes = new Uint8Array(plane.length * 2);
+  const view = new DataView(bytes.buffer);
+  for (let i = 0; i < plane.length; i++) {
+    const value = Math.min(65535, Math.max(0, Math.round(plane[i] * 65535)));
+    view.setInt16(2 * i, value - 32768, false);
+  }
+  return bytes;
+}
+
+/** Bytes that fill the data of a file up to whole blocks. */
+export function fitsPadding(layout: FitsLayout): Uint8Array {
+  const data = layout.width * layout.height * layout.channels * (layout.sample === "float32" ? 4 : 2);
+  return new Uint8Array((BLOCK - (data % BLOCK)) % BLOCK);
+}
+
+/** A whole FITS file in memory. */
+export function writeFits(layout: FitsLayout, planes: Float32Array[]): Uint8Array {
+  const parts = [fitsHeader(layout), ...planes.map((plane) => fitsSamples(plane, layout.sample)), fitsPadding(layout)];
+  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
+}

@@ -1,0 +1,26 @@
+/** Why a file could not be read; the closed list that the interface can put into words. */
+export type FormatReason = "not-this-format" | "damaged" | "unsupported" | "truncated" | "no-image";
+
+/** A file that cannot be read: which, where, what was expected and found, and what to do. */
+export class FormatError extends Error {
+  constructor(
+    readonly file: string,
+    readonly reason: FormatReason,
+    /** The card or byte at fault, such as "card NAXIS1" or "byte 2880". */
+    readonly where: string,
+    readonly expected: string,
+    readonly found: string,
+    readonly advice: string,
+  ) {
+    super(`${file}: ${where}: expected ${expected}, found ${found}. ${advice}`);
+    this.name = "FormatError";
+  }
+}
+
+export type Result<T, E = FormatError> = { ok: true; value: T } | { ok: false; reason: E };
+
+/** The value of a result; throws its reason where there is none. */
+export function valueOf<T>(result: Result<T>): T {
+  if (!result.ok) throw result.reason;
+  return result.value;
+}
