@@ -1,9 +1,13 @@
+import type { Kernels } from "./kernels";
+
 /**
  * What a running computation knows of its job. `progress` reports the fraction done (0 … 1); `check` throws Stopped
  * when the job was told to stop; `breathe` does both and lets the worker take messages. Call `breathe` often enough
  * that a stop works within a second.
  */
 export interface JobHandle {
+  /** The hot computations, as fast as this machine runs them. */
+  readonly kernels: Kernels;
   progress(fraction: number, label?: string): void;
   check(): void;
   breathe(): Promise<void>;
@@ -18,15 +22,17 @@ export class Stopped extends Error {
 }
 
 /** A handle that reports nowhere and never stops. */
-export const quietJob: JobHandle = {
+export const quietJob = (kernels: Kernels): JobHandle => ({
+  kernels,
   progress: () => undefined,
   check: () => undefined,
   breathe: () => Promise.resolve(),
-};
+});
 
 /** A handle for one part of a job: its 0 … 1 is `from` … `to` of the whole. */
 export function partOfJob(job: JobHandle, from: number, to: number): JobHandle {
   return {
+    kernels: job.kernels,
     progress: (fraction, label) => job.progress(from + (to - from) * fraction, label),
     check: () => job.check(),
     breathe: () => job.breathe(),

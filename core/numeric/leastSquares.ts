@@ -39,7 +39,7 @@ export interface FitResult {
 
 /**
  * Least-squares fit of a model with analytic derivatives to `data` by the Levenberg–Marquardt method. `accept` may refuse
- * a step (parameters out of their range), which is then shortened. Stops when the cost falls by less than 1e-9 of itself
+ * a step (parameters out of their range), which is then shortened. Stops when the cost falls by less than 1e-7 of itself
  * or after `maxIterations`. Written here, not taken from a package, because a stack fits thousands of stars and the
  * general package costs ten times more; checked against it in tests.
  * Source: Marquardt 1963, J. SIAM 11, 431; damping after Press et al., Numerical Recipes, 15.5.
@@ -87,7 +87,7 @@ export function levenbergMarquardt(
         cost = nextCost;
         damping = Math.max(1e-9, damping / 10);
         improved = true;
-        if (gain < 1e-9) return { parameters, cost, iterations, converged: true };
+        if (gain < 1e-7) return { parameters, cost, iterations, converged: true };
       } else damping *= 10;
     }
     if (!improved) return { parameters, cost, iterations, converged: true };

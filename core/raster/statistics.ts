@@ -35,7 +35,7 @@ export function selectInPlace(values: Float32Array | Float64Array, k: number, co
   return values[k];
 }
 
-/** The values of `values` that are not NaN, taken at most `limit` of them at an even stride. */
+/** A copy of the values that are not NaN, at most `limit` of them at an even stride. */
 export function finiteSample(values: ArrayLike<number>, limit = Infinity): Float32Array {
   const stride = Math.max(1, Math.floor(values.length / limit));
   const out = new Float32Array(Math.ceil(values.length / stride));
@@ -59,12 +59,12 @@ export function medianInPlace(values: Float32Array | Float64Array, count = value
 
 /** Median of all values that are not NaN; NaN for none. The input is not changed. */
 export function median(values: ArrayLike<number>): number {
-  return medianInPlace(finiteSample(values).slice());
+  return medianInPlace(finiteSample(values));
 }
 
 /** The q-quantile (0 … 1), nearest rank, of all values that are not NaN; NaN for none. */
 export function quantile(values: ArrayLike<number>, q: number, limit = 1 << 20): number {
-  const sample = finiteSample(values, limit).slice();
+  const sample = finiteSample(values, limit);
   if (sample.length === 0) return NaN;
   return selectInPlace(sample, Math.min(sample.length - 1, Math.max(0, Math.round(q * (sample.length - 1)))));
 }
@@ -82,8 +82,8 @@ export interface RobustSpread {
  * At most `limit` values are looked at, at an even stride.
  * Source: derivation, σ = MAD / Φ⁻¹(3/4).
  */
-export function robustSpread(values: ArrayLike<number>, limit = 1 << 20): RobustSpread {
-  const sample = finiteSample(values, limit).slice();
+export function robustSpread(values: ArrayLike<number>, limit = 1 << 18): RobustSpread {
+  const sample = finiteSample(values, limit);
   const count = sample.length;
   if (count === 0) return { centre: NaN, sigma: NaN, count };
   const centre = medianInPlace(sample);
@@ -93,28 +93,30 @@ export function robustSpread(values: ArrayLike<number>, limit = 1 << 20): Robust
 
 /**
  * Mean and standard deviation of what is left after clipping at ±kappa σ about the median, repeated until nothing more
- * is clipped or `rounds` rounds are done. Source: common practice of the trade (iterative κ-sigma clipping).
+ * is clipped or `rounds` rounds are done; at most `limit` values are looked at, at an even stride. Source: common practice of the trade (iterative κ-sigma clipping).
  */
 export function clippedMean(
   values: ArrayLike<number>,
   kappa: number,
   rounds = 8,
+  limit = Infinity,
 ): { mean: number; median: number; sigma: number; count: number } {
-  let kept = finiteSample(values).slice();
-  let centre = NaN;
+  const kept = finiteSample(values, limit);
+  let count = kept.length;
   for (let round = 0; ; round++) {
-    if (kept.length === 0) return { mean: NaN, median: NaN, sigma: NaN, count: 0 };
-    centre = medianInPlace(kept);
-    const { mean, sigma } = meanAndDeviation(kept);
-    const next = round < rounds ? kept.filter((v) => Math.abs(v - centre) <= kappa * sigma) : kept;
-    if (next.length === kept.length) return { mean, median: centre, sigma, count: kept.length };
-    kept = next;
+    if (count === 0) return { mean: NaN, median: NaN, sigma: NaN, count: 0 };
+    const centre = medianInPlace(kept, count);
+    const { mean, sigma } = meanAndDeviation(kept, count);
+    let left = 0;
+    if (round < rounds)
+      for (let i = 0; i < count; i++) if (Math.abs(kept[i] - centre) <= kappa * sigma) kept[left++] = kept[i];
+    if (round >= rounds || left === count) return { mean, median: centre, sigma, count };
+    count = left;
   }
 }
 
-/** Mean and population standard deviation (divided by n) of values without NaN, in double precision. */
-export function meanAndDeviation(values: ArrayLike<number>): { mean: number; sigma: number } {
-  const n = values.length;
+/** Mean and population standard deviation (divided by n) of the first n values, none NaN, in double precision. */
+export function meanAndDeviation(values: ArrayLike<number>, n = values.length): { mean: number; sigma: number } {
   let sum = 0;
   for (let i = 0; i < n; i++) sum += values[i];
   const mean = sum / n;

@@ -1,0 +1,42 @@
+import type { ChannelMode } from "../operations";
+import type { Raster } from "../raster";
+import { meanPlane, rasterOf } from "../raster";
+
+/**
+ * The pictures that a step works on in a mode, and how its results go back.
+ * - together: the picture itself.
+ * - each: one picture a channel.
+ * - luminance: L = mean of the channels; the change of L is added to every channel, so differences of channels stay.
+ * - chrominance: the channels less L, as one picture; L stays.
+ * A picture of one channel is the same in every mode but chrominance, where there is nothing to do.
+ */
+export function splitForMode(raster: Raster, mode: ChannelMode): Raster[] {
+  const { width, height, planes, channels } = raster;
+  if (mode === "each") return planes.map((plane) => rasterOf(width, height, [plane]));
+  if (channels === 1) return mode === "chrominance" ? [] : [raster];
+  if (mode === "together") return [raster];
+  const luminance = meanPlane(raster);
+  if (mode === "luminance") return [rasterOf(width, height, [luminance])];
+  return [rasterOf(width, height, planes.map((plane) => difference(plane, luminance)))];
+}
+
+export function joinFromMode(original: Raster, results: Raster[], mode: ChannelMode): Raster {
+  const { width, height, planes, channels } = original;
+  if (results.length === 0) return original;
+  if (mode === "each") return rasterOf(width, height, results.map((result) => result.planes[0]));
+  if (mode === "together" || channels === 1) return results[0];
+  const luminance = meanPlane(original);
+  if (mode === "luminance") {
+    const change = difference(results[0].planes[0], luminance);
+    return rasterOf(width, height, planes.map((plane) => sum(plane, change)));
+  }
+  return rasterOf(width, height, results[0].planes.map((plane) => sum(plane, luminance)));
+}
+
+function difference(a: Float32Array, b: Float32Array): Float32Array {
+  return a.map((v, i) => v - b[i]);
+}
+
+function sum(a: Float32Array, b: Float32Array): Float32Array {
+  return a.map((v, i) => v + b[i]);
+}

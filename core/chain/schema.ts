@@ -1,0 +1,90 @@
+import { z } from "zod";
+import type { Result } from "../formats";
+import type { AnyOperation } from "../operations";
+import { CHANNEL_MODES, defaultParams, findOperation } from "../operations";
+
+/** One step of a chain; its parameters are checked against the operation's own schema by `parseChain`. */
+export const chainStep = z.object({
+  operation: z.string(),
+  version: z.number().int().min(1),
+  params: z.record(z.string(), z.unknown()),
+  channels: z.enum(CHANNEL_MODES),
+  /** 0 keeps the picture as it was, 1 is the full effect. */
+  blend: z.number().min(0).max(1),
+  on: z.boolean(),
+});
+export type ChainStep = z.infer<typeof chainStep>;
+
+export const CHAIN_FORMAT = "dunkel-chain";
+export const CHAIN_VERSION = 1;
+const chainFile = z.object({
+  format: z.literal(CHAIN_FORMAT),
+  version: z.number().int().min(1),
+  name: z.string().default(""),
+  steps: z.array(chainStep).max(40),
+});
+export type ChainFile = z.infer<typeof chainFile>;
+
+/** A chain that cannot be used: which field, what is wrong, what to do. */
+export class ChainError extends Error {
+  constructor(
+    readonly field: string,
+    detail: string,
+    readonly advice: string,
+  ) {
+    super(`${field}: ${detail}. ${advice}`);
+    this.name = "ChainError";
+  }
+}
+
+/** A new step of an operation with its defaults. */
+export function newStep(operation: AnyOperation): ChainStep {
+  return {
+    operation: operation.id,
+    version: operation.version,
+    params: defaultParams(operation),
+    channels: operation.channels[0],
+    blend: 1,
+    on: true,
+  };
+}
+
+/**
+ * Checks a chain file that was read as JSON: its shape, that every operation is known in that version or an older one, and
+ * every parameter against the operation's own schema (missing ones take their defaults).
+ */
+export function parseChain(json: unknown): Result<ChainFile, ChainError> {
+  const file = chainFile.safeParse(json);
+  if (!file.success) {
+    const issue = file.error.issues[0];
+    return fail(issue.path.join(".") || "file", issue.message, "Choose a chain that was exported here, or mend this field.");
+  }
+  if (file.data.version > CHAIN_VERSION)
+    return fail("version", `the file has version ${file.data.version}, this is ${CHAIN_VERSION}`, "Update this application.");
+  const steps: ChainStep[] = [];
+  for (const [i, step] of file.data.steps.entries()) {
+    const operation = findOperation(step.operation);
+    if (!operation)
+      return fail(`steps.${i}.operation`, `unknown operation “${step.operation}”`, "Remove the step or update this application.");
+    if (step.version > operation.version)
+      return fail(`steps.${i}.version`, `version ${step.version} is newer than ${operation.version}`, "Update this application.");
+    if (!operation.channels.includes(step.channels))
+      return fail(`steps.${i}.channels`, `must be one of ${operation.channels.join(", ")}`, "Choose one of them.");
+    const params = operation.params.safeParse(step.params);
+    if (!params.success) {
+      const issue = params.error.issues[0];
+      return fail(`steps.${i}.params.${issue.path.join(".")}`, issue.message, "Mend this field.");
+    }
+    steps.push({ ...step, params: params.data as Record<string, unknown> });
+  }
+  return { ok: true, value: { ...file.data, steps } };
+}
+
+function fail(field: string, detail: string, advice: string): { ok: false; reason: ChainError } {
+  return { ok: false, reason: new ChainError(field, detail, advice) };
+}
+
+/** The chain as a file; deterministic, two spaces of indentation. */
+export function chainToJson(name: string, steps: ChainStep[]): string {
+  return JSON.stringify({ format: CHAIN_FORMAT, version: CHAIN_VERSION, name, steps } satisfies ChainFile, null, 2);
+}

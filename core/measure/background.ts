@@ -1,0 +1,125 @@
+import { solveSymmetric } from "../numeric/leastSquares";
+import { SIGMA_PER_MAD, clippedMean, medianInPlace } from "../raster";
+
+/** A background sampled on a mesh of square cells; cell (i, j) stands for its centre. */
+export interface BackgroundMesh {
+  cellPx: number;
+  columns: number;
+  rows: number;
+  level: Float32Array;
+  width: number;
+  height: number;
+}
+
+/** Values of a cell that are looked at: enough to know its median to 3 % of σ. */
+const CELL_SAMPLES = 1600;
+
+/**
+ * Background of a plane on a mesh of `cellPx` cells: for each cell the values are clipped at 3 σ about the median; the level
+ * is 2.5 median − 1.5 mean where the two are close (a crowded cell) and the median elsewhere; then a 3 × 3 median over the
+ * mesh takes out cells that a bright object fills. Cells without data take the median of all; a plane without data is 0.
+ * Source: Bertin & Arnouts 1996, A&AS 117, 393.
+ */
+export function measureBackground(plane: Float32Array, width: number, height: number, cellPx = 64): BackgroundMesh {
+  const columns = Math.max(1, Math.round(width / cellPx));
+  const rows = Math.max(1, Math.round(height / cellPx));
+  const raw = new Float32Array(columns * rows);
+  const values = new Float32Array(Math.ceil(width / columns + 1) * Math.ceil(height / rows + 1));
+  for (let j = 0; j < rows; j++)
+    for (let i = 0; i < columns; i++) {
+      let n = 0;
+      const x1 = Math.floor(((i + 1) * width) / columns);
+      const y1 = Math.floor(((j + 1) * height) / rows);
+      for (let y = Math.floor((j * height) / rows); y < y1; y++)
+        for (let x = Math.floor((i * width) / columns); x < x1; x++) values[n++] = plane[y * width + x];
+      const { mean, median, sigma } = clippedMean(values.subarray(0, n), 3, 5, CELL_SAMPLES);
+      raw[j * columns + i] = Math.abs(mean - median) < 0.3 * sigma ? 2.5 * median - 1.5 * mean : median;
+    }
+  return { cellPx, columns, rows, level: smoothMesh(raw, columns, rows), width, height };
+}
+
+function smoothMesh(raw: Float32Array, columns: number, rows: number): Float32Array {
+  const known = raw.filter((v) => v === v);
+  const fallback = known.length > 0 ? medianInPlace(known.slice()) : 0;
+  const around = new Float32Array(9);
+  return raw.map((_, k) => {
+    let n = 0;
+    const x = k % columns;
+    const y = Math.floor(k / columns);
+    for (let dy = -1; dy <= 1; dy++)
+      for (let dx = -1; dx <= 1; dx++) {
+        const inside = x + dx >= 0 && y + dy >= 0 && x + dx < columns && y + dy < rows;
+        const v = inside ? raw[(y + dy) * columns + x + dx] : NaN;
+        if (v === v) around[n++] = v;
+      }
+    return n > 0 ? medianInPlace(around, n) : fallback;
+  });
+}
+
+/** The background at every pixel, bilinear between cell centres and constant beyond the outermost ones. */
+export function backgroundPlane(mesh: BackgroundMesh): Float32Array {
+  const { columns, rows, level, width, height } = mesh;
+  const out = new Float32Array(width * height);
+  const axis = (n: number, cells: number) =>
+    Array.from({ length: n }, (_, i) => {
+      const at = Math.min(cells - 1, Math.max(0, ((i + 0.5) * cells) / n - 0.5));
+      const low = Math.min(cells - 1, Math.floor(at));
+      return { low, high: Math.min(cells - 1, low + 1), share: at - low };
+    });
+  const xs = axis(width, columns);
+  axis(height, rows).forEach((y, row) => {
+    const top = y.low * columns;
+    const bottom = y.high * columns;
+    for (let column = 0; column < width; column++) {
+      const x = xs[column];
+      const a = level[top + x.low] * (1 - x.share) + level[top + x.high] * x.share;
+      const b = level[bottom + x.low] * (1 - x.share) + level[bottom + x.high] * x.share;
+      out[row * width + column] = a * (1 - y.share) + b * y.share;
+    }
+  });
+  return out;
+}
+
+/** A plane level + slope: value(x, y) = level + dx · x + dy · y in pixel coordinates. */
+export interface PlaneFit {
+  level: number;
+  dx: number;
+  dy: number;
+}
+
+/**
+ * The plane through a background mesh by least squares, cells further than 2.5 σ from it left out in three rounds. A mesh of
+ * fewer than 4 cells gives a constant, its median.
+ */
+export function fitBackgroundPlane(mesh: BackgroundMesh): PlaneFit {
+  const { columns, rows, level, width, height } = mesh;
+  const constant = { level: medianInPlace(level.slice()), dx: 0, dy: 0 };
+  if (columns < 2 || rows < 2) return constant;
+  const points = Array.from(level, (z, k) => ({
+    u: ((k % columns) + 0.5) / columns - 0.5,
+    v: (Math.floor(k / columns) + 0.5) / rows - 0.5,
+    z,
+  }));
+  let kept = points;
+  let fit = [constant.level, 0, 0];
+  for (let round = 0; round < 4; round++) {
+    const normal = new Float64Array(9);
+    const right = new Float64Array(3);
+    for (const { u, v, z } of kept)
+      [1, u, v].forEach((p, a) => {
+        right[a] += p * (z - constant.level);
+        [1, u, v].forEach((q, b) => (normal[a * 3 + b] += p * q));
+      });
+    const solution = solveSymmetric(normal, right);
+    if (!solution) return constant;
+    fit = [solution[0] + constant.level, solution[1], solution[2]];
+    const off = ({ u, v, z }: (typeof points)[number]) => Math.abs(z - fit[0] - fit[1] * u - fit[2] * v);
+    const limit = 2.5 * SIGMA_PER_MAD * medianInPlace(Float64Array.from(points, off));
+    const next = points.filter((point) => off(point) <= limit);
+    if (next.length < 4) break;
+    kept = next;
+  }
+  const dx = fit[1] / width;
+  const dy = fit[2] / height;
+  return { level: fit[0] - (dx * (width - 1)) / 2 - (dy * (height - 1)) / 2, dx, dy };
+}

@@ -1,0 +1,13 @@
+export type { BackgroundMesh, PlaneFit } from "./background";
+export { backgroundPlane, fitBackgroundPlane, measureBackground } from "./background";
+export type { StarFit } from "./fit";
+export { fitMoffat } from "./fit";
+export { STARLET_NOISE, scaleNoise, whiteNoise } from "./noise";
+export type { MoffatShape } from "./psf";
+export { moffatAlpha, moffatFwhm, moffatPsf, roundPsf } from "./psf";
+export type { Star, StarOptions } from "./stars";
+export { findStars } from "./stars";
+export type { ListedStar, SubMeasures } from "./subMeasures";
+export { listedStar, measureSub, starShape, subMeasures, withoutGaps } from "./subMeasures";
+export type { PictureMeasures } from "./pictureMeasures";
+export { SNR_DEFINITION, measurePicture, pictureMeasures } from "./pictureMeasures";

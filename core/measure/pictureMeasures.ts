@@ -1,0 +1,65 @@
+import { z } from "zod";
+import type { Kernels } from "../kernels";
+import type { Raster } from "../raster";
+import { meanPlane, median, robustSpread } from "../raster";
+import { scaleNoise, STARLET_NOISE } from "./noise";
+import { findStars } from "./stars";
+import { starShape, withoutGaps } from "./subMeasures";
+
+/** The definition of SNR that is printed beside every figure. */
+export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ per pixel)";
+
+/** Measures of a region, on the mean of its channels; null where a measure is not defined there. */
+export const pictureMeasures = z.object({
+  /** Robust σ per pixel from the finest starlet scale: 1.4826 MAD / 0.8908. */
+  noise: z.number(),
+  /** σ per pixel of (A − B)/2 between the halves treated the same way; null without halves. */
+  noiseFromHalves: z.number().nullable(),
+  /** Median level. */
+  background: z.number(),
+  /** In dB, see SNR_DEFINITION; null where the region is not brighter than the sky. */
+  snrDb: z.number().nullable(),
+  stars: z.number().int(),
+  fwhmPx: z.number().nullable(),
+});
+export type PictureMeasures = z.infer<typeof pictureMeasures>;
+
+/**
+ * Measures a region. `halfDifference` is (A − B)/2 of the same region; `skyLevel` the sky of the whole picture, against
+ * which the signal counts (the region's own median less its robust σ where it is not given). With halves the SNR uses their noise.
+ */
+export function measurePicture(
+  region: Raster,
+  kernels: Kernels,
+  options: { halfDifference?: Raster | null; skyLevel?: number | null } = {},
+): PictureMeasures {
+  const { width, height } = region;
+  const mean = meanPlane(region);
+  const plane = withoutGaps(mean);
+  const noise = scaleNoise(plane, width, height, 1, kernels)[0] / STARLET_NOISE[0];
+  const noiseFromHalves = options.halfDifference ? robustSpread(meanPlane(options.halfDifference)).sigma : null;
+  const level = meanOf(mean);
+  const sky = options.skyLevel ?? robustSpread(mean).centre - robustSpread(mean).sigma;
+  const reference = noiseFromHalves ?? noise;
+  const signal = level - sky;
+  const found = findStars(plane, width, height, kernels, { saturation: Infinity });
+  return {
+    noise,
+    noiseFromHalves,
+    background: median(mean),
+    snrDb: signal > 0 && reference > 0 ? 20 * Math.log10(signal / reference) : null,
+    stars: found.length,
+    fwhmPx: starShape(found).fwhmPx,
+  };
+}
+
+function meanOf(values: Float32Array): number {
+  let sum = 0;
+  let n = 0;
+  for (const v of values)
+    if (v === v) {
+      sum += v;
+      n++;
+    }
+  return n > 0 ? sum / n : NaN;
+}

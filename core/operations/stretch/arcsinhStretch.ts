@@ -1,0 +1,105 @@
+import { z } from "zod";
+import type { Raster } from "../../raster";
+import { medianInPlace, robustSpread } from "../../raster";
+import type { Operation } from "../operation";
+
+export const stretchParams = z.object({
+  /** Display brightness of the sky. */
+  sky: z.number().min(0.02).max(0.5).default(0.14),
+  /** σ below the sky that become black. */
+  black: z.number().min(0).max(20).default(2.5),
+});
+export type StretchParams = z.infer<typeof stretchParams>;
+
+/** Sky level and its robust spread, by channel; what the stretch is fitted to. */
+export const stretchContext = z.object({ level: z.array(z.number()), sigma: z.array(z.number()) });
+export type StretchContext = z.infer<typeof stretchContext>;
+
+/** One channel's curve: y = asinh(a t) / asinh(a), t = (x − black) / (1 − black). */
+export interface StretchCurve {
+  black: number;
+  a: number;
+}
+
+/**
+ * The curve that takes black to 0, 1 to 1 and the sky to the wanted brightness; `a` is found by bisection (the brightness of
+ * a fixed t < wanted rises with a). A sky at or below black, or brighter than wanted already, gives a straight line (a → 0).
+ * Source: Lupton et al. 2004, PASP 116, 133 (arcsinh).
+ */
+export function stretchCurves(params: StretchParams, context: StretchContext): StretchCurve[] {
+  const blacks = context.level.map((level, c) => level - params.black * context.sigma[c]);
+  const heights = context.level.map((level, c) => (level - blacks[c]) / (1 - blacks[c]));
+  const t = medianInPlace(Float64Array.from(heights));
+  let low = Math.log(1e-3);
+  let high = Math.log(1e9);
+  if (!(t > 0) || t >= params.sky) return blacks.map((black) => ({ black, a: 1e-3 }));
+  for (let round = 0; round < 60; round++) {
+    const middle = (low + high) / 2;
+    const a = Math.exp(middle);
+    if (Math.asinh(a * t) / Math.asinh(a) < params.sky) low = middle;
+    else high = middle;
+  }
+  return blacks.map((black) => ({ black, a: Math.exp((low + high) / 2) }));
+}
+
+/** The median over samples of their median and robust σ, by channel. */
+export function stretchContextOf(samples: Raster[]): StretchContext {
+  const channels = samples[0].channels;
+  const spreads = samples.map((piece) => piece.planes.map((plane) => robustSpread(plane)));
+  const over = (value: (piece: number, c: number) => number) =>
+    Array.from({ length: channels }, (_, c) => medianInPlace(Float64Array.from(spreads, (_s, piece) => value(piece, c))));
+  return {
+    level: over((piece, c) => spreads[piece][c].centre),
+    sigma: over((piece, c) => spreads[piece][c].sigma),
+  };
+}
+
+/** Lifts the faint parts to visible brightness; what a person sees of linear data. */
+export const arcsinhStretch: Operation<StretchParams, StretchContext> = {
+  id: "stretch.arcsinh",
+  version: 1,
+  title: "Arcsinh stretch",
+  summary: "Lifts the faint parts into view and keeps the bright ones from burning out.",
+  group: "stretch",
+  domain: "linear",
+  params: stretchParams,
+  fields: [
+    {
+      kind: "number",
+      name: "sky",
+      label: "Sky brightness",
+      hint: "How bright the sky becomes; higher lifts faint parts and their noise.",
+      unit: "",
+      min: 0.02,
+      max: 0.5,
+      step: 0.01,
+    },
+    {
+      kind: "number",
+      name: "black",
+      label: "Black below sky",
+      hint: "Where black lies, in σ of the sky; lower cuts more of the dark away.",
+      unit: "σ",
+      min: 0,
+      max: 20,
+      step: 0.1,
+    },
+  ],
+  strength: "sky",
+  channels: ["together"],
+  cropBound: 1e-5,
+  context: stretchContext,
+  halo: () => 0,
+  contextDependsOn: () => null,
+  prepare: async (_, look) => stretchContextOf(await look.samples()),
+  run(region, params, context) {
+    const curves = stretchCurves(params, context);
+    const planes = region.planes.map((plane, c) => {
+      const { black, a } = curves[c];
+      const scale = a / (1 - black);
+      const height = 1 / Math.asinh(a);
+      return plane.map((v) => Math.asinh((v - black) * scale) * height);
+    });
+    return { ...region, planes };
+  },
+};

@@ -1,0 +1,248 @@
+import KDBush from "kdbush";
+import { solveSymmetric } from "../numeric/leastSquares";
+import { createRandom } from "../numeric/random";
+import { medianInPlace } from "../raster";
+import type { Transform } from "./transform";
+import { applyTransform } from "./transform";
+
+export interface PatternStar {
+  x: number;
+  y: number;
+  flux: number;
+  /** Height over noise; how well the position is known. */
+  snr: number;
+}
+
+export interface Registration {
+  transform: Transform;
+  /** Indices of stars that belong together: [in the sub, in the reference]. */
+  pairs: [number, number][];
+  /** Root mean square distance of the pairs after the transform, in px. */
+  residualPx: number;
+}
+
+export type RegistrationFailure = "too-few-stars" | "no-pattern";
+export type RegistrationResult = { ok: true; value: Registration } | { ok: false; reason: RegistrationFailure; detail: string };
+
+export interface MatchOptions {
+  model?: "similarity" | "affine";
+  /** Brightest stars that make the pattern. @default 60 */
+  patternStars?: number;
+  /** Stars closer than this after the transform belong together. @default 2 */
+  tolerancePx?: number;
+}
+
+interface Triangle {
+  /** Vertices ordered by the side opposite to them, from the shortest to the longest. */
+  vertices: [number, number, number];
+  ratios: [number, number];
+  turn: number;
+}
+
+/**
+ * Finds the transform from a sub's stars to the reference's. Triangles of each star and its near neighbours are compared by
+ * their side ratios (which no shift, turn or scale changes; mirror images are told apart by their sense); matching
+ * triangles propose transforms, and the one that brings most stars together wins (RANSAC over triangles). It is then
+ * refined over all pairs by least squares, with pairs beyond three times the median distance left out.
+ * Any rotation. Fails where fewer than 6 stars are given or fewer than 6 stars (or 15 % of the smaller list) come together.
+ * Sources: Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119; Fischler & Bolles 1981, CACM 24, 381.
+ */
+export function matchStars(sub: PatternStar[], reference: PatternStar[], options: MatchOptions = {}): RegistrationResult {
+  const { model = "similarity", patternStars = 60, tolerancePx = 2 } = options;
+  const a = brightest(sub, patternStars);
+  const b = brightest(reference, patternStars);
+  if (a.length < 6 || b.length < 6)
+    return { ok: false, reason: "too-few-stars", detail: `${Math.min(a.length, b.length)} stars found, 6 are needed` };
+  const proposals = proposeTransforms(trianglesOf(a), trianglesOf(b), a, b);
+  const random = createRandom(1);
+  let best: { transform: Transform; count: number } | null = null;
+  const tree = treeOf(b);
+  const tries = Math.min(proposals.length, 4000);
+  for (let k = 0; k < tries; k++) {
+    const swap = k + Math.floor(random.uniform() * (proposals.length - k));
+    [proposals[k], proposals[swap]] = [proposals[swap], proposals[k]];
+    const transform = proposals[k];
+    const count = pairUp(a, b, tree, transform, tolerancePx * 1.5).length;
+    if (!best || count > best.count) best = { transform, count };
+    if (best.count > 0.8 * Math.min(a.length, b.length)) break;
+  }
+  const needed = Math.max(6, Math.ceil(0.15 * Math.min(a.length, b.length)));
+  if (!best || best.count < needed)
+    return {
+      ok: false,
+      reason: "no-pattern",
+      detail: `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
+    };
+  return { ok: true, value: refine(sub, reference, best.transform, model, tolerancePx) };
+}
+
+function brightest(stars: PatternStar[], count: number): PatternStar[] {
+  return [...stars].sort((p, q) => q.flux - p.flux).slice(0, count);
+}
+
+function treeOf(stars: { x: number; y: number }[]): KDBush {
+  const tree = new KDBush(stars.length);
+  for (const star of stars) tree.add(star.x, star.y);
+  return tree.finish();
+}
+
+function trianglesOf(stars: PatternStar[]): Triangle[] {
+  const triangles: Triangle[] = [];
+  const NEIGHBOURS = 9;
+  const seen = new Set<number>();
+  stars.forEach((star, i) => {
+    const near = stars
+      .map((other, j) => ({ j, d: Math.hypot(other.x - star.x, other.y - star.y) }))
+      .filter(({ j, d }) => j !== i && d > 8)
+      .sort((p, q) => p.d - q.d)
+      .slice(0, NEIGHBOURS)
+      .map(({ j }) => j);
+    for (let p = 0; p < near.length; p++)
+      for (let q = p + 1; q < near.length; q++) {
+        const [u, v, w] = [i, near[p], near[q]].sort((x, y) => x - y);
+        const key = (u * 4096 + v) * 4096 + w;
+        if (seen.has(key)) continue;
+        seen.add(key);
+        const triangle = triangleOf(stars, u, v, w);
+        if (triangle) triangles.push(triangle);
+      }
+  });
+  return triangles;
+}
+
+function triangleOf(stars: PatternStar[], i: number, j: number, k: number): Triangle | null {
+  const side = (p: number, q: number) => Math.hypot(stars[p].x - stars[q].x, stars[p].y - stars[q].y);
+  const opposite = [
+    { vertex: i, length: side(j, k) },
+    { vertex: j, length: side(i, k) },
+    { vertex: k, length: side(i, j) },
+  ].sort((p, q) => p.length - q.length);
+  const longest = opposite[2].length;
+  const ratios: [number, number] = [opposite[0].length / longest, opposite[1].length / longest];
+  // Nearly straight or nearly isosceles triangles tell little or mix their corners up.
+  if (ratios[0] + ratios[1] < 1.03 || ratios[1] > 0.98 || ratios[1] - ratios[0] < 0.02) return null;
+  const vertices = opposite.map(({ vertex }) => vertex) as [number, number, number];
+  const [p, q, r] = vertices.map((v) => stars[v]);
+  return { vertices, ratios, turn: Math.sign((q.x - p.x) * (r.y - p.y) - (q.y - p.y) * (r.x - p.x)) };
+}
+
+function proposeTransforms(from: Triangle[], to: Triangle[], a: PatternStar[], b: PatternStar[]): Transform[] {
+  const tree = treeOf(to.map(({ ratios }) => ({ x: ratios[0], y: ratios[1] })));
+  const proposals: Transform[] = [];
+  for (const triangle of from)
+    for (const k of tree.within(triangle.ratios[0], triangle.ratios[1], 0.008)) {
+      const other = to[k];
+      if (other.turn !== triangle.turn) continue;
+      const pairs = triangle.vertices.map((v, n) => [a[v], b[other.vertices[n]]] as const);
+      const fit = fitTransform(pairs, "similarity");
+      if (fit) proposals.push(fit);
+    }
+  return proposals;
+}
+
+function pairUp(
+  from: PatternStar[],
+  to: PatternStar[],
+  tree: KDBush,
+  transform: Transform,
+  tolerancePx: number,
+): [number, number][] {
+  const bestOf = new Map<number, { i: number; d: number }>();
+  from.forEach((star, i) => {
+    const [x, y] = applyTransform(transform, star.x, star.y);
+    for (const j of tree.within(x, y, tolerancePx)) {
+      const d = Math.hypot(to[j].x - x, to[j].y - y);
+      const known = bestOf.get(j);
+      if (!known || d < known.d) bestOf.set(j, { i, d });
+    }
+  });
+  return [...bestOf].map(([j, { i }]) => [i, j]);
+}
+
+/**
+ * Variance of the distance between the two positions of a star: centroid errors of about FWHM / (2 SNR), FWHM 3 px, and
+ * 0.02 px for what limits bright stars (sampling, blends). Source: common practice; King 1983, PASP 95, 163.
+ */
+function positionVariance(p: PatternStar, q: PatternStar): number {
+  return 0.02 ** 2 + (1.5 / p.snr) ** 2 + (1.5 / q.snr) ** 2;
+}
+
+/** Least-squares similarity or affine transform of weighted point pairs; null where they do not fix one. */
+export function fitTransform(
+  pairs: readonly (readonly [{ x: number; y: number }, { x: number; y: number }])[],
+  model: "similarity" | "affine",
+  weights: number[] = pairs.map(() => 1),
+): Transform | null {
+  if (pairs.length < (model === "affine" ? 3 : 2)) return null;
+  const total = weights.reduce((a, b) => a + b, 0);
+  const mean = [0, 0, 0, 0];
+  pairs.forEach(([p, q], i) => [p.x, p.y, q.x, q.y].forEach((v, k) => (mean[k] += (v * weights[i]) / total)));
+  let xx = 0;
+  let xy = 0;
+  let yy = 0;
+  let ux = 0;
+  let uy = 0;
+  let vx = 0;
+  let vy = 0;
+  pairs.forEach(([p, q], i) => {
+    const x = p.x - mean[0];
+    const y = p.y - mean[1];
+    const u = (q.x - mean[2]) * weights[i];
+    const v = (q.y - mean[3]) * weights[i];
+    xx += x * x * weights[i];
+    xy += x * y * weights[i];
+    yy += y * y * weights[i];
+    ux += u * x;
+    uy += u * y;
+    vx += v * x;
+    vy += v * y;
+  });
+  let linear: [number, number, number, number];
+  if (model === "similarity") {
+    const norm = xx + yy;
+    if (!(norm > 0)) return null;
+    const c = (ux + vy) / norm;
+    const s = (vx - uy) / norm;
+    linear = [c, -s, s, c];
+  } else {
+    const normal = Float64Array.from([xx, xy, xy, yy]);
+    const first = solveSymmetric(normal, Float64Array.from([ux, uy]));
+    const second = solveSymmetric(normal, Float64Array.from([vx, vy]));
+    if (!first || !second) return null;
+    linear = [first[0], first[1], second[0], second[1]];
+  }
+  const [a, b, d, e] = linear;
+  return [a, b, mean[2] - a * mean[0] - b * mean[1], d, e, mean[3] - d * mean[0] - e * mean[1]];
+}
+
+function refine(
+  sub: PatternStar[],
+  reference: PatternStar[],
+  start: Transform,
+  model: "similarity" | "affine",
+  tolerancePx: number,
+): Registration {
+  const tree = treeOf(reference);
+  let transform = start;
+  let pairs: [number, number][] = [];
+  let residualPx = Infinity;
+  for (let round = 0; round < 8; round++) {
+    pairs = pairUp(sub, reference, tree, transform, round === 0 ? 2 * tolerancePx : tolerancePx);
+    const distance = ([i, j]: [number, number]) => {
+      const [x, y] = applyTransform(transform, sub[i].x, sub[i].y);
+      return Math.hypot(x - reference[j].x, y - reference[j].y);
+    };
+    const normalised = ([i, j]: [number, number]) => distance([i, j]) / Math.sqrt(positionVariance(sub[i], reference[j]));
+    const limit = 3 * Math.max(1, medianInPlace(Float64Array.from(pairs, normalised)));
+    pairs = pairs.filter((pair) => normalised(pair) <= limit);
+    const next = fitTransform(
+      pairs.map(([i, j]) => [sub[i], reference[j]] as const),
+      pairs.length >= 12 ? model : "similarity",
+      pairs.map(([i, j]) => 1 / positionVariance(sub[i], reference[j])),
+    );
+    if (!next) break;
+    transform = next;
+    residualPx = Math.sqrt(pairs.reduce((sum, pair) => sum + distance(pair) ** 2, 0) / pairs.length);
+  }
+  return { transform, pairs, residualPx };
+}

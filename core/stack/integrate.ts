@@ -1,0 +1,132 @@
+import type { JobHandle } from "../job";
+import type { FrameSource, Raster, Region } from "../raster";
+import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
+import { resample, sourceRegion } from "../register";
+import type { CombineOutput } from "./combine";
+import { combineInto } from "./combine";
+import type { PlannedSub, StackPlan } from "./plan";
+import type { StackSettings } from "./settings";
+
+/** One region of a stack with its halves. */
+export interface StackPiece {
+  region: Region;
+  mean: Raster;
+  a: Raster;
+  b: Raster;
+  /** Subs that have data at each pixel. */
+  coverage: Float32Array;
+  samples: number;
+  rejected: number;
+  /** Most bytes held at once for samples of subs. */
+  peakBytes: number;
+}
+
+/**
+ * Side of the square tiles in which a region is combined so that all subs' samples of a tile, the part of one sub under it
+ * and the results fit the budget: n · c · 4 s² + (√2 s + 8)² · c · 8 + 4 · c · 4 s² bytes. At least 16 px.
+ */
+export function tileSide(subs: number, channels: number, budgetBytes: number): number {
+  const perPixel = subs * channels * 4 + 2 * channels * 8 + 16 * channels;
+  return Math.max(16, Math.min(1024, Math.floor(Math.sqrt(budgetBytes / perPixel)) - 12));
+}
+
+/**
+ * Combines one region of a stack: each sub is read only where the region's tiles lie, resampled to the reference,
+ * normalised, and combined pixel by pixel. Memory stays within `budgetBytes` whatever the number of subs and their turn.
+ * `sources` are in the order of `plan.used`. Pixels that no sub covers are NaN.
+ */
+export async function stackRegion(
+  sources: FrameSource[],
+  plan: StackPlan,
+  settings: StackSettings,
+  region: Region,
+  budgetBytes: number,
+  job: JobHandle,
+): Promise<StackPiece> {
+  const { channels, used } = plan;
+  const piece: StackPiece = {
+    region,
+    mean: createRaster(region.width, region.height, channels),
+    a: createRaster(region.width, region.height, channels),
+    b: createRaster(region.width, region.height, channels),
+    coverage: new Float32Array(region.width * region.height),
+    samples: 0,
+    rejected: 0,
+    peakBytes: 0,
+  };
+  const tiles = tilesOf(region, tileSide(used.length, channels, budgetBytes));
+  for (let t = 0; t < tiles.length; t++) {
+    const tile = tiles[t];
+    const pixels = tile.width * tile.height;
+    const cubes = Array.from({ length: channels }, () => new Float32Array(used.length * pixels));
+    let largest = 0;
+    for (let i = 0; i < used.length; i++) {
+      await job.breathe();
+      const samples = await sampleSub(sources[i], used[i], tile, settings);
+      samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
+      largest = Math.max(largest, pixels * channels * 8);
+      job.progress((t + (i + 1) / used.length) / tiles.length);
+    }
+    piece.peakBytes = Math.max(piece.peakBytes, used.length * pixels * channels * 4 + largest + 16 * pixels * channels);
+    combineTile(piece, cubes, tile, used, settings);
+  }
+  return piece;
+}
+
+/** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */
+async function sampleSub(source: FrameSource, sub: PlannedSub, tile: Region, settings: StackSettings): Promise<Raster> {
+  const from = sourceRegion(tile, sub.toReference, source);
+  if (isEmptyRegion(from))
+    return rasterOf(
+      tile.width,
+      tile.height,
+      Array.from({ length: source.channels }, () => new Float32Array(tile.width * tile.height).fill(NaN)),
+    );
+  const raw = await source.read(from);
+  const samples = resample(raw, from.x, from.y, sub.toReference, tile, settings.resampling);
+  samples.planes.forEach((plane, c) => {
+    const { level, dx, dy } = sub.offset[c];
+    for (let y = 0, i = 0; y < tile.height; y++) {
+      let offset = level + dx * tile.x + dy * (tile.y + y);
+      for (let x = 0; x < tile.width; x++, i++, offset += dx) plane[i] = plane[i] * sub.scale + offset;
+    }
+  });
+  return samples;
+}
+
+function combineTile(piece: StackPiece, cubes: Float32Array[], tile: Region, used: PlannedSub[], settings: StackSettings): void {
+  const pixels = tile.width * tile.height;
+  const rejection =
+    settings.reject === "sigma" ? { lowSigma: settings.lowSigma, highSigma: settings.highSigma, rounds: 5 } : null;
+  const results: CombineOutput[] = cubes.map((cube, c) => {
+    const out = {
+      mean: new Float32Array(pixels),
+      a: new Float32Array(pixels),
+      b: new Float32Array(pixels),
+      kept: new Uint16Array(pixels),
+    };
+    const weights = used.map((sub) => sub.weight[c]);
+    const { samples, rejected } = combineInto(out, cube, used.length, pixels, weights, rejection);
+    piece.samples += samples;
+    piece.rejected += rejected;
+    return out;
+  });
+  const x = tile.x - piece.region.x;
+  const y = tile.y - piece.region.y;
+  const put = (target: Raster, planes: Float32Array[]) => pasteInto(target, rasterOf(tile.width, tile.height, planes), x, y);
+  put(piece.mean, results.map((result) => result.mean));
+  put(piece.a, results.map((result) => result.a));
+  put(piece.b, results.map((result) => result.b));
+  const coverage = new Float32Array(pixels);
+  for (let i = 0; i < used.length; i++)
+    for (let p = 0; p < pixels; p++) {
+      const value = cubes[0][i * pixels + p];
+      if (value === value) coverage[p]++;
+    }
+  pasteInto(
+    rasterOf(piece.region.width, piece.region.height, [piece.coverage]),
+    rasterOf(tile.width, tile.height, [coverage]),
+    x,
+    y,
+  );
+}

@@ -1,0 +1,142 @@
+import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
+import { medianInPlace } from "../raster";
+import type { Transform } from "../register";
+import { IDENTITY, invertTransform, matchStars } from "../register";
+import type { StackSettings } from "./settings";
+
+/** What planning needs to know of a sub. */
+export interface SubFacts {
+  id: string;
+  name: string;
+  width: number;
+  height: number;
+  channels: number;
+  exposureS: number | null;
+  measures: SubMeasures;
+  stars: ListedStar[];
+}
+
+/** A sub that goes into the stack: value' = scale · value + offset(x, y), per channel, in reference coordinates. */
+export interface PlannedSub {
+  id: string;
+  name: string;
+  toReference: Transform;
+  residualPx: number;
+  pairs: number;
+  scale: number;
+  /** Per channel: offset(x, y) = level + dx · x + dy · y. */
+  offset: PlaneFit[];
+  /** Per channel. */
+  weight: number[];
+  half: "A" | "B";
+}
+
+export interface LeftOutSub {
+  id: string;
+  name: string;
+  reason: string;
+}
+
+export interface StackPlan {
+  referenceId: string;
+  width: number;
+  height: number;
+  channels: number;
+  used: PlannedSub[];
+  leftOut: LeftOutSub[];
+}
+
+/**
+ * The sub to which the others are matched: the most signal in the sharpest stars over the noise, 1 / (FWHM · noise), where
+ * noise is relative to transmission as told by the number of stars. Subs without a FWHM come last.
+ */
+export function chooseReference(subs: SubFacts[]): SubFacts | null {
+  const score = ({ measures }: SubFacts) =>
+    measures.fwhmPx === null ? 0 : Math.sqrt(measures.stars) / (measures.fwhmPx * (mean(measures.noise) || Infinity));
+  return subs.reduce<SubFacts | null>((best, sub) => (best === null || score(sub) > score(best) ? sub : best), null);
+}
+
+function mean(values: number[]): number {
+  return values.reduce((a, b) => a + b, 0) / values.length;
+}
+
+/**
+ * Decides what goes into a stack and how: reference, transforms, photometric scale (median flux ratio of matched stars of
+ * SNR > 12 that are not saturated), background offset (the planes through both backgrounds made equal), weights
+ * 1 / (scale · σ)², and halves by alternating accepted subs. A sub that cannot be used is left out with its reason; nothing
+ * is thrown for it. Throws RangeError when `subs` is empty.
+ * Source for the weights: Zackay & Ofek 2017, ApJ 836, 187 (inverse variance after photometric scaling).
+ */
+export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan {
+  if (subs.length === 0) throw new RangeError("a stack needs at least one sub, received none");
+  const leftOut: LeftOutSub[] = [];
+  const leave = (sub: SubFacts, reason: string) => leftOut.push({ id: sub.id, name: sub.name, reason });
+  const widths = subs.flatMap(({ measures }) => (measures.fwhmPx === null ? [] : [measures.fwhmPx]));
+  const medianFwhm = widths.length > 0 ? medianInPlace(Float64Array.from(widths)) : NaN;
+  const tooWide = ({ measures, id }: SubFacts) =>
+    settings.fwhmLimit > 0 &&
+    id !== settings.referenceId &&
+    measures.fwhmPx !== null &&
+    measures.fwhmPx > settings.fwhmLimit * medianFwhm;
+  const sharp = subs.filter((sub) => !tooWide(sub));
+  const asked = subs.find(({ id }) => id === settings.referenceId);
+  const reference = asked ?? (chooseReference(sharp) as SubFacts);
+  const used: PlannedSub[] = [];
+  for (const sub of subs) {
+    if (tooWide(sub)) {
+      const limit = (settings.fwhmLimit * medianFwhm).toFixed(2);
+      leave(sub, `FWHM ${sub.measures.fwhmPx?.toFixed(2)} px is above the limit of ${limit} px`);
+      continue;
+    }
+    if (sub.channels !== reference.channels) {
+      leave(sub, `has ${sub.channels} channels, the reference has ${reference.channels}`);
+      continue;
+    }
+    const match =
+      sub === reference
+        ? { ok: true as const, value: { transform: IDENTITY, pairs: [] as [number, number][], residualPx: 0 } }
+        : matchStars(sub.stars, reference.stars, { model: settings.transform });
+    if (!match.ok) {
+      leave(sub, `could not be matched to the reference: ${match.detail}`);
+      continue;
+    }
+    const { transform, pairs, residualPx } = match.value;
+    const scale = sub === reference ? 1 : photometricScale(sub.stars, reference.stars, pairs);
+    used.push({
+      id: sub.id,
+      name: sub.name,
+      toReference: transform,
+      residualPx,
+      pairs: pairs.length,
+      scale,
+      offset: sub.measures.gradient.map((own, c) => offsetPlane(own, reference.measures.gradient[c], transform, scale)),
+      weight: sub.measures.noise.map((sigma) =>
+        settings.weights === "equal" || !(sigma > 0) ? 1 : 1 / (scale * sigma) ** 2,
+      ),
+      half: used.length % 2 === 0 ? "A" : "B",
+    });
+  }
+  const { width, height, channels } = reference;
+  return { referenceId: reference.id, width, height, channels, used, leftOut };
+}
+
+/** Median of reference flux over sub flux; 1 where no pair is fit for photometry. */
+function photometricScale(sub: ListedStar[], reference: ListedStar[], pairs: [number, number][]): number {
+  const usable = (least: number) =>
+    pairs
+      .filter(([i, j]) => !sub[i].saturated && !reference[j].saturated && Math.min(sub[i].snr, reference[j].snr) > least)
+      .map(([i, j]) => reference[j].flux / sub[i].flux);
+  const clear = usable(40);
+  const ratios = clear.length >= 8 ? clear : usable(12);
+  return ratios.length > 0 ? medianInPlace(Float64Array.from(ratios)) : 1;
+}
+
+/** reference(x, y) − scale · own(T⁻¹(x, y)), both planes, as a plane in reference coordinates. */
+function offsetPlane(own: PlaneFit, reference: PlaneFit, toReference: Transform, scale: number): PlaneFit {
+  const [a, b, c, d, e, f] = invertTransform(toReference);
+  return {
+    level: reference.level - scale * (own.level + own.dx * c + own.dy * f),
+    dx: reference.dx - scale * (own.dx * a + own.dy * d),
+    dy: reference.dy - scale * (own.dx * b + own.dy * e),
+  };
+}

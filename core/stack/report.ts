@@ -1,0 +1,121 @@
+import { z } from "zod";
+import { resamplingNoiseGain } from "../register";
+import type { StackPlan, SubFacts } from "./plan";
+import type { StackSettings } from "./settings";
+
+const transform = z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]);
+
+/** What a stack is made of and how good it became. Levels are in the units of the picture (full scale 1). */
+export const stackReport = z.object({
+  referenceName: z.string(),
+  subsUsed: z.number().int(),
+  integrationS: z.number(),
+  rejectedFraction: z.number(),
+  subs: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      used: z.boolean(),
+      reason: z.string().nullable(),
+      /** From sub pixel coordinates to the reference's, 2 × 3 by rows; null where the sub was not matched. */
+      transform: transform.nullable(),
+      residualPx: z.number().nullable(),
+      pairs: z.number().int().nullable(),
+      scale: z.number().nullable(),
+      weight: z.array(z.number()).nullable(),
+      half: z.enum(["A", "B"]).nullable(),
+      fwhmPx: z.number().nullable(),
+      eccentricity: z.number().nullable(),
+      stars: z.number().int(),
+      background: z.array(z.number()),
+      noise: z.array(z.number()),
+    }),
+  ),
+  noise: z.array(
+    z.object({
+      /** σ per pixel from the halves. */
+      fromHalves: z.number(),
+      /** What weighting predicts from the subs' noise, resampling included. */
+      expected: z.number(),
+      /** Noise of the median used sub, scaled to the reference, over each of the two. */
+      expectedGain: z.number(),
+      measuredGain: z.number(),
+    }),
+  ),
+  fwhmPx: z.number().nullable(),
+  medianSubFwhmPx: z.number().nullable(),
+  seconds: z.number(),
+  peakBytes: z.number(),
+});
+export type StackReport = z.infer<typeof stackReport>;
+
+/** What was found out about the finished stack. */
+export interface StackFindings {
+  /** σ of (A − B)/2, per channel. */
+  halvesSigma: number[];
+  fwhmPx: number | null;
+  samples: number;
+  rejected: number;
+  seconds: number;
+  peakBytes: number;
+}
+
+/**
+ * σ per pixel of the whole stack from σ of (A − B)/2: with weights W_A and W_B in the halves the stack's variance is
+ * 1/(W_A + W_B), that of (A − B)/2 is (1/W_A + 1/W_B)/4; their ratio is 4 W_A W_B / (W_A + W_B)².
+ */
+export function stackSigmaFromHalves(halvesSigma: number, weightA: number, weightB: number): number {
+  return (halvesSigma * 2 * Math.sqrt(weightA * weightB)) / (weightA + weightB);
+}
+
+export function makeReport(plan: StackPlan, facts: SubFacts[], settings: StackSettings, findings: StackFindings): StackReport {
+  const byId = new Map(facts.map((sub) => [sub.id, sub]));
+  const planned = new Map(plan.used.map((sub) => [sub.id, sub]));
+  const reasons = new Map(plan.leftOut.map((sub) => [sub.id, sub.reason]));
+  const usedFacts = plan.used.map((sub) => byId.get(sub.id) as SubFacts);
+  const gains = plan.used.map((sub, i) => resamplingNoiseGain(sub.toReference, usedFacts[i], settings.resampling));
+  const noise = findings.halvesSigma.map((halves, c) => {
+    const sigma = plan.used.map((sub, i) => sub.scale * usedFacts[i].measures.noise[c]);
+    const weights = plan.used.map((sub) => sub.weight[c]);
+    const total = weights.reduce((a, b) => a + b, 0);
+    const expected = Math.sqrt(weights.reduce((sum, w, i) => sum + (w * sigma[i] * gains[i]) ** 2, 0)) / total;
+    const ofHalf = (half: "A" | "B") => plan.used.reduce((sum, sub) => sum + (sub.half === half ? sub.weight[c] : 0), 0);
+    const fromHalves = plan.used.length > 1 ? stackSigmaFromHalves(halves, ofHalf("A"), ofHalf("B")) : NaN;
+    const sorted = [...sigma].sort((a, b) => a - b);
+    const one = sorted[Math.floor(sorted.length / 2)];
+    const known = fromHalves === fromHalves ? fromHalves : expected;
+    return { fromHalves: known, expected, expectedGain: one / expected, measuredGain: one / known };
+  });
+  const widths = usedFacts.flatMap((sub) => (sub.measures.fwhmPx === null ? [] : [sub.measures.fwhmPx])).sort((a, b) => a - b);
+  return stackReport.parse({
+    referenceName: byId.get(plan.referenceId)?.name ?? plan.referenceId,
+    subsUsed: plan.used.length,
+    integrationS: usedFacts.reduce((sum, sub) => sum + (sub.exposureS ?? 0), 0),
+    rejectedFraction: findings.samples > 0 ? findings.rejected / findings.samples : 0,
+    subs: facts.map((sub) => {
+      const used = planned.get(sub.id);
+      return {
+        id: sub.id,
+        name: sub.name,
+        used: used !== undefined,
+        reason: reasons.get(sub.id) ?? null,
+        transform: used?.toReference ?? null,
+        residualPx: used?.residualPx ?? null,
+        pairs: used?.pairs ?? null,
+        scale: used?.scale ?? null,
+        weight: used?.weight ?? null,
+        half: used?.half ?? null,
+        fwhmPx: sub.measures.fwhmPx,
+        eccentricity: sub.measures.eccentricity,
+        stars: sub.measures.stars,
+        background: sub.measures.background,
+        noise: sub.measures.noise,
+      };
+    }),
+    noise,
+    fwhmPx: findings.fwhmPx,
+    medianSubFwhmPx: widths.length > 0 ? widths[Math.floor(widths.length / 2)] : null,
+    seconds: findings.seconds,
+    peakBytes: findings.peakBytes,
+  } satisfies StackReport);
+}
