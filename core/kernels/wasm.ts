@@ -58,7 +58,7 @@ const PAGE = 65536;
  * Each call lays its working memory out anew in the module's one linear memory; nothing is kept between calls.
  */
 export function createWasmKernels(bytes: Uint8Array): Kernels {
-  const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes), { env: { abort: () => undefined } });
+  const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes as Uint8Array<ArrayBuffer>), { env: { abort: () => undefined } });
   const wasm = instance.exports as unknown as Exports;
   const open = () => createArena(wasm.memory);
 

@@ -1,0 +1,60 @@
+import { readFileSync } from "node:fs";
+import { z } from "zod";
+import { parseChain } from "@/core/chain";
+import { writeFits } from "@/core/formats";
+import { UserError } from "@/core/job";
+import { prepareTreatment, renderPicture } from "@/engine/renderJob";
+import { checkOptions, parseArguments, regionOption } from "./arguments";
+import { halvesBeside } from "./picture";
+import { createProgress } from "./progress";
+import { fileRef, withPool, writeBlob } from "./session";
+
+const options = z.object({
+  chain: z.string({ error: "a chain file is needed" }),
+  out: z.string({ error: "a file to write to is needed" }),
+  region: regionOption.optional(),
+});
+
+/** process: runs a chain over a picture, or over a region of it with the same pixels. */
+export async function processPicture(args: string[]): Promise<unknown> {
+  const { files, options: given } = parseArguments(args, ["chain", "out", "region"]);
+  if (files.length !== 1) throw new UserError("one FITS file is needed", "Write: process FILE.fits --chain chain.json --out out.fits.");
+  const { chain: chainPath, out, region } = checkOptions(options, given);
+  const chain = parseChain(readJson(chainPath));
+  if (!chain.ok) throw new UserError(`${chainPath}: ${chain.reason.message}`, chain.reason.advice);
+  return withPool(async (pool) => {
+    const picture = await fileRef(files[0]);
+    const halves = await halvesBeside(files[0]);
+    const facts = await pool.run("inspect", { picture, halves });
+    const { width, height, channels } = facts;
+    const { steps, name } = chain.value;
+    const treatment = await prepareTreatment(pool, { picture, halves, fill: facts.fill, steps, contexts: steps.map(() => null) });
+    const started = Date.now();
+    if (region) {
+      if (region.x + region.width > width || region.y + region.height > height || region.width * region.height === 0)
+        throw new UserError(`--region must lie inside ${width}×${height}`, "Give x,y,w,h inside the picture.");
+      const raster = await pool.run("crop", { treatment, region, reduce: 1 });
+      const layout = { width: region.width, height: region.height, channels, sample: "float32" as const };
+      await writeBlob(out, new Blob([writeFits(layout, raster.planes) as BlobPart]));
+    } else {
+      const onProgress = createProgress("Rendering");
+      const title = name || chainPath;
+      await writeBlob(out, await renderPicture(pool, { treatment, width, height, channels, title, object: null, integrationS: 0 }, { onProgress }));
+    }
+    return { out, width: region?.width ?? width, height: region?.height ?? height, steps, contexts: treatment.contexts, seconds: (Date.now() - started) / 1000 };
+  });
+}
+
+function readJson(path: string): unknown {
+  let text: string;
+  try {
+    text = readFileSync(path, "utf8");
+  } catch {
+    throw new UserError(`${path}: cannot be read`, "Check the path.");
+  }
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new UserError(`${path}: is not JSON (${error instanceof Error ? error.message : error})`, "Export the chain again.");
+  }
+}

@@ -1,0 +1,41 @@
+import { createWriteStream } from "node:fs";
+import { stat } from "node:fs/promises";
+import { basename, resolve } from "node:path";
+import { Readable } from "node:stream";
+import type { ReadableStream } from "node:stream/web";
+import { pipeline } from "node:stream/promises";
+import { fileURLToPath } from "node:url";
+import { UserError } from "@/core/job";
+import type { FrameRef } from "@/engine/frames";
+import { createNodePool } from "@/engine/node/pool";
+import type { WorkerPool } from "@/engine/pool";
+
+/** The bundled files lie beside this one. */
+const beside = (name: string) => fileURLToPath(new URL(name, import.meta.url));
+
+export const KERNEL_PATH = (): string => beside("kernels.wasm");
+
+export async function withPool<T>(work: (pool: WorkerPool) => Promise<T>): Promise<T> {
+  const pool = createNodePool(beside("worker.mjs"), KERNEL_PATH());
+  try {
+    return await work(pool);
+  } finally {
+    pool.close();
+  }
+}
+
+/** A reference to a file that exists. */
+export async function fileRef(path: string): Promise<FrameRef> {
+  const full = resolve(path);
+  const found = await stat(full).catch(() => null);
+  if (!found?.isFile()) throw new UserError(`${path}: no such file`, "Check the path.");
+  return { id: `${full}@${found.mtimeMs}`, name: basename(path), kind: "file", path: full };
+}
+
+export async function writeBlob(path: string, blob: Blob): Promise<void> {
+  try {
+    await pipeline(Readable.fromWeb(blob.stream() as ReadableStream), createWriteStream(path));
+  } catch (error) {
+    throw new UserError(`${path}: cannot be written (${error instanceof Error ? error.message : error})`, "Check the folder.");
+  }
+}

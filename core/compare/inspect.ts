@@ -1,0 +1,103 @@
+import { z } from "zod";
+import type { JobHandle } from "../job";
+import type { Star } from "../measure";
+import { findStars, starShape, withoutGaps } from "../measure";
+import { stretchContext, stretchContextOf } from "../operations";
+import type { FrameSource, Raster, Region } from "../raster";
+import { cropRaster, median, meanPlane, robustSpread, tilesOf, wholeRegion } from "../raster";
+import type { CellFacts } from "./spots";
+import { proposeSpots } from "./spots";
+
+/** Facts about a finished picture that its lanes, its display and its report need. */
+export const pictureFacts = z.object({
+  width: z.number().int(),
+  height: z.number().int(),
+  channels: z.number().int(),
+  /** Level that fills missing pixels, by channel: the median. */
+  fill: z.array(z.number()),
+  /** Sky level of the mean of the channels: the lower quartile of small cells. */
+  skyLevel: z.number(),
+  stretch: stretchContext,
+  fwhmPx: z.number().nullable(),
+  stars: z.number().int(),
+  /** σ of (A − B)/2 by channel; null without halves. */
+  halvesSigma: z.array(z.number()).nullable(),
+  spots: z.array(z.object({ name: z.string(), x: z.number(), y: z.number() })),
+});
+export type PictureFacts = z.infer<typeof pictureFacts>;
+
+const TILE = 512;
+const MAX_TILES = 16;
+const CELL = 64;
+
+/** Looks a picture over, tile by tile (all of it up to 4 megapixels, else sixteen tiles spread evenly). */
+export async function inspectPicture(
+  picture: FrameSource,
+  halves: { a: FrameSource; b: FrameSource } | null,
+  job: JobHandle,
+): Promise<PictureFacts> {
+  const all = tilesOf(wholeRegion(picture), TILE);
+  const stride = Math.max(1, all.length / MAX_TILES);
+  const tiles = Array.from({ length: Math.min(all.length, MAX_TILES) }, (_, k) => all[Math.floor(k * stride)]);
+  const pieces: Raster[] = [];
+  const stars: Star[] = [];
+  const cells: CellFacts[] = [];
+  const differences: number[][] = Array.from({ length: picture.channels }, () => []);
+  for (const [k, tile] of tiles.entries()) {
+    await job.breathe();
+    const piece = await picture.read(tile);
+    pieces.push(piece);
+    const plane = withoutGaps(meanPlane(piece));
+    const found = findStars(plane, tile.width, tile.height, job.kernels);
+    stars.push(...found);
+    cells.push(...cellsOf(piece, tile, found));
+    if (halves) {
+      const a = await halves.a.read(tile);
+      const b = await halves.b.read(tile);
+      differences.forEach((values, c) =>
+        values.push(robustSpread(a.planes[c].map((v, i) => (v - b.planes[c][i]) / 2)).sigma),
+      );
+    }
+    job.progress((k + 1) / tiles.length);
+  }
+  const fill = Array.from({ length: picture.channels }, (_, c) => finiteOr(0, median(pieces.map((p) => median(p.planes[c])))));
+  const levels = cells.map((cell) => cell.level).sort((a, b) => a - b);
+  return {
+    width: picture.width,
+    height: picture.height,
+    channels: picture.channels,
+    fill,
+    skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
+    stretch: stretchContextOf(pieces),
+    fwhmPx: starShape(stars).fwhmPx,
+    stars: stars.length,
+    halvesSigma: halves ? differences.map((values) => median(values)) : null,
+    spots: proposeSpots(cells, picture.width),
+  };
+}
+
+/** Cells of a tile that lie well inside the picture's data; structure is the spread of medians of 16 px parts. */
+function cellsOf(piece: Raster, tile: Region, stars: Star[]): CellFacts[] {
+  const plane = meanPlane(piece);
+  const cells: CellFacts[] = [];
+  for (const cell of tilesOf({ x: 0, y: 0, width: piece.width, height: piece.height }, CELL)) {
+    if (cell.width < CELL || cell.height < CELL) continue;
+    const values = cropRaster({ ...piece, channels: 1, planes: [plane] }, cell);
+    if (values.planes[0].some((v) => v !== v)) continue;
+    const parts = tilesOf(wholeRegion(values), 16).map((part) => median(cropRaster(values, part).planes[0]));
+    cells.push({
+      x: tile.x + cell.x + CELL / 2,
+      y: tile.y + cell.y + CELL / 2,
+      level: median(values.planes[0]),
+      structure: robustSpread(parts).sigma,
+      stars: stars.filter(
+        ({ x, y }) => Math.abs(x - cell.x - CELL / 2) <= CELL * 0.75 && Math.abs(y - cell.y - CELL / 2) <= CELL * 0.75,
+      ).length,
+    });
+  }
+  return cells;
+}
+
+function finiteOr(fallback: number, value: number): number {
+  return Number.isFinite(value) ? value : fallback;
+}

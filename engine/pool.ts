@@ -1,0 +1,178 @@
+import { Stopped } from "@/core/job";
+import type { Reply, Request } from "./protocol";
+import { JobError, reply } from "./protocol";
+import type { PayloadOf, ResultOf, TaskName } from "./tasks/registry";
+
+/** The pool's end of a line to one worker. */
+export interface PoolLine {
+  post(message: Request): void;
+  listen(onMessage: (message: unknown) => void, onDeath: (why: string) => void): void;
+  close(): void;
+}
+
+/** Lower runs first. */
+export const PRIORITY = { interaction: 0, view: 1, measure: 2, batch: 3 } as const;
+export type Priority = (typeof PRIORITY)[keyof typeof PRIORITY];
+
+export interface RunOptions {
+  priority?: Priority;
+  /** Jobs of the same affinity go to the same worker where it is free, whose cache they share. */
+  affinity?: string;
+  signal?: AbortSignal;
+  onProgress?: (fraction: number) => void;
+}
+
+interface Waiting {
+  id: number;
+  task: TaskName;
+  payload: unknown;
+  options: RunOptions;
+  resolve: (value: unknown) => void;
+  reject: (reason: unknown) => void;
+  stop: Int32Array | null;
+}
+
+interface Member {
+  line: PoolLine;
+  index: number;
+  running: Waiting | null;
+  killTimer: ReturnType<typeof setTimeout> | null;
+}
+
+/** A worker that has not stopped this long after it was told to is replaced. */
+const STOP_PATIENCE_MS = 800;
+
+/**
+ * A pool of workers with a queue: the most urgent job first, then the oldest. A job that is stopped, or whose worker dies,
+ * always settles; a dead worker is replaced.
+ */
+export class WorkerPool {
+  private readonly members: Member[] = [];
+  private readonly queue: Waiting[] = [];
+  private nextId = 1;
+  private closed = false;
+
+  constructor(
+    readonly size: number,
+    private readonly openLine: () => PoolLine,
+  ) {
+    if (!(size >= 1)) throw new RangeError(`a pool needs at least one worker, received ${size}`);
+    for (let index = 0; index < size; index++) this.members.push(this.start(index));
+  }
+
+  /** Runs a task in a worker. Rejects with Stopped when `signal` aborts, with JobError when the task fails. */
+  run<N extends TaskName>(task: N, payload: PayloadOf<N>, options: RunOptions = {}): Promise<ResultOf<N>> {
+    return new Promise((resolve, reject) => {
+      if (options.signal?.aborted) return reject(new Stopped());
+      if (this.closed) return reject(new JobError({ name: "Error", message: "the engine was closed", advice: "Reload the page." }));
+      const stop = typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
+      const waiting: Waiting = {
+        id: this.nextId++,
+        task,
+        payload,
+        options,
+        resolve: resolve as (value: unknown) => void,
+        reject,
+        stop,
+      };
+      options.signal?.addEventListener("abort", () => this.stop(waiting), { once: true });
+      this.queue.push(waiting);
+      this.dispatch();
+    });
+  }
+
+  close(): void {
+    this.closed = true;
+    for (const waiting of this.queue.splice(0)) waiting.reject(new Stopped());
+    for (const member of this.members) {
+      member.running?.reject(new Stopped());
+      member.running = null;
+      if (member.killTimer) clearTimeout(member.killTimer);
+      member.line.close();
+    }
+  }
+
+  private start(index: number): Member {
+    const member: Member = { line: this.openLine(), index, running: null, killTimer: null };
+    member.line.listen(
+      (message) => this.receive(member, message),
+      (why) => this.replace(member, why),
+    );
+    return member;
+  }
+
+  private receive(member: Member, message: unknown): void {
+    const parsed = reply.safeParse(message);
+    if (!parsed.success) return;
+    const data: Reply = parsed.data;
+    if (data.kind === "ready") return;
+    const job = member.running;
+    if (!job || job.id !== data.id) return;
+    if (data.kind === "progress") {
+      job.options.onProgress?.(data.fraction);
+      return;
+    }
+    member.running = null;
+    if (member.killTimer) clearTimeout(member.killTimer);
+    member.killTimer = null;
+    if (data.kind === "done") job.resolve(data.result);
+    else job.reject(data.failure.name === "Stopped" ? new Stopped() : new JobError(data.failure));
+    this.dispatch();
+  }
+
+  private stop(waiting: Waiting): void {
+    const at = this.queue.indexOf(waiting);
+    if (at >= 0) {
+      this.queue.splice(at, 1);
+      waiting.reject(new Stopped());
+      return;
+    }
+    const member = this.members.find(({ running }) => running === waiting);
+    if (!member) return;
+    if (waiting.stop) Atomics.store(waiting.stop, 0, 1);
+    member.line.post({ kind: "stop", id: waiting.id });
+    member.killTimer = setTimeout(() => {
+      if (member.running === waiting) this.replace(member, "stopped");
+    }, STOP_PATIENCE_MS);
+  }
+
+  /** Puts a new worker in the place of a dead or stuck one; its job is rejected. */
+  private replace(member: Member, why: string): void {
+    if (this.closed || this.members[member.index] !== member) return;
+    const job = member.running;
+    member.running = null;
+    if (member.killTimer) clearTimeout(member.killTimer);
+    member.line.close();
+    this.members[member.index] = this.start(member.index);
+    const stopped = job?.options.signal?.aborted ?? false;
+    job?.reject(
+      stopped
+        ? new Stopped()
+        : new JobError({
+            name: "WorkerDied",
+            message: `the computation broke off (${why})`,
+            advice: "Try again; with very large pictures, close other tabs or give the stack less memory.",
+          }),
+    );
+    this.dispatch();
+  }
+
+  private dispatch(): void {
+    for (;;) {
+      const free = this.members.filter(({ running }) => running === null);
+      if (free.length === 0 || this.queue.length === 0) return;
+      const next = this.queue.reduce((a, b) => ((b.options.priority ?? 3) < (a.options.priority ?? 3) ? b : a));
+      this.queue.splice(this.queue.indexOf(next), 1);
+      const wanted = next.options.affinity === undefined ? null : hash(next.options.affinity) % this.size;
+      const member = free.find(({ index }) => index === wanted) ?? free[0];
+      member.running = next;
+      member.line.post({ kind: "run", id: next.id, task: next.task, payload: next.payload, stop: next.stop });
+    }
+  }
+}
+
+function hash(text: string): number {
+  let h = 0;
+  for (let i = 0; i < text.length; i++) h = (h * 31 + text.charCodeAt(i)) | 0;
+  return h >>> 0;
+}

@@ -1,0 +1,54 @@
+import { readySteps, runChain } from "@/core/chain";
+import { fitsSamples, writePng } from "@/core/formats";
+import type { StretchContext, StretchParams } from "@/core/operations";
+import { stretchCurves } from "@/core/operations";
+import type { Region } from "@/core/raster";
+import { createRaster, pasteInto, tilesOf, wholeRegion } from "@/core/raster";
+import type { Treatment } from "./crop";
+import type { Task } from "./task";
+
+const TILE = 512;
+
+/** Rows of a treated picture as float FITS samples, by plane. */
+export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Array[]> = async (
+  { treatment, region },
+  shop,
+) => {
+  const source = await shop.frames.open(treatment.picture);
+  const steps = readySteps(treatment.steps, treatment.contexts);
+  const out = createRaster(region.width, region.height, source.channels);
+  const tiles = tilesOf(region, TILE, region.height);
+  for (const [k, tile] of tiles.entries()) {
+    const quiet = { ...shop.job, progress: () => undefined };
+    pasteInto(out, await runChain(source, steps, tile, treatment.fill, quiet), tile.x - region.x, tile.y - region.y);
+    shop.job.progress((k + 1) / tiles.length);
+  }
+  return out.planes.map((plane) => fitsSamples(plane, "float32"));
+};
+
+export interface PngPayload {
+  /** A float FITS picture that was rendered before. */
+  picture: Treatment["picture"];
+  depth: 8 | 16;
+  /** The display stretch; null for a picture that a step of its chain has stretched already. */
+  stretch: { params: StretchParams; context: StretchContext } | null;
+  text: Record<string, string>;
+}
+
+/** A rendered picture as a PNG, with the display stretch burnt in. */
+export const encodePng: Task<PngPayload, Uint8Array> = async ({ picture, depth, stretch, text }, shop) => {
+  const source = await shop.frames.open(picture);
+  const raster = await source.read(wholeRegion(source));
+  if (stretch) {
+    const curves = stretchCurves(stretch.params, stretch.context);
+    raster.planes.forEach((plane, c) => {
+      const { black, a } = curves[Math.min(c, curves.length - 1)];
+      const scale = a / (1 - black);
+      const height = 1 / Math.asinh(a);
+      for (let i = 0; i < plane.length; i++) plane[i] = Math.asinh((plane[i] - black) * scale) * height;
+    });
+  }
+  shop.job.check();
+  shop.job.progress(0.3);
+  return writePng(raster, depth, text);
+};

@@ -1,0 +1,60 @@
+import type { PictureFacts } from "@/core/compare";
+import { inspectPicture } from "@/core/compare";
+import { fitsSamples } from "@/core/formats";
+import type { Region } from "@/core/raster";
+import type { StackPlan, StackSettings, SubFacts } from "@/core/stack";
+import { planStack, stackRegion } from "@/core/stack";
+import type { FrameRef } from "../frames";
+import type { Task } from "./task";
+
+export const plan: Task<{ subs: SubFacts[]; settings: StackSettings }, StackPlan> = ({ subs, settings }) =>
+  Promise.resolve(planStack(subs, settings));
+
+export interface StripPayload {
+  /** In the order of `plan.used`. */
+  frames: FrameRef[];
+  plan: StackPlan;
+  settings: StackSettings;
+  region: Region;
+  budgetBytes: number;
+}
+
+/** One strip of a stack as rows of a float FITS file, by plane. */
+export interface StripResult {
+  mean: Uint8Array[];
+  a: Uint8Array[];
+  b: Uint8Array[];
+  coverage: Uint8Array;
+  samples: number;
+  rejected: number;
+  peakBytes: number;
+}
+
+export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop) => {
+  const { frames, settings, region, budgetBytes } = payload;
+  const sources = [];
+  for (const frame of frames) sources.push(await shop.frames.open(frame));
+  const piece = await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job);
+  const bytes = (planes: Float32Array[]) => planes.map((plane) => fitsSamples(plane, "float32"));
+  return {
+    mean: bytes(piece.mean.planes),
+    a: bytes(piece.a.planes),
+    b: bytes(piece.b.planes),
+    coverage: fitsSamples(piece.coverage, "float32"),
+    samples: piece.samples,
+    rejected: piece.rejected,
+    peakBytes: piece.peakBytes,
+  };
+};
+
+export interface InspectPayload {
+  picture: FrameRef;
+  halves: { a: FrameRef; b: FrameRef } | null;
+}
+
+export const inspect: Task<InspectPayload, PictureFacts> = async ({ picture, halves }, shop) =>
+  inspectPicture(
+    await shop.frames.open(picture),
+    halves && { a: await shop.frames.open(halves.a), b: await shop.frames.open(halves.b) },
+    shop.job,
+  );
