@@ -1,8 +1,9 @@
 import type { Kernels } from "../kernels";
-import { medianInPlace, robustSpread } from "../raster";
+import { cropRaster, medianInPlace, quantile, robustSpread, tilesOf } from "../raster";
 import { backgroundPlane, measureBackground } from "./background";
 import type { StarFit } from "./fit";
 import { fitMoffat } from "./fit";
+import { moffatAlpha } from "./psf";
 
 export interface Star {
   /** Centroid, 0-based, pixel centres at integers. */
@@ -29,11 +30,12 @@ export interface StarOptions {
 }
 
 /**
- * Finds stars: the background mesh is subtracted, a band of starlet scales (the difference of two B3 smoothings, close to
- * a matched filter for FWHM 2 … 6 px) is compared with its own noise, and every local maximum above the threshold that
- * falls off on all sides (a filament does not) and is not sharper than the stars (a cosmic-ray hit is) counts.
- * Close stars are told apart where the band has two maxima. Stars come brightest first. NaN pixels are taken as background.
- * Sources: Stetson 1987, PASP 99, 191 (matched filter, sharpness); Bertin & Arnouts 1996 (background, deblending).
+ * Finds stars. The background mesh is subtracted; a band of starlet scales (the difference of two B3 smoothings, close to a
+ * matched filter for FWHM 2 … 6 px) is compared with its noise in the quiet parts, and every local maximum counts that is
+ * above the threshold, falls off on all sides (a filament does not), is as compact as the stars (a knot of gas is not) and
+ * not sharper than they are (a cosmic-ray hit is). Then a Moffat profile of each star is taken off and the rest is searched
+ * once more, for faint stars beside bright ones. Stars come brightest first. NaN pixels are taken as background.
+ * Sources: Stetson 1987, PASP 99, 191 (matched filter, sharpness, subtract and search again); Bertin & Arnouts 1996.
  */
 export function findStars(
   plane: Float32Array,
@@ -45,32 +47,131 @@ export function findStars(
   const { threshold = 5, saturation = 0.95, fits = 70 } = options;
   const background = backgroundPlane(measureBackground(plane, width, height));
   const clean = plane.map((v, i) => (v === v ? v - background[i] : 0));
-  const fine = kernels.starletSmooth(clean, width, height, 0);
-  const coarse = kernels.starletSmooth(kernels.starletSmooth(fine, width, height, 1), width, height, 2);
-  const band = fine.map((v, i) => v - coarse[i]);
-  const sigma = robustSpread(band).sigma;
-  if (!(sigma > 0)) return [];
-  const peaks = localMaxima(band, width, height, threshold * sigma);
-  const candidates = peaks.filter((i) => fallsOffOnAllSides(band, width, i % width, Math.floor(i / width), height));
-  const fwhm = typicalFwhm(clean, width, height, candidates, band, (i) => plane[i] >= saturation);
-  const stars: Star[] = [];
-  for (const i of candidates) {
-    const star = measureStar(plane, clean, band, width, height, i, fwhm, sigma, saturation);
-    if (star) stars.push(star);
-  }
+  const frame: Frame = { plane, clean, width, height, saturation };
+  const first = bandsOf(clean, width, height, kernels);
+  const noise = bandNoise(first.band, width, height);
+  if (!(noise.quiet > 0)) return [];
+  const peaks = localMaxima(first.band, width, height, (x, y) => threshold * noise.at(x, y)).filter((i) =>
+    fallsOffOnAllSides(first.band, width, height, i, first.band[i] / noise.quiet),
+  );
+  const { fwhm, beta } = typicalShape(frame, peaks, first.band);
+  const compactness = typicalCompactness(first, peaks, noise.quiet);
+  const measureAll = (bands: Bands, picture: Float32Array, candidates: number[]) =>
+    candidates
+      .filter((i) => isCompact(bands, i, compactness, bands.band[i] / noise.at(i % width, Math.floor(i / width))))
+      .flatMap((i) => measureStar(frame, picture, bands, i, fwhm, noise.quiet) ?? []);
+  const stars = measureAll(first, clean, peaks);
+  const model = new Float32Array(clean.length);
+  for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
+  const rest = clean.map((v, i) => v - model[i]);
+  const second = bandsOf(rest, width, height, kernels);
+  const hidden = localMaxima(second.band, width, height, (x, y) => threshold * noise.at(x, y)).filter((i) =>
+    isHidden(second.band, model, stars, width, height, i, fwhm),
+  );
+  stars.push(...measureAll(second, rest, hidden));
   stars.sort((a, b) => b.flux - a.flux);
-  fitBrightest(stars, clean, width, height, fwhm, fits);
+  fitBrightest(stars, frame, fwhm, fits);
   return stars;
 }
 
-function localMaxima(band: Float32Array, width: number, height: number, least: number): number[] {
+/** The picture that is searched: as it came, and less its background. */
+interface Frame {
+  plane: Float32Array;
+  clean: Float32Array;
+  width: number;
+  height: number;
+  saturation: number;
+}
+
+/** The matched band (scales 2 and 3), its finer part (scale 2), and the picture less what is coarser than the band. */
+interface Bands {
+  band: Float32Array;
+  fine: Float32Array;
+  sharp: Float32Array;
+}
+
+function bandsOf(picture: Float32Array, width: number, height: number, kernels: Kernels): Bands {
+  const c1 = kernels.starletSmooth(picture, width, height, 0);
+  const c2 = kernels.starletSmooth(c1, width, height, 1);
+  const c3 = kernels.starletSmooth(c2, width, height, 2);
+  return {
+    band: c1.map((v, i) => v - c3[i]),
+    fine: c1.map((v, i) => v - c2[i]),
+    sharp: picture.map((v, i) => v - c3[i]),
+  };
+}
+
+/**
+ * σ of the band: in the quiet parts (the lower quartile of the robust σ of 64 px cells), and at a place (0.9 of its cell's, where
+ * structure raises it, but at least the quiet one).
+ */
+function bandNoise(band: Float32Array, width: number, height: number) {
+  const CELL = 64;
+  const columns = Math.ceil(width / CELL);
+  const cells = tilesOf({ x: 0, y: 0, width, height }, CELL).map(
+    (cell) => robustSpread(cropRaster({ width, height, channels: 1, planes: [band] }, cell).planes[0]).sigma,
+  );
+  const quiet = quantile(cells, 0.25);
+  const at = (x: number, y: number) => Math.max(quiet, 0.9 * cells[Math.floor(y / CELL) * columns + Math.floor(x / CELL)]);
+  return { quiet, at };
+}
+
+/** Share of the finer part in the band, at the peaks of the clearest stars; 0 where there are fewer than 8. */
+function typicalCompactness({ band, fine }: Bands, peaks: number[], sigma: number): number {
+  const clear = peaks.filter((i) => band[i] > 20 * sigma).slice(0, 60);
+  return clear.length < 8 ? 0 : medianInPlace(Float64Array.from(clear, (i) => fine[i] / band[i]));
+}
+
+/** Not much wider than the stars; the share is known to about 0.8 / SNR. */
+function isCompact({ band, fine }: Bands, i: number, typical: number, snr: number): boolean {
+  return fine[i] / band[i] > typical * 0.8 - 0.8 / snr;
+}
+
+/** A maximum of what is left beside known stars: near one, apart from all, and above a tenth of what was taken off there. */
+function isHidden(
+  band: Float32Array,
+  model: Float32Array,
+  known: Star[],
+  width: number,
+  height: number,
+  i: number,
+  fwhm: number,
+): boolean {
+  const x = i % width;
+  const y = Math.floor(i / width);
+  const distance = (star: Star) => Math.hypot(star.x - x, star.y - y);
+  return (
+    band[i] > 0.1 * model[i] &&
+    known.every((star) => distance(star) > (star.saturated ? 3 : 0.8) * fwhm) &&
+    known.some((star) => distance(star) < 4 * fwhm) &&
+    fallsOffOnAllSides(band, width, height, i, 10)
+  );
+}
+
+/** Adds a round Moffat profile of the star's height; the peak pixel stands for the height at the star's position. */
+function addProfile(model: Float32Array, width: number, height: number, star: Star, fwhm: number, beta: number): void {
+  const alpha2 = moffatAlpha(fwhm, beta) ** 2;
+  const px = Math.round(star.x);
+  const py = Math.round(star.y);
+  const top = star.peak * (1 + ((px - star.x) ** 2 + (py - star.y) ** 2) / alpha2) ** beta;
+  const reach = Math.ceil(Math.min(10, 3 + Math.log10(1 + star.snr)) * fwhm);
+  for (let y = Math.max(0, py - reach); y <= Math.min(height - 1, py + reach); y++)
+    for (let x = Math.max(0, px - reach); x <= Math.min(width - 1, px + reach); x++)
+      model[y * width + x] += top * (1 + ((x - star.x) ** 2 + (y - star.y) ** 2) / alpha2) ** -beta;
+}
+
+function localMaxima(
+  band: Float32Array,
+  width: number,
+  height: number,
+  leastAt: (x: number, y: number) => number,
+): number[] {
   const found: number[] = [];
   for (let y = 2; y < height - 2; y++)
     for (let x = 2; x < width - 2; x++) {
       const i = y * width + x;
       const v = band[i];
       if (
-        v > least &&
         v >= band[i - 1] &&
         v > band[i + 1] &&
         v >= band[i - width] &&
@@ -78,64 +179,62 @@ function localMaxima(band: Float32Array, width: number, height: number, least: n
         v >= band[i - width - 1] &&
         v >= band[i - width + 1] &&
         v > band[i + width - 1] &&
-        v > band[i + width + 1]
+        v > band[i + width + 1] &&
+        v > leastAt(x, y)
       )
         found.push(i);
     }
   return found.sort((a, b) => band[b] - band[a]);
 }
 
-/** Along each of four axes at least one end, 4 px away, must be below half the peak: true for stars, not for filaments. */
-function fallsOffOnAllSides(band: Float32Array, width: number, x: number, y: number, height: number): boolean {
-  const peak = band[y * width + x];
+/** Along each of four axes at least one end, 4 px away, must be well below the peak: true for stars, not for filaments. */
+function fallsOffOnAllSides(band: Float32Array, width: number, height: number, i: number, snr: number): boolean {
+  const x = i % width;
+  const y = Math.floor(i / width);
+  const limit = (0.25 + 1.2 / snr) * band[i];
+  const at = (px: number, py: number): number =>
+    px < 0 || py < 0 || px >= width || py >= height ? 0 : band[py * width + px];
   for (const [dx, dy] of [
     [4, 0],
     [0, 4],
     [3, 3],
     [3, -3],
-  ]) {
-    const at = (px: number, py: number): number =>
-      px < 0 || py < 0 || px >= width || py >= height ? 0 : band[py * width + px];
-    if (Math.min(at(x + dx, y + dy), at(x - dx, y - dy)) > 0.5 * peak) return false;
-  }
+  ])
+    if (Math.min(at(x + dx, y + dy), at(x - dx, y - dy)) > limit) return false;
   return true;
 }
 
-/** Median FWHM of Moffat fits to up to 12 bright unsaturated peaks; 3 px where none can be fitted. */
-function typicalFwhm(
-  clean: Float32Array,
-  width: number,
-  height: number,
-  candidates: number[],
-  band: Float32Array,
-  saturated: (i: number) => boolean,
-): number {
-  const widths: number[] = [];
+/** Median FWHM and β of Moffat fits to up to 12 bright unsaturated peaks; 3 px and 3 where none can be fitted. */
+function typicalShape(frame: Frame, candidates: number[], band: Float32Array): { fwhm: number; beta: number } {
+  const { plane, clean, width, height, saturation } = frame;
+  const fits: StarFit[] = [];
   for (const i of candidates) {
-    if (widths.length >= 12) break;
-    if (saturated(i) || !(clean[i] > 0) || clean[i] > 6 * band[i]) continue;
+    if (fits.length >= 12) break;
+    if (plane[i] >= saturation || !(clean[i] > 0) || clean[i] > 6 * band[i]) continue;
     const guess = { peak: clean[i], background: 0, fwhm: 3 };
     const fit = fitMoffat(clean, width, height, i % width, Math.floor(i / width), 9, guess);
-    if (fit && fit.fwhmMinor > 0.6 * fit.fwhmMajor && fit.fwhmMinor > 1.2) widths.push(Math.sqrt(fit.fwhmMajor * fit.fwhmMinor));
+    if (fit && fit.fwhmMinor > 0.6 * fit.fwhmMajor && fit.fwhmMinor > 1.2) fits.push(fit);
   }
-  return widths.length > 0 ? medianInPlace(Float32Array.from(widths)) : 3;
+  if (fits.length === 0) return { fwhm: 3, beta: 3 };
+  return {
+    fwhm: medianInPlace(Float64Array.from(fits, (fit) => Math.sqrt(fit.fwhmMajor * fit.fwhmMinor))),
+    beta: medianInPlace(Float64Array.from(fits, (fit) => fit.beta)),
+  };
 }
 
+/** Measures the star at pixel i of `picture` (the frame less its background, and less known stars in the second search). */
 function measureStar(
-  plane: Float32Array,
-  clean: Float32Array,
-  band: Float32Array,
-  width: number,
-  height: number,
+  { plane, width, height, saturation }: Frame,
+  picture: Float32Array,
+  bands: Bands,
   i: number,
   fwhm: number,
   sigma: number,
-  saturation: number,
 ): Star | null {
   const px = i % width;
   const py = Math.floor(i / width);
-  const local = annulusMedian(clean, width, height, px, py, 2 * fwhm + 1, 2 * fwhm + 4);
-  const { x, y } = centroid(clean, width, height, px, py, fwhm, local);
+  const local = annulusMedian(picture, width, height, px, py, 2 * fwhm + 1, 2 * fwhm + 4);
+  const { x, y } = centroid(bands.sharp, width, height, px, py, fwhm);
   const reach = Math.ceil(1.6 * fwhm);
   let flux = 0;
   let peak = -Infinity;
@@ -147,7 +246,7 @@ function measureStar(
       const sy = py + dy;
       if (sx < 0 || sy < 0 || sx >= width || sy >= height) continue;
       const k = sy * width + sx;
-      const v = clean[k] - local;
+      const v = picture[k] - local;
       const share = 1.6 * fwhm + 0.5 - Math.hypot(sx - x, sy - y);
       if (share > 0) flux += v * Math.min(1, share);
       if (Math.abs(dx) <= 1 && Math.abs(dy) <= 1) {
@@ -158,17 +257,17 @@ function measureStar(
     }
   if (!(flux > 0) || !(peak > 0)) return null;
   // A hit on single pixels: the eight neighbours hold much less than those of a star of this FWHM would.
-  const centre = clean[i] - local;
+  const centre = picture[i] - local;
   const expected = Math.exp(-2.1 / fwhm ** 2 / 0.36);
   if (!saturated && centre > 8 * sigma && around < 0.45 * expected * centre) return null;
-  return { x, y, flux, peak, snr: band[i] / sigma, saturated, fit: null };
+  return { x, y, flux, peak, snr: bands.band[i] / sigma, saturated, fit: null };
 }
 
 /**
  * Centroid under a Gaussian window of the star's own width, iterated until it moves by less than 1e-4 px; the window is
  * what keeps noise and neighbours out. Source: Bertin & Arnouts 1996 (windowed positions).
  */
-function centroid(clean: Float32Array, width: number, height: number, x0: number, y0: number, fwhm: number, local: number) {
+function centroid(sharp: Float32Array, width: number, height: number, x0: number, y0: number, fwhm: number) {
   const sigma2 = (fwhm / 2.3548) ** 2;
   const reach = Math.ceil(1.5 * fwhm);
   let x = x0;
@@ -179,7 +278,7 @@ function centroid(clean: Float32Array, width: number, height: number, x0: number
     let sumY = 0;
     for (let sy = Math.max(0, y0 - reach); sy <= Math.min(height - 1, y0 + reach); sy++)
       for (let sx = Math.max(0, x0 - reach); sx <= Math.min(width - 1, x0 + reach); sx++) {
-        const w = Math.exp(-((sx - x) ** 2 + (sy - y) ** 2) / (2 * sigma2)) * (clean[sy * width + sx] - local);
+        const w = Math.exp(-((sx - x) ** 2 + (sy - y) ** 2) / (2 * sigma2)) * sharp[sy * width + sx];
         sum += w;
         sumX += w * (sx - x);
         sumY += w * (sy - y);
@@ -187,7 +286,7 @@ function centroid(clean: Float32Array, width: number, height: number, x0: number
     if (!(sum > 0)) break;
     const stepX = (2 * sumX) / sum;
     const stepY = (2 * sumY) / sum;
-    if (Math.hypot(x + stepX - x0, y + stepY - y0) > fwhm) break;
+    if (Math.hypot(x + stepX - x0, y + stepY - y0) > 0.6 * fwhm) break;
     x += stepX;
     y += stepY;
     if (Math.hypot(stepX, stepY) < 1e-4) break;
@@ -209,7 +308,7 @@ function annulusMedian(clean: Float32Array, width: number, height: number, x: nu
 }
 
 /** Fits profiles to the brightest stars that are not saturated, alone within 3 FWHM and well above the noise. */
-function fitBrightest(stars: Star[], clean: Float32Array, width: number, height: number, fwhm: number, most: number): void {
+function fitBrightest(stars: Star[], { clean, width, height }: Frame, fwhm: number, most: number): void {
   const radius = Math.max(5, Math.ceil(2.2 * fwhm));
   let fitted = 0;
   for (const star of stars) {

@@ -8,6 +8,8 @@ import type { Operation } from "../operation";
 const params = z.object({
   iterations: z.number().int().min(1).max(100).default(20),
   psf: z.enum(["measured", "typed"]).default("measured"),
+  /** Width of the PSF as a share of the stars' FWHM. */
+  share: z.number().min(0.5).max(1.2).default(0.85),
   fwhmPx: z.number().min(0.8).max(12).default(3),
   protectBackground: z.number().min(0).max(1).default(0.7),
   protectStars: z.number().min(0).max(1).default(0.8),
@@ -26,15 +28,16 @@ type Context = z.infer<typeof context>;
 
 const FALLBACK_BETA = 3;
 /** Samples this many σ below the sky are cut off before deconvolution, which needs positive data. */
-const PEDESTAL_SIGMA = 4;
+const PEDESTAL_SIGMA = 2;
 
 function psfOf(p: Params, c: Context): Psf {
-  const fwhm = p.psf === "typed" ? p.fwhmPx : (c.fwhmPx ?? p.fwhmPx);
+  const fwhm = p.psf === "typed" ? p.fwhmPx : (c.fwhmPx ?? p.fwhmPx) * p.share;
   return roundPsf(fwhm, Math.min(6, Math.max(2, c.beta)), Math.ceil(3.5 * fwhm));
 }
 
 /**
- * Richardson–Lucy deconvolution with a Moffat PSF, from the picture's own stars or of a typed FWHM. The sky less 4 σ is taken
+ * Richardson–Lucy deconvolution with a Moffat PSF, a little narrower than the picture's own stars (a PSF that is too wide
+ * makes rings; common practice) or of a typed FWHM. The sky less 2 σ is taken
  * off first, so that positivity keeps rings around stars from reaching far below the sky. Background (what a PSF-wide mean
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
  * Source: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745.
@@ -67,6 +70,17 @@ export const richardsonLucy: Operation<Params, Context> = {
         { value: "measured", label: "as the stars show it" },
         { value: "typed", label: "of a typed FWHM" },
       ],
+    },
+    {
+      kind: "number",
+      name: "share",
+      label: "Share of it",
+      hint: "How much of the stars' width is taken back. Towards 1 dark rings appear around stars.",
+      unit: "× FWHM",
+      min: 0.5,
+      max: 1.2,
+      step: 0.01,
+      when: { name: "psf", is: "measured" },
     },
     {
       kind: "number",

@@ -1,0 +1,397 @@
+// Figures against the simulated truth: makes a night, stacks it through the engine, runs the operations, and prints one JSON
+// object with every figure that the first slice must show. Usage: npm run -s bench -- evidence [seed] [size] [subs]
+import { availableParallelism } from "node:os";
+import { readFileSync } from "node:fs";
+import type { ChainStep } from "@/core/chain";
+import { newStep, prepareChain, readySteps, runChain } from "@/core/chain";
+import { bytesOfArray, openFits, valueOf } from "@/core/formats";
+import { quietJob } from "@/core/job";
+import { createWasmKernels } from "@/core/kernels";
+import { findStars, fitMoffat, roundPsf, starShape } from "@/core/measure";
+import { findOperation } from "@/core/operations";
+import type { Raster } from "@/core/raster";
+import { frameOfRaster, meanPlane, medianInPlace, quantile, robustSpread, wholeRegion } from "@/core/raster";
+import type { Transform } from "@/core/register";
+import { applyTransform, composeTransforms, invertTransform, resamplingNoiseGain } from "@/core/register";
+import type { Night } from "@/core/simulate";
+import { createNight, exposeNoiseless, subFile, subFileName } from "@/core/simulate";
+import type { SubFacts } from "@/core/stack";
+import { stackSettings } from "@/core/stack";
+import type { FrameRef } from "@/engine/frames";
+import { createNodePool } from "@/engine/node/pool";
+import { makeStack } from "@/engine/stackJob";
+import { fileURLToPath } from "node:url";
+
+const beside = (name: string) => fileURLToPath(new URL(name, import.meta.url));
+const kernels = createWasmKernels(new Uint8Array(readFileSync(beside("kernels.wasm"))));
+const job = quietJob(kernels);
+const round = (v: number, digits = 4) => Number(v.toPrecision(digits));
+const medianOf = (values: number[]) => (values.length > 0 ? medianInPlace(Float64Array.from(values)) : NaN);
+
+async function rasterOfBlob(name: string, blob: Blob): Promise<Raster> {
+  const frame = valueOf(await openFits(bytesOfArray(name, new Uint8Array(await blob.arrayBuffer()))));
+  return frame.read(wholeRegion(frame));
+}
+
+/** The noise-free reference frame: the sky seen through the reference sub's dither, its air and its gradient. */
+function truthInReference(night: Night, referenceIndex: number, fwhmPx: number, withStars = true): Raster {
+  const sky = withStars ? night.sky : { ...night.sky, stars: [] };
+  const electrons = exposeNoiseless(sky, night.camera, { ...night.subs[referenceIndex], fwhmPx }, kernels);
+  for (const plane of electrons.planes)
+    for (let i = 0; i < plane.length; i++)
+      plane[i] = (plane[i] / night.camera.electronsPerAdu + night.camera.pedestalAdu) / 65535;
+  return electrons;
+}
+
+async function main(seed: number, size: number, subs: number) {
+  const started = Date.now();
+  const night = createNight({ subs, seed, width: size, height: size });
+  const pool = createNodePool(beside("worker.mjs"), beside("kernels.wasm"), Math.max(1, availableParallelism()));
+  const frames = new Map<string, FrameRef>();
+  const facts: SubFacts[] = [];
+  for (const { index } of night.subs) {
+    const name = subFileName(index);
+    const frame: FrameRef = { id: name, name, kind: "blob", blob: new Blob([subFile(night, index, kernels) as BlobPart]) };
+    const { width, height, channels, metadata, measures, stars } = await pool.run("measureSub", { frame });
+    frames.set(name, frame);
+    facts.push({ id: name, name, width, height, channels, exposureS: metadata.exposureS, measures, stars });
+  }
+  const settings = stackSettings.parse({});
+  const made = await makeStack(pool, { subs: facts, frames, settings, object: null }, { onProgress: () => undefined });
+  const unclipped = await makeStack(
+    pool,
+    { subs: facts, frames, settings: { ...settings, reject: "none" }, object: null },
+    { onProgress: () => undefined },
+  );
+  pool.close();
+  const stack = await rasterOfBlob("stack", made.mean);
+  const halfA = await rasterOfBlob("a", made.a);
+  const halfB = await rasterOfBlob("b", made.b);
+  const { plan, report } = made;
+  const indexOf = (id: string) => night.subs.findIndex(({ index }) => subFileName(index) === id);
+  const referenceIndex = indexOf(plan.referenceId);
+  const reference = night.subs[referenceIndex];
+
+  // Registration: distance between the found and the true transform over a grid of the frame.
+  const errors = plan.used
+    .filter(({ id }) => id !== plan.referenceId)
+    .map(({ id, toReference }) => {
+      const truth = composeTransforms(reference.skyToSub, invertTransform(night.subs[indexOf(id)].skyToSub));
+      return meanDistance(truth, toReference, size);
+    });
+
+  // Noise: the optimal weighted limit from the simulator's own electrons, where there is only sky.
+  const noise = stack.planes.map((_, c) => {
+    const weights: number[] = [];
+    const variances: number[] = [];
+    plan.used.forEach((sub) => {
+      const { skyE, transmission } = night.subs[indexOf(sub.id)];
+      const scale = reference.transmission / transmission;
+      const electrons = skyE[c] + night.camera.readNoiseE ** 2 + medianGlow(night, c) * transmission;
+      const sigma = (scale * Math.sqrt(electrons + night.camera.electronsPerAdu ** 2 / 12)) / night.camera.electronsPerAdu / 65535;
+      weights.push(1 / sigma ** 2);
+      variances.push((sigma * resamplingNoiseGain(sub.toReference, { width: size, height: size }, settings.resampling)) ** 2);
+    });
+    const total = weights.reduce((a, b) => a + b, 0);
+    const whiteLimit = 1 / Math.sqrt(total);
+    const perPixel = Math.sqrt(weights.reduce((sum, w, i) => sum + w * w * variances[i], 0)) / total;
+    const truth = truthInReference(night, referenceIndex, report.fwhmPx ?? 3).planes[c];
+    const quiet = quietMask(truth);
+    const only = (plane: Float32Array) => plane.filter((_v, i) => quiet[i]);
+    const residual = robustSpread(only(residualPlane(stack.planes[c], truth, size))).sigma;
+    return {
+      limitPerPixelAdu: round(perPixel * 65535),
+      limitWhiteAdu: round(whiteLimit * 65535),
+      trueNoiseAdu: round(residual * 65535),
+      overLimit: round(residual / perPixel),
+      fromHalvesAdu: round(report.noise[c].fromHalves * 65535),
+      halvesOverTrue: round(report.noise[c].fromHalves / residual),
+    };
+  });
+
+  const white = noise.map(({ limitWhiteAdu }) => limitWhiteAdu / 65535);
+  const stars = starFigures(night, stack, referenceIndex, white, report.fwhmPx ?? 3);
+  const outliers = await outlierFigures(night, stack, plan.used.map(({ id }) => indexOf(id)), referenceIndex, report, await rasterOfBlob("u", unclipped.mean));
+  const operations = await operationFigures(night, stack, halfA, halfB, referenceIndex, report.fwhmPx ?? 3, made.facts.fill);
+  return {
+    seed,
+    size,
+    subs,
+    used: plan.used.length,
+    leftOut: plan.leftOut,
+    registrationMedianPx: round(medianOf(errors)),
+    registrationWorstPx: round(Math.max(...errors)),
+    noise,
+    expectedGain: round(report.noise[1].expectedGain),
+    measuredGain: round(report.noise[1].measuredGain),
+    fwhmStack: round(report.fwhmPx ?? NaN),
+    fwhmMedianSub: round(report.medianSubFwhmPx ?? NaN),
+    fwhmRatio: round((report.fwhmPx ?? NaN) / (report.medianSubFwhmPx ?? NaN)),
+    stars,
+    outliers,
+    operations,
+    stackSeconds: report.seconds,
+    seconds: (Date.now() - started) / 1000,
+  };
+}
+
+/** The darker 60 % of the truth: where there is only sky, which is what the limit is computed for. */
+function quietMask(truth: Float32Array): boolean[] {
+  const limit = quantile(truth, 0.6);
+  return Array.from(truth, (v) => v < limit);
+}
+
+function meanDistance(a: Transform, b: Transform, size: number): number {
+  const distances: number[] = [];
+  for (let y = 0; y <= 4; y++)
+    for (let x = 0; x <= 4; x++) {
+      const [px, py] = [(x * (size - 1)) / 4, (y * (size - 1)) / 4];
+      const p = applyTransform(a, px, py);
+      const q = applyTransform(b, px, py);
+      distances.push(Math.hypot(p[0] - q[0], p[1] - q[1]));
+    }
+  return medianOf(distances);
+}
+
+function medianGlow(night: Night, c: number): number {
+  return medianInPlace(night.sky.glow.planes[c].slice());
+}
+
+/** Stack less truth, with what is smooth taken off too (the two differ by a slowly varying level): finest two scales kept. */
+function residualPlane(stack: Float32Array, truth: Float32Array, size: number): Float32Array {
+  const difference = stack.map((v, i) => (v === v ? v - truth[i] : 0));
+  let smooth: Float32Array = difference;
+  for (let scale = 0; scale < 5; scale++) smooth = kernels.starletSmooth(smooth, size, size, scale);
+  return difference.map((v, i) => v - smooth[i]);
+}
+
+/**
+ * Completeness against the simulator's list. SNR is that of optimal photometry on the mean of the channels: flux √Σ P² / σ,
+ * with the stack's own FWHM and the white-noise limit of the stack (pixel noise after resampling is correlated and lower).
+ */
+function starFigures(night: Night, stack: Raster, referenceIndex: number, whiteNoise: number[], fwhmPx: number) {
+  const { skyToSub, transmission } = night.subs[referenceIndex];
+  const psf = roundPsf(fwhmPx, night.camera.beta);
+  const sharpness = Math.sqrt(psf.values.reduce((sum, v) => sum + v * v, 0));
+  const adu = night.camera.electronsPerAdu * 65535;
+  const sigma = Math.hypot(...whiteNoise) / whiteNoise.length;
+  const all = night.sky.stars.map((star) => {
+    const [x, y] = applyTransform(skyToSub, star.x, star.y);
+    const flux = ((star.flux[0] + star.flux[1] + star.flux[2]) / 3) * (transmission / adu);
+    return { x, y, flux, snr: (flux * sharpness) / sigma };
+  });
+  // The galaxy is neither a star nor a false one: its surroundings do not count.
+  const galaxy = applyTransform(skyToSub, night.sky.width * 0.17, night.sky.height * 0.3);
+  const counts = ({ x, y }: { x: number; y: number }) =>
+    x > 12 && y > 12 && x < stack.width - 13 && y < stack.height - 13 && Math.hypot(x - galaxy[0], y - galaxy[1]) > 60;
+  const inside = all.filter(counts);
+  // Two stars closer than one FWHM are one source to any detector; the brighter stands for both.
+  const sources = inside.filter((s) => !inside.some((o) => o !== s && o.flux > s.flux && Math.hypot(o.x - s.x, o.y - s.y) < fwhmPx));
+  const found = findStars(meanPlane(stack), stack.width, stack.height, kernels).filter(counts);
+  const wanted = sources.filter(({ snr }) => snr > 10);
+  const hit = wanted.filter((s) => found.some((f) => Math.hypot(f.x - s.x, f.y - s.y) < 2));
+  const real = found.filter((f) => all.some((s) => s.snr > 2 && Math.hypot(f.x - s.x, f.y - s.y) < 2.5));
+  const errors = wanted
+    .filter(({ snr }) => snr > 20)
+    .flatMap((s) => found.filter((f) => Math.hypot(f.x - s.x, f.y - s.y) < 1).map((f) => Math.hypot(f.x - s.x, f.y - s.y)));
+  return {
+    wanted: wanted.length,
+    found: hit.length,
+    completeness: round(hit.length / wanted.length),
+    detections: found.length,
+    falseShare: round(1 - real.length / found.length),
+    falseAt: found.filter((f) => !real.includes(f)).slice(0, 8).map((f) => [Math.round(f.x), Math.round(f.y), round(f.snr, 3)]),
+    missedAt: wanted.filter((s) => !hit.includes(s)).slice(0, 8).map((s) => [Math.round(s.x), Math.round(s.y), round(s.snr, 3)]),
+    medianPositionErrorPx: round(medianOf(errors)),
+  };
+}
+
+/** What is left of the trail and of cosmic-ray hits in the stack, against a stack of the same subs' clean light. */
+async function outlierFigures(
+  night: Night,
+  stack: Raster,
+  used: number[],
+  referenceIndex: number,
+  report: { noise: { fromHalves: number }[]; fwhmPx: number | null },
+  unclipped: Raster,
+) {
+  const trailed = night.subs.find(({ trail, index }) => trail && used.includes(index));
+  if (!trailed?.trail) return null;
+  const toReference = composeTransforms(night.subs[referenceIndex].skyToSub, invertTransform(trailed.skyToSub));
+  const [x0, y0] = applyTransform(toReference, trailed.trail.x0, trailed.trail.y0);
+  const [x1, y1] = applyTransform(toReference, trailed.trail.x1, trailed.trail.y1);
+  const truth = truthInReference(night, referenceIndex, report.fwhmPx ?? 3);
+  const length = Math.hypot(x1 - x0, y1 - y0);
+  const sigma = report.noise[1].fromHalves;
+  const excess = (picture: Raster) => {
+    const residual = residualPlane(picture.planes[1], truth.planes[1], picture.width);
+    const on: number[] = [];
+    const beside: number[] = [];
+    for (let y = 8; y < picture.height - 8; y++)
+      for (let x = 8; x < picture.width - 8; x++) {
+        const d = Math.abs(((x - x0) * -(y1 - y0) + (y - y0) * (x1 - x0)) / length);
+        const v = residual[y * picture.width + x];
+        if (d < 2) on.push(v);
+        else if (d > 12 && d < 20) beside.push(v);
+      }
+    return (medianOf(on) - medianOf(beside)) / sigma;
+  };
+  return { trailExcessSigma: round(excess(stack)), trailWithoutRejectionSigma: round(excess(unclipped)), ...hitFigures(stack, unclipped, sigma) };
+}
+
+/**
+ * Hits show as pixels where the unclipped stack rises above the clipped one by many σ. At those places the clipped stack is
+ * compared with the median of its 5 × 5 neighbourhood.
+ */
+function hitFigures(stack: Raster, unclipped: Raster, sigma: number) {
+  const plane = stack.planes[1];
+  const other = unclipped.planes[1];
+  const rest: number[] = [];
+  for (let y = 8; y < stack.height - 8; y++)
+    for (let x = 8; x < stack.width - 8; x++) {
+      const i = y * stack.width + x;
+      if (!(other[i] - plane[i] > 5 * sigma)) continue;
+      const around: number[] = [];
+      for (let dy = -2; dy <= 2; dy++) for (let dx = -2; dx <= 2; dx++) around.push(plane[i + dy * stack.width + dx]);
+      rest.push((plane[i] - medianOf(around)) / sigma);
+    }
+  return { hitPixels: rest.length, hitMedianExcessSigma: round(medianOf(rest)) };
+}
+
+async function operationFigures(night: Night, stack: Raster, a: Raster, b: Raster, referenceIndex: number, fwhmPx: number, fill: number[]) {
+  const input = { picture: frameOfRaster(stack), halves: { a: frameOfRaster(a), b: frameOfRaster(b) }, fill };
+  const run = async (steps: ChainStep[]) => {
+    const contexts = await prepareChain(input, steps, job);
+    return runChain(input.picture, readySteps(steps, contexts), wholeRegion(stack), fill, job);
+  };
+  const step = (id: string, params: Record<string, unknown>, channels?: ChainStep["channels"]): ChainStep => {
+    const operation = findOperation(id);
+    if (!operation) throw new RangeError(id);
+    const made = newStep(operation);
+    return { ...made, params: { ...made.params, ...params }, channels: channels ?? made.channels };
+  };
+  const truth = truthInReference(night, referenceIndex, fwhmPx);
+  const noiseOf = (picture: Raster) => robustSpread(residualPlane(meanPlane(picture), meanPlane(truth), stack.width)).sigma;
+  const before = noiseOf(stack);
+  const smooth = await run([step("noise.starlet", { strength: 0.5 })]);
+  const starsBefore = findStars(meanPlane(stack), stack.width, stack.height, kernels, { threshold: 5 });
+  const clear = starsBefore.filter(({ snr }) => snr > 8);
+  // A star is lost when less than half of its height in the band of star-sized detail is left.
+  const bandBefore = starBand(meanPlane(stack), stack.width, stack.height);
+  const bandAfter = starBand(meanPlane(smooth), stack.width, stack.height);
+  const kept = ({ x, y }: { x: number; y: number }) => {
+    const i = Math.round(y) * stack.width + Math.round(x);
+    return bandAfter[i] / bandBefore[i];
+  };
+  const lost = clear.filter((s) => kept(s) < 0.5);
+  // Colours are known to better than 3 % only from an SNR of about 40 on.
+  const coloured = clear.filter(({ saturated, snr, x, y }) => !saturated && snr > 40 && x > 14 && y > 14 && x < stack.width - 15 && y < stack.height - 15);
+  const colourChange = coloured.map((s) => {
+    const ratio = (picture: Raster) => apertureSum(picture.planes[0], stack.width, s.x, s.y) / apertureSum(picture.planes[2], stack.width, s.x, s.y);
+    return Math.abs(ratio(smooth) / ratio(stack) - 1);
+  });
+  const psnr = (picture: Raster, against: Raster) => {
+    const p = meanPlane(picture);
+    const t = meanPlane(against);
+    let sum = 0;
+    let n = 0;
+    for (let i = 0; i < p.length; i++)
+      if (p[i] === p[i] && t[i] < 0.3) {
+        sum += (p[i] - t[i]) ** 2;
+        n++;
+      }
+    return -10 * Math.log10(sum / n);
+  };
+  const sharp = await run([step("deconvolve.richardson-lucy", { iterations: 20 })]);
+  const starless = meanPlane(truthInReference(night, referenceIndex, fwhmPx, false));
+  const deconvolved = meanPlane(sharp);
+  // The stack's level differs from the truth's by a smoothly varying amount; near each star it is taken from far around.
+  const offset = (x: number, y: number) => {
+    const differences: number[] = [];
+    for (let dy = -20; dy <= 20; dy++)
+      for (let dx = -20; dx <= 20; dx++) {
+        const i = (Math.round(y) + dy) * stack.width + Math.round(x) + dx;
+        if (Math.hypot(dx, dy) > 11 && i >= 0 && i < starless.length) differences.push(meanBefore[i] - starless[i]);
+      }
+    return medianOf(differences.filter((v) => v === v));
+  };
+  const meanBefore = meanPlane(stack);
+  const rings = (s: { x: number; y: number; peak: number }) =>
+    ringing(starless, deconvolved, stack.width, s.x, s.y, s.peak, offset(s.x, s.y));
+  const isolated = starsBefore.filter(
+    (s) => s.fit && s.snr > 60 && s.peak < 0.5 && !starsBefore.some((o) => o !== s && Math.hypot(o.x - s.x, o.y - s.y) < 14),
+  );
+  const ringDepths = isolated.map(rings);
+  return {
+    starlet: {
+      noiseRatio: round(noiseOf(smooth) / before),
+      starsAbove8: clear.length,
+      lost: lost.length,
+      lostAt: lost.slice(0, 5).map((s) => [Math.round(s.x), Math.round(s.y), round(s.snr, 3)]),
+      colourChangeMedian: round(medianOf(colourChange)),
+      heightKeptMedian: round(medianOf(clear.map(kept))),
+      coloured: coloured.length,
+      colourChangeWorst: round(Math.max(...colourChange)),
+      psnrBefore: round(psnr(stack, truth)),
+      psnrAfter: round(psnr(smooth, truth)),
+    },
+    richardsonLucy: {
+      fwhmBefore: round(starShape(starsBefore).fwhmPx ?? NaN),
+      fwhmAfter: round(starShape(findStars(meanPlane(sharp), stack.width, stack.height, kernels)).fwhmPx ?? NaN),
+      fwhmSameStarsRatio: round(medianOf(isolated.flatMap((s) => fwhmRatio(stack, sharp, s.x, s.y)))),
+      stars: isolated.length,
+      ringingMedian: round(medianOf(ringDepths)),
+      ringingWorst: round(Math.max(...ringDepths)),
+      ringingAbove2Percent: ringDepths.filter((v) => v > 0.02).length,
+    },
+  };
+}
+
+/** Detail of the size of stars: B3 smoothings 1 less 3. */
+function starBand(plane: Float32Array, width: number, height: number): Float32Array {
+  const filled = plane.map((v) => (v === v ? v : 0));
+  const c1 = kernels.starletSmooth(filled, width, height, 0);
+  const c3 = kernels.starletSmooth(kernels.starletSmooth(c1, width, height, 1), width, height, 2);
+  return c1.map((v, i) => v - c3[i]);
+}
+
+function apertureSum(plane: Float32Array, width: number, x: number, y: number): number {
+  let sum = 0;
+  const ring: number[] = [];
+  const pixels: number[] = [];
+  for (let dy = -9; dy <= 9; dy++)
+    for (let dx = -9; dx <= 9; dx++) {
+      const r = Math.hypot(dx, dy);
+      const v = plane[(Math.round(y) + dy) * width + Math.round(x) + dx];
+      if (r <= 3.5) pixels.push(v);
+      else if (r >= 6) ring.push(v);
+    }
+  const level = medianOf(ring);
+  for (const v of pixels) sum += v - level;
+  return sum;
+}
+
+function fwhmRatio(before: Raster, after: Raster, x: number, y: number): number[] {
+  const fit = (picture: Raster) => {
+    const plane = meanPlane(picture);
+    const peak = plane[Math.round(y) * picture.width + Math.round(x)];
+    return fitMoffat(plane, picture.width, picture.height, x, y, 8, { peak, background: 0, fwhm: 3 });
+  };
+  const [a, b] = [fit(before), fit(after)];
+  return a && b ? [Math.sqrt((b.fwhmMajor * b.fwhmMinor) / (a.fwhmMajor * a.fwhmMinor))] : [];
+}
+
+/** Depth of the darkest ring of 1 px width between 2 and 9 px below what is there without the star, over the star's peak. */
+function ringing(starless: Float32Array, after: Float32Array, width: number, x: number, y: number, peak: number, offset: number): number {
+  const rings: number[][] = Array.from({ length: 8 }, () => []);
+  for (let dy = -9; dy <= 9; dy++)
+    for (let dx = -9; dx <= 9; dx++) {
+      const i = (Math.round(y) + dy) * width + Math.round(x) + dx;
+      const k = Math.floor(Math.hypot(dx, dy) - 2);
+      if (k >= 0 && k < 8) rings[k].push(starless[i] + offset - after[i]);
+    }
+  return Math.max(0, ...rings.map((ring) => medianOf(ring) / peak));
+}
+
+const [seed = 7, size = 1024, subs = 24] = process.argv.slice(2).map(Number);
+process.stdout.write(`${JSON.stringify(await main(seed, size, subs), null, 1)}\n`);
