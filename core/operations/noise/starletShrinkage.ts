@@ -15,8 +15,8 @@ const context = z.object({
   sigma: z.array(z.array(z.number())),
 });
 
-/** Shrinkage begins at k σ with k = 4 · strength: 2 σ at half strength, which keeps some grain. */
-const K_AT_FULL_STRENGTH = 4;
+/** Shrinkage begins at k σ with k = 3 · strength: 1.5 σ at half strength, which keeps some grain. */
+const K_AT_FULL_STRENGTH = 3;
 
 /**
  * Starlet k-sigma shrinkage: each scale's coefficients are weakened by u²/(1 + u²), u = (|d|/kσ)², where σ is that scale's

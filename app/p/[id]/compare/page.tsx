@@ -1,0 +1,5 @@
+import { CompareScreen } from "@/ui/compare/compareScreen";
+
+export default function Page() {
+  return <CompareScreen />;
+}

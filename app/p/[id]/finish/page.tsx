@@ -1,0 +1,5 @@
+import { FinishScreen } from "@/ui/finish/finishScreen";
+
+export default function Page() {
+  return <FinishScreen />;
+}

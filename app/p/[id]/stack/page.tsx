@@ -1,0 +1,5 @@
+import { StackScreen } from "@/ui/stack/stackScreen";
+
+export default function Page() {
+  return <StackScreen />;
+}

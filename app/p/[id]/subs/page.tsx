@@ -1,0 +1,5 @@
+import { SubsScreen } from "@/ui/subs/subsScreen";
+
+export default function Page() {
+  return <SubsScreen />;
+}

@@ -1,0 +1,140 @@
+import type { ChainStep } from "@/core/chain";
+import { newStep } from "@/core/chain";
+import { findOperation, stretchParams } from "@/core/operations";
+import type { Board, Ladder, Lane, LaneStep, StackRecord } from "@/storage";
+
+const newId = (): string => crypto.randomUUID();
+
+/** The first free letter A … Z, then A2, B2 … */
+export function nextLetter(lanes: Lane[]): string {
+  const taken = new Set(lanes.map(({ letter }) => letter));
+  for (let round = 1; ; round++)
+    for (let k = 0; k < 26; k++) {
+      const letter = String.fromCharCode(65 + k) + (round > 1 ? String(round) : "");
+      if (!taken.has(letter)) return letter;
+    }
+}
+
+export function laneStepOf(step: ChainStep): LaneStep {
+  return { ...step, id: newId() };
+}
+
+function stepOf(operationId: string): LaneStep {
+  const operation = findOperation(operationId);
+  if (!operation) throw new RangeError(`unknown operation ${operationId}`);
+  return laneStepOf(newStep(operation));
+}
+
+/** The board of a first stack: untouched, noise reduction, deconvolution, and both; the proposed spots. */
+export function firstBoard(stack: StackRecord): Board {
+  const noise = () => stepOf("noise.starlet");
+  const sharp = () => stepOf("deconvolve.richardson-lucy");
+  const chains = [[], [noise()], [sharp()], [noise(), sharp()]];
+  const lanes = chains.map((steps, k) => ({ id: newId(), letter: String.fromCharCode(65 + k), stackId: stack.id, steps }));
+  return {
+    lanes,
+    spots: stack.facts.spots.map((spot) => ({ id: newId(), ...spot })),
+    view: { zoom: 2, panX: 0, panY: 0 },
+    display: stretchParams.parse({}),
+    ladder: null,
+    selectedLaneId: lanes[1].id,
+  };
+}
+
+export function addLane(board: Board, stackId: string): Board {
+  const lane: Lane = { id: newId(), letter: nextLetter(board.lanes), stackId, steps: [] };
+  return { ...board, lanes: [...board.lanes, lane], selectedLaneId: lane.id, ladder: null };
+}
+
+export function duplicateLane(board: Board, laneId: string): Board {
+  const at = board.lanes.findIndex(({ id }) => id === laneId);
+  if (at < 0) return board;
+  const source = board.lanes[at];
+  const copy: Lane = {
+    ...source,
+    id: newId(),
+    letter: nextLetter(board.lanes),
+    steps: source.steps.map((step) => ({ ...step, id: newId() })),
+  };
+  const lanes = [...board.lanes.slice(0, at + 1), copy, ...board.lanes.slice(at + 1)];
+  return { ...board, lanes, selectedLaneId: copy.id, ladder: null };
+}
+
+export function removeLane(board: Board, laneId: string): Board {
+  const lanes = board.lanes.filter(({ id }) => id !== laneId);
+  const selectedLaneId = board.selectedLaneId === laneId ? (lanes[0]?.id ?? null) : board.selectedLaneId;
+  return { ...board, lanes, selectedLaneId, ladder: board.ladder?.laneId === laneId ? null : board.ladder };
+}
+
+export function changeLane(board: Board, laneId: string, change: (lane: Lane) => Lane): Board {
+  return { ...board, lanes: board.lanes.map((lane) => (lane.id === laneId ? change(lane) : lane)) };
+}
+
+export function changeStep(board: Board, laneId: string, stepId: string, part: Partial<LaneStep>): Board {
+  return changeLane(board, laneId, (lane) => ({
+    ...lane,
+    steps: lane.steps.map((step) => (step.id === stepId ? { ...step, ...part } : step)),
+  }));
+}
+
+export function addStep(board: Board, laneId: string, operationId: string): Board {
+  return changeLane(board, laneId, (lane) => ({ ...lane, steps: [...lane.steps, stepOf(operationId)] }));
+}
+
+export function removeStep(board: Board, laneId: string, stepId: string): Board {
+  const next = changeLane(board, laneId, (lane) => ({ ...lane, steps: lane.steps.filter(({ id }) => id !== stepId) }));
+  return { ...next, ladder: board.ladder?.stepId === stepId ? null : next.ladder };
+}
+
+export function moveStep(board: Board, laneId: string, from: number, to: number): Board {
+  return changeLane(board, laneId, (lane) => {
+    const steps = [...lane.steps];
+    const [moved] = steps.splice(from, 1);
+    steps.splice(to, 0, moved);
+    return { ...lane, steps };
+  });
+}
+
+export function importChain(board: Board, laneId: string, steps: ChainStep[]): Board {
+  return changeLane(board, laneId, (lane) => ({ ...lane, steps: steps.map(laneStepOf) }));
+}
+
+/** Evenly spread values from `from` to `to`, rounded to the field's step. */
+export function ladderValues(from: number, to: number, count: number, step: number): number[] {
+  return Array.from({ length: count }, (_, k) => {
+    const value = from + ((to - from) * k) / (count - 1);
+    return Number((Math.round(value / step) * step).toFixed(6));
+  });
+}
+
+/** The rungs of a ladder as lanes: one lane at rising values of one setting. */
+export function rungsOf(board: Board): { lane: Lane; value: number }[] {
+  const { ladder } = board;
+  const base = board.lanes.find(({ id }) => id === ladder?.laneId);
+  if (!ladder || !base) return [];
+  return ladder.values.map((value, k) => ({ value, lane: rungLane(base, ladder, value, k) }));
+}
+
+function rungLane(base: Lane, ladder: Ladder, value: number, k: number): Lane {
+  return {
+    ...base,
+    id: `${base.id}#${k}`,
+    letter: `${base.letter}${k + 1}`,
+    steps: base.steps.map((step) => (step.id === ladder.stepId ? withSetting(step, ladder.field, value) : step)),
+  };
+}
+
+function withSetting(step: LaneStep, field: string, value: number): LaneStep {
+  return field === "blend" ? { ...step, blend: value } : { ...step, params: { ...step.params, [field]: value } };
+}
+
+/** Keeps one rung: its value becomes the lane's setting, and the ladder goes. */
+export function keepRung(board: Board, value: number): Board {
+  const { ladder } = board;
+  if (!ladder) return board;
+  const next = changeLane(board, ladder.laneId, (lane) => ({
+    ...lane,
+    steps: lane.steps.map((step) => (step.id === ladder.stepId ? withSetting(step, ladder.field, value) : step)),
+  }));
+  return { ...next, ladder: null, selectedLaneId: ladder.laneId };
+}

@@ -1,0 +1,73 @@
+import { createStore } from "zustand/vanilla";
+import { Stopped } from "@/core/job";
+import { failureOf } from "@/engine/protocol";
+
+/** A running or failed piece of work as the screen shows it. */
+export interface JobView {
+  id: number;
+  label: string;
+  doing: string;
+  fraction: number;
+  startedAt: number;
+  /** Seconds left; null while it cannot be told yet. */
+  secondsLeft: number | null;
+  error: { message: string; advice: string } | null;
+  stop: () => void;
+}
+
+export interface JobControl {
+  signal: AbortSignal;
+  onProgress: (fraction: number, doing?: string) => void;
+}
+
+export interface JobBoard {
+  jobs: JobView[];
+}
+
+/** Time left from the time taken, if it goes on as it went; null before 3 % or half a second. */
+export function secondsLeft(fraction: number, elapsedMs: number): number | null {
+  if (fraction < 0.03 || elapsedMs < 500) return null;
+  return ((elapsedMs / 1000) * (1 - fraction)) / fraction;
+}
+
+export function createJobs() {
+  const store = createStore<JobBoard>(() => ({ jobs: [] }));
+  let nextId = 1;
+  const change = (id: number, part: Partial<JobView>) =>
+    store.setState(({ jobs }) => ({ jobs: jobs.map((job) => (job.id === id ? { ...job, ...part } : job)) }));
+  const dismiss = (id: number) => store.setState(({ jobs }) => ({ jobs: jobs.filter((job) => job.id !== id) }));
+
+  /** Runs work that shows its progress and can be stopped; null when it was stopped or failed (the failure stays on show). */
+  async function run<T>(label: string, work: (control: JobControl) => Promise<T>): Promise<T | null> {
+    const id = nextId++;
+    const abort = new AbortController();
+    const startedAt = Date.now();
+    const job: JobView = {
+      id,
+      label,
+      doing: label,
+      fraction: 0,
+      startedAt,
+      secondsLeft: null,
+      error: null,
+      stop: () => abort.abort(),
+    };
+    store.setState(({ jobs }) => ({ jobs: [...jobs, job] }));
+    try {
+      const result = await work({
+        signal: abort.signal,
+        onProgress: (fraction, doing) =>
+          change(id, { fraction, secondsLeft: secondsLeft(fraction, Date.now() - startedAt), ...(doing ? { doing } : {}) }),
+      });
+      dismiss(id);
+      return result;
+    } catch (error) {
+      if (error instanceof Stopped || abort.signal.aborted) dismiss(id);
+      else change(id, { error: failureOf(error), secondsLeft: null });
+      return null;
+    }
+  }
+
+  return { store, run, dismiss };
+}
+export type Jobs = ReturnType<typeof createJobs>;

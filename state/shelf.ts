@@ -1,0 +1,50 @@
+import type { ProjectRecord, Repository } from "@/storage";
+import { RECORD_VERSION } from "@/storage";
+
+/** What a card on the shelf shows. */
+export interface ProjectCard {
+  project: ProjectRecord;
+  subs: number;
+  stacks: number;
+  integrationS: number;
+}
+
+export function newProject(name: string, demo: boolean): ProjectRecord {
+  const now = Date.now();
+  return {
+    version: RECORD_VERSION,
+    id: crypto.randomUUID(),
+    name,
+    createdAt: now,
+    openedAt: now,
+    demo,
+    deletedAt: null,
+    thumbnail: null,
+    stage: "subs",
+  };
+}
+
+/** A deleted project can be brought back for this long; it is removed for good when the shelf is opened after that. */
+export const KEEP_DELETED_MS = 10 * 60 * 1000;
+
+/** All projects that are not deleted, last opened first; old deleted ones are removed. */
+export async function readShelf(repository: Repository, now: number): Promise<{ cards: ProjectCard[]; problems: string[] }> {
+  const { found, problems } = await repository.projects();
+  const cards: ProjectCard[] = [];
+  for (const project of found) {
+    if (project.deletedAt !== null) {
+      if (now - project.deletedAt > KEEP_DELETED_MS) await repository.deleteProject(project.id);
+      continue;
+    }
+    const [subs, stacks] = await Promise.all([repository.subs(project.id), repository.stacks(project.id)]);
+    const included = subs.found.filter((sub) => sub.included);
+    cards.push({
+      project,
+      subs: subs.found.length,
+      stacks: stacks.found.length,
+      integrationS: included.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0),
+    });
+  }
+  cards.sort((a, b) => b.project.openedAt - a.project.openedAt);
+  return { cards, problems };
+}

@@ -1,0 +1,167 @@
+import type { DBSchema, IDBPDatabase } from "idb";
+import { openDB } from "idb";
+import type { z } from "zod";
+import { readRecord } from "./migrations";
+import type { BoardRecord, ContextRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
+import { boardRecord, contextRecord, projectRecord, stackRecord, subRecord } from "./records";
+
+interface Schema extends DBSchema {
+  projects: { key: string; value: ProjectRecord };
+  subs: { key: string; value: SubRecord; indexes: { project: string } };
+  stacks: { key: string; value: StackRecord; indexes: { project: string } };
+  boards: { key: string; value: BoardRecord; indexes: { project: string } };
+  contexts: { key: string; value: ContextRecord; indexes: { project: string } };
+  /** Whole FITS files by id, in the form that they came; workers read parts of them. */
+  blobs: { key: string; value: { id: string; projectId: string; blob: Blob }; indexes: { project: string } };
+}
+
+const DATABASE = "dunkel";
+const DATABASE_VERSION = 1;
+
+export interface StorageEvents {
+  /** Another tab holds an older version open and blocks the upgrade. */
+  onBlocked(): void;
+  /** The browser closed the database; the page must be reloaded. */
+  onLost(): void;
+}
+
+/** What could not be read, in words; the records stay where they are. */
+export type Problem = string;
+
+/** The stored projects. Every read is checked; a record that cannot be used is reported and left untouched. */
+export class Repository {
+  private constructor(private readonly db: IDBPDatabase<Schema>) {}
+
+  static async open(events: StorageEvents, name = DATABASE): Promise<Repository> {
+    const db = await openDB<Schema>(name, DATABASE_VERSION, {
+      upgrade(database) {
+        database.createObjectStore("projects", { keyPath: "id" });
+        for (const store of ["subs", "stacks", "boards", "contexts", "blobs"] as const)
+          database.createObjectStore(store, { keyPath: "id" }).createIndex("project", "projectId");
+      },
+      blocked: () => events.onBlocked(),
+      blocking: () => db.close(),
+      terminated: () => events.onLost(),
+    });
+    return new Repository(db);
+  }
+
+  close(): void {
+    this.db.close();
+  }
+
+  async projects(): Promise<{ found: ProjectRecord[]; problems: Problem[] }> {
+    return sift("projects", projectRecord, await this.db.getAll("projects"));
+  }
+
+  async project(id: string): Promise<ProjectRecord | null> {
+    const raw = await this.db.get("projects", id);
+    const read = raw === undefined ? null : readRecord("projects", projectRecord, raw);
+    return read?.ok ? read.value : null;
+  }
+
+  async saveProject(record: ProjectRecord): Promise<void> {
+    await this.db.put("projects", record);
+  }
+
+  async subs(projectId: string): Promise<{ found: SubRecord[]; problems: Problem[] }> {
+    const result = sift("subs", subRecord, await this.db.getAllFromIndex("subs", "project", projectId));
+    result.found.sort((a, b) => a.order - b.order);
+    return result;
+  }
+
+  /** A sub and its file, together or not at all. */
+  async addSub(record: SubRecord, file: Blob): Promise<void> {
+    const tx = this.db.transaction(["subs", "blobs"], "readwrite");
+    await Promise.all([
+      tx.objectStore("subs").put(record),
+      tx.objectStore("blobs").put({ id: record.id, projectId: record.projectId, blob: file }),
+      tx.done,
+    ]);
+  }
+
+  async saveSub(record: SubRecord): Promise<void> {
+    await this.db.put("subs", record);
+  }
+
+  async stacks(projectId: string): Promise<{ found: StackRecord[]; problems: Problem[] }> {
+    const result = sift("stacks", stackRecord, await this.db.getAllFromIndex("stacks", "project", projectId));
+    result.found.sort((a, b) => a.createdAt - b.createdAt);
+    return result;
+  }
+
+  /** A stack and its pictures, together or not at all. */
+  async addStack(record: StackRecord, pictures: Record<StackPicture, Blob>): Promise<void> {
+    const tx = this.db.transaction(["stacks", "blobs"], "readwrite");
+    const blobs = tx.objectStore("blobs");
+    await Promise.all([
+      tx.objectStore("stacks").put(record),
+      ...STACK_PICTURES.map((kind) =>
+        blobs.put({ id: stackPictureId(record.id, kind), projectId: record.projectId, blob: pictures[kind] }),
+      ),
+      tx.done,
+    ]);
+  }
+
+  async saveStack(record: StackRecord): Promise<void> {
+    await this.db.put("stacks", record);
+  }
+
+  async deleteStack(id: string): Promise<void> {
+    const tx = this.db.transaction(["stacks", "blobs"], "readwrite");
+    await Promise.all([
+      tx.objectStore("stacks").delete(id),
+      ...STACK_PICTURES.map((kind) => tx.objectStore("blobs").delete(stackPictureId(id, kind))),
+      tx.done,
+    ]);
+  }
+
+  async blob(id: string): Promise<Blob | null> {
+    return (await this.db.get("blobs", id))?.blob ?? null;
+  }
+
+  async board(projectId: string): Promise<{ found: BoardRecord | null; problems: Problem[] }> {
+    const { found, problems } = sift("boards", boardRecord, await this.db.getAllFromIndex("boards", "project", projectId));
+    return { found: found[0] ?? null, problems };
+  }
+
+  async saveBoard(record: BoardRecord): Promise<void> {
+    await this.db.put("boards", record);
+  }
+
+  async contexts(projectId: string): Promise<ContextRecord[]> {
+    return sift("contexts", contextRecord, await this.db.getAllFromIndex("contexts", "project", projectId)).found;
+  }
+
+  async saveContext(record: ContextRecord): Promise<void> {
+    await this.db.put("contexts", record);
+  }
+
+  /** Removes a project and all that belongs to it. */
+  async deleteProject(projectId: string): Promise<void> {
+    const stores = ["subs", "stacks", "boards", "contexts", "blobs"] as const;
+    const tx = this.db.transaction(["projects", ...stores], "readwrite");
+    await tx.objectStore("projects").delete(projectId);
+    for (const store of stores)
+      for (const key of await tx.objectStore(store).index("project").getAllKeys(projectId)) await tx.objectStore(store).delete(key);
+    await tx.done;
+  }
+}
+
+export const STACK_PICTURES = ["mean", "a", "b", "coverage"] as const;
+export type StackPicture = (typeof STACK_PICTURES)[number];
+
+export function stackPictureId(stackId: string, kind: StackPicture): string {
+  return `${stackId}.${kind}`;
+}
+
+function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): { found: T[]; problems: Problem[] } {
+  const found: T[] = [];
+  const problems: Problem[] = [];
+  for (const item of raw) {
+    const read = readRecord(store, schema, item);
+    if (read.ok) found.push(read.value);
+    else problems.push(`${read.detail} (${read.reason === "newer" ? "update this application" : "left as it is"})`);
+  }
+  return { found, problems };
+}

@@ -1,0 +1,30 @@
+import type { z } from "zod";
+import { RECORD_VERSION } from "./records";
+
+/** One step of a record's history: from `from` to `from + 1`. Ordered; none is ever removed or changed. */
+interface Migration {
+  from: number;
+  store: string;
+  run(record: Record<string, unknown>): Record<string, unknown>;
+}
+
+/** There is one version so far. */
+const MIGRATIONS: readonly Migration[] = [];
+
+export type ReadResult<T> = { ok: true; value: T } | { ok: false; reason: "newer" | "damaged"; detail: string };
+
+/** Brings a stored record to the current version and checks it. Nothing is changed in the store. */
+export function readRecord<T>(store: string, schema: z.ZodType<T>, raw: unknown): ReadResult<T> {
+  let record = raw as Record<string, unknown>;
+  const version = typeof record?.version === "number" ? record.version : 0;
+  if (version > RECORD_VERSION)
+    return { ok: false, reason: "newer", detail: `${store} record of version ${version}, this application knows ${RECORD_VERSION}` };
+  for (let v = version; v < RECORD_VERSION; v++) {
+    const migration = MIGRATIONS.find((m) => m.store === store && m.from === v);
+    record = migration ? migration.run(record) : { ...record, version: v + 1 };
+  }
+  const parsed = schema.safeParse(record);
+  if (parsed.success) return { ok: true, value: parsed.data };
+  const issue = parsed.error.issues[0];
+  return { ok: false, reason: "damaged", detail: `${store} record ${String(record?.id)}: ${issue.path.join(".")}: ${issue.message}` };
+}

@@ -1,0 +1,155 @@
+"use client";
+
+import type { DragEndEvent } from "@dnd-kit/core";
+import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
+import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
+import { Download, Plus, Redo2, Undo2, Upload } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useRef, useState } from "react";
+import { chainToJson, parseChain } from "@/core/chain";
+import { OPERATIONS } from "@/core/operations";
+import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
+import type { Lane, StackRecord } from "@/storage";
+import { useProject, useSession } from "../frame/projectFrame";
+import { download } from "../finish/download";
+import { Button, IconButton } from "../kit/button";
+import { Choice } from "../kit/choice";
+import { LaneChip } from "./laneHeader";
+import type { Latency } from "./latency";
+import { StepCard } from "./stepCard";
+
+/** The chain of the chosen lane: its steps in order, each with its settings. */
+export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stacks: StackRecord[]; latency: Latency }) {
+  const session = useSession();
+  const history = useProject((state) => state.board);
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  );
+  const chooser = useRef<HTMLInputElement>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+
+  const onDragEnd = ({ active, over }: DragEndEvent) => {
+    if (!lane || !over || active.id === over.id) return;
+    const from = lane.steps.findIndex(({ id }) => id === active.id);
+    const to = lane.steps.findIndex(({ id }) => id === over.id);
+    latency.changed();
+    session.changeBoard((board) => moveStep(board, lane.id, from, to));
+  };
+
+  const takeFile = async (file: File | undefined) => {
+    if (!file || !lane) return;
+    let json: unknown;
+    try {
+      json = JSON.parse(await file.text());
+    } catch {
+      return setProblem(`${file.name}: is not JSON. Choose a chain that was exported here.`);
+    }
+    const chain = parseChain(json);
+    if (!chain.ok) return setProblem(`${file.name}: ${chain.reason.message}`);
+    setProblem(null);
+    session.changeBoard((board) => importChain(board, lane.id, chain.value.steps));
+  };
+
+  return (
+    <aside className="flex w-72 shrink-0 flex-col border-l border-line bg-panel" aria-label="Chain">
+      <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line px-2">
+        <IconButton label="Undo (Ctrl Z)" disabled={!history || history.past.length === 0} onClick={() => session.undo()}>
+          <Undo2 size={16} />
+        </IconButton>
+        <IconButton label="Redo (Ctrl Shift Z)" disabled={!history || history.future.length === 0} onClick={() => session.redo()}>
+          <Redo2 size={16} />
+        </IconButton>
+        <div className="flex-1" />
+        <Button
+          help="Adds a lane that leaves the stack untouched"
+          onClick={() => session.changeBoard((board) => addLane(board, lane?.stackId ?? stacks[stacks.length - 1].id))}
+        >
+          <Plus size={14} /> Lane
+        </Button>
+      </div>
+      {lane ? (
+        <div className="min-h-0 flex-1 overflow-y-auto p-2">
+          <div className="mb-2 flex items-center gap-2">
+            <LaneChip letter={lane.letter} />
+            <h2 className="flex-1">Chain of lane {lane.letter}</h2>
+            <IconButton label={`Import a chain into lane ${lane.letter}`} onClick={() => chooser.current?.click()}>
+              <Upload size={14} />
+            </IconButton>
+            <IconButton
+              label={`Export the chain of lane ${lane.letter} as JSON`}
+              onClick={() => download(`chain-${lane.letter}.json`, new Blob([chainToJson(`Lane ${lane.letter}`, lane.steps.map(({ id: _id, ...step }) => step))], { type: "application/json" }))}
+            >
+              <Download size={14} />
+            </IconButton>
+            <input
+              ref={chooser}
+              type="file"
+              accept=".json,application/json"
+              className="hidden"
+              data-testid="choose-chain"
+              onChange={(event) => {
+                void takeFile(event.target.files?.[0]);
+                event.target.value = "";
+              }}
+            />
+          </div>
+          {problem ? (
+            <p role="alert" className="mb-2 text-warn">
+              {problem}
+            </p>
+          ) : null}
+          {stacks.length > 1 ? (
+            <div className="mb-2 flex items-center gap-2">
+              <span className="text-quiet">of stack</span>
+              <Choice
+                label="Stack of this lane"
+                value={lane.stackId}
+                options={stacks.map((stack) => ({ value: stack.id, label: stack.name }))}
+                onChange={(stackId) => session.changeBoard((board) => changeLane(board, lane.id, (l) => ({ ...l, stackId })))}
+              />
+            </div>
+          ) : null}
+          <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
+            <SortableContext items={lane.steps.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
+              {lane.steps.map((step, index) => (
+                <StepCard key={step.id} lane={lane} step={step} index={index} latency={latency} />
+              ))}
+            </SortableContext>
+          </DndContext>
+          {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
+          <DropdownMenu.Root>
+            <DropdownMenu.Trigger asChild>
+              <button
+                type="button"
+                data-help="Adds an operation at the end of the chain"
+                className="mt-1 inline-flex items-center gap-1.5 rounded border border-accent px-2.5 py-1 text-accent hover:bg-raised"
+              >
+                <Plus size={14} /> Add a step
+              </button>
+            </DropdownMenu.Trigger>
+            <DropdownMenu.Portal>
+              <DropdownMenu.Content align="start" sideOffset={4} className="z-50 w-72 rounded border border-line bg-raised p-1 shadow-lg">
+                {OPERATIONS.map((operation) => (
+                  <DropdownMenu.Item
+                    key={operation.id}
+                    className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
+                    onSelect={() => {
+                      latency.changed();
+                      session.changeBoard((board) => addStep(board, lane.id, operation.id));
+                    }}
+                  >
+                    <div>{operation.title}</div>
+                    <div className="text-sm text-quiet">{operation.summary}</div>
+                  </DropdownMenu.Item>
+                ))}
+              </DropdownMenu.Content>
+            </DropdownMenu.Portal>
+          </DropdownMenu.Root>
+        </div>
+      ) : (
+        <p className="p-3 text-quiet">Choose a lane to see its chain.</p>
+      )}
+    </aside>
+  );
+}

@@ -1,0 +1,90 @@
+"use client";
+
+import Link from "next/link";
+import { useEffect, useMemo, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+import { useStore } from "zustand";
+import type { View } from "@/storage";
+import { ZOOMS } from "@/storage";
+import { useProject, useSession } from "../frame/projectFrame";
+import { Button } from "../kit/button";
+import { EmptyState } from "../kit/notice";
+import { ChainEditor } from "./chainEditor";
+import { createLatency } from "./latency";
+import { Matrix } from "./matrix";
+import { Overview } from "./overview";
+
+/** The heart: approaches side by side at matching spots. */
+export function CompareScreen() {
+  const session = useSession();
+  const stacks = useProject((state) => state.stacks);
+  const board = useProject((state) => state.board?.present ?? null);
+  const projectId = useProject((state) => state.project.id);
+  const latency = useMemo(() => createLatency(), []);
+  const latencyMs = useStore(latency.store, (state) => state.ms);
+  const before = useHeldKey("b");
+  const look = (change: (view: View) => Partial<View>) => session.amendBoard((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
+  const pan = (dx: number, dy: number) => look((view) => ({ panX: view.panX + dx, panY: view.panY + dy }));
+
+  useHotkeys("mod+z", (event) => (event.preventDefault(), session.undo()));
+  useHotkeys("mod+shift+z,mod+y", (event) => (event.preventDefault(), session.redo()));
+  useHotkeys("0,1,2,3,4", (event) => look(() => ({ zoom: ZOOMS[Number(event.key)] })));
+  useHotkeys("left", () => pan(-8, 0));
+  useHotkeys("right", () => pan(8, 0));
+  useHotkeys("up", () => pan(0, -8));
+  useHotkeys("down", () => pan(0, 8));
+  useHotkeys("home", () => look(() => ({ panX: 0, panY: 0 })));
+
+  if (stacks.length === 0)
+    return (
+      <EmptyState title="Nothing to compare yet">
+        Make a stack on the{" "}
+        <Link className="text-accent underline" href={`/p/${projectId}/stack`}>
+          Stack
+        </Link>{" "}
+        screen first; its lanes appear here.
+      </EmptyState>
+    );
+  if (!board)
+    return (
+      <EmptyState title="No lanes yet">
+        <Button kind="primary" onClick={() => session.startBoard()}>
+          Start with four lanes
+        </Button>
+      </EmptyState>
+    );
+  const selected = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
+  return (
+    <div className="flex h-full min-w-0">
+      <Overview board={board} stack={stacks[0]} latencyMs={latencyMs} />
+      <div className="min-w-0 flex-1">
+        <Matrix board={board} stacks={stacks} before={before} latency={latency} />
+      </div>
+      <ChainEditor lane={selected} stacks={stacks} latency={latency} />
+    </div>
+  );
+}
+
+/** True while a key is held, unless something is being typed. */
+function useHeldKey(key: string): boolean {
+  const [held, setHeld] = useState(false);
+  useEffect(() => {
+    const typing = (event: KeyboardEvent) => event.target instanceof HTMLInputElement;
+    const down = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() === key && !typing(event) && !event.ctrlKey && !event.metaKey) setHeld(true);
+    };
+    const up = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() === key) setHeld(false);
+    };
+    const release = () => setHeld(false);
+    window.addEventListener("keydown", down);
+    window.addEventListener("keyup", up);
+    window.addEventListener("blur", release);
+    return () => {
+      window.removeEventListener("keydown", down);
+      window.removeEventListener("keyup", up);
+      window.removeEventListener("blur", release);
+    };
+  }, [key]);
+  return held;
+}

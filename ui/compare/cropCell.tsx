@@ -1,0 +1,167 @@
+"use client";
+
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { Stopped } from "@/core/job";
+import type { PictureMeasures } from "@/core/measure";
+import { SNR_DEFINITION } from "@/core/measure";
+import type { Spot } from "@/core/compare";
+import type { StretchCurve } from "@/core/operations";
+import { isEmptyRegion } from "@/core/raster";
+import type { Transform } from "@/core/register";
+import { PRIORITY } from "@/engine/pool";
+import type { Treatment } from "@/engine/tasks/crop";
+import type { StackRecord, View } from "@/storage";
+import { useSession } from "../frame/projectFrame";
+import { fixed, levelUnit } from "../kit/format";
+import { toImageData } from "../viewer/display";
+import { useCrop } from "../viewer/useCrop";
+import { useSize } from "../viewer/useSize";
+import { cellView, measuredRegion } from "./geometry";
+import type { Latency } from "./latency";
+
+interface Props {
+  letter: string;
+  spot: Spot;
+  stack: StackRecord;
+  treatment: Treatment | null;
+  toPicture: Transform;
+  view: View;
+  curves: StretchCurve[];
+  /** Show the untouched stack instead. */
+  before: boolean;
+  bitpix: number;
+  latency: Latency;
+  onPan: (dx: number, dy: number) => void;
+}
+
+/** One crop of the matrix with its figures. Dragging moves all crops. */
+export function CropCell({ letter, spot, stack, treatment, toPicture, view, curves, before, bitpix, latency, onPan }: Props) {
+  const session = useSession();
+  const box = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const size = useSize(box);
+  const drag = useRef<{ x: number; y: number } | null>(null);
+  const { left, top, scale, region, reduce } = cellView(size, stack.facts, spot, view, toPicture);
+  const ready = size.width > 0 && !isEmptyRegion(region);
+  const untouched: Treatment | null = treatment && { ...treatment, steps: [], contexts: [] };
+  const affinity = spot.id;
+  const treated = useCrop(session.pool, ready ? treatment : null, region, reduce, { priority: PRIORITY.interaction, affinity });
+  const plain = useCrop(session.pool, ready && !treated.pending ? untouched : null, region, reduce, {
+    priority: before ? PRIORITY.interaction : PRIORITY.measure,
+    affinity,
+  });
+  const shown = before ? (plain.shown ?? treated.shown) : treated.shown;
+  const stretched = !before && (treatment?.steps.some((step) => step.on && step.operation.startsWith("stretch.")) ?? false);
+
+  useLayoutEffect(() => {
+    const target = canvas.current;
+    if (!target || !shown) return;
+    target.width = shown.raster.width;
+    target.height = shown.raster.height;
+    target.getContext("2d")?.putImageData(toImageData(shown.raster, stretched ? null : curves), 0, 0);
+    latency.drawn();
+  }, [shown, curves, stretched, latency]);
+
+  return (
+    <div className="flex min-w-0 flex-col bg-page" data-cell={`${letter}:${spot.name}`} data-pending={treated.pending || treatment === null}>
+      <div
+        ref={box}
+        role="img"
+        aria-label={`Lane ${letter} at ${spot.name}${before ? ", untouched" : ""}`}
+        className="relative min-h-0 flex-1 cursor-move touch-none overflow-hidden"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          drag.current = { x: event.clientX, y: event.clientY };
+        }}
+        onPointerMove={(event) => {
+          if (!drag.current || view.zoom === "fit") return;
+          onPan((drag.current.x - event.clientX) / scale, (drag.current.y - event.clientY) / scale);
+          drag.current = { x: event.clientX, y: event.clientY };
+        }}
+        onPointerUp={() => (drag.current = null)}
+      >
+        <canvas
+          ref={canvas}
+          className={scale >= 1 ? "pixels" : ""}
+          style={
+            shown
+              ? {
+                  position: "absolute",
+                  left: (shown.region.x - left) * scale,
+                  top: (shown.region.y - top) * scale,
+                  width: shown.raster.width * shown.reduce * scale,
+                  height: shown.raster.height * shown.reduce * scale,
+                }
+              : { display: "none" }
+          }
+        />
+        {treated.error ? (
+          <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
+            {treated.error.message} {treated.error.advice}
+          </div>
+        ) : null}
+        {ready ? null : <div className="absolute inset-0 flex items-center justify-center text-sm text-quiet">outside the picture</div>}
+      </div>
+      <Figures spot={spot} stack={stack} treatment={treated.pending ? null : treatment} toPicture={toPicture} view={view} bitpix={bitpix} />
+    </div>
+  );
+}
+
+/** Measures of the square around the spot; they wait until the crop has rested. */
+function Figures({ spot, stack, treatment, toPicture, view, bitpix }: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view" | "bitpix">) {
+  const session = useSession();
+  const [measures, setMeasures] = useState<PictureMeasures | null>(null);
+  const region = measuredRegion(stack.facts, spot, view, toPicture);
+  const wanted = useRef(region);
+  wanted.current = region;
+  const key = treatment ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.contexts, region]) : null;
+  const latest = useRef(treatment);
+  latest.current = treatment;
+  useEffect(() => {
+    const asked = latest.current;
+    if (key === null || !asked || isEmptyRegion(wanted.current)) return;
+    const abort = new AbortController();
+    const timer = setTimeout(() => {
+      const payload = { treatment: asked, region: wanted.current, skyLevel: stack.facts.skyLevel };
+      session.pool
+        .run("measureCrop", payload, { priority: PRIORITY.measure, affinity: spot.id, signal: abort.signal })
+        .then((found) => setMeasures(found))
+        .catch((error: unknown) => {
+          if (!(error instanceof Stopped)) setMeasures(null);
+        });
+    }, 300);
+    return () => {
+      clearTimeout(timer);
+      abort.abort();
+    };
+  }, [session, key, spot.id, stack.facts.skyLevel]);
+  const { unit, scale, digits } = levelUnit(bitpix);
+  const half = measures?.noiseFromHalves;
+  return (
+    <div
+      className="figures flex h-9 shrink-0 flex-col justify-center px-1.5 leading-4 text-quiet"
+      title={`Noise σ per pixel (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; measured over 128 × 128 px around the spot`}
+    >
+      {measures ? (
+        <>
+          <div className="flex justify-between gap-1">
+            <span>
+              σ <span className="text-text">{fixed((half ?? measures.noise) * scale, digits)}</span> {unit}
+            </span>
+            <span>
+              SNR <span className="text-text">{fixed(measures.snrDb, 1)}</span> dB
+            </span>
+          </div>
+          <div className="flex justify-between gap-1">
+            <span>
+              FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span> px
+            </span>
+            <span>{measures.stars} stars</span>
+          </div>
+        </>
+      ) : (
+        <span>measuring …</span>
+      )}
+    </div>
+  );
+}

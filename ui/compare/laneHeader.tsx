@@ -1,0 +1,76 @@
+"use client";
+
+import { Copy, X } from "lucide-react";
+import { findOperation } from "@/core/operations";
+import type { Lane } from "@/storage";
+import { IconButton } from "../kit/button";
+import { laneColour } from "../kit/laneColours";
+
+export function LaneChip({ letter }: { letter: string }) {
+  const { colour, dashed } = laneColour(letter);
+  return (
+    <span
+      className="figures inline-flex h-5 min-w-5 items-center justify-center rounded-sm px-1"
+      style={{ color: colour, border: `1px ${dashed ? "dashed" : "solid"} ${colour}` }}
+    >
+      {letter}
+    </span>
+  );
+}
+
+/** What a lane does, in a few words: each step that is on, with its strength. */
+export function laneWords(lane: Lane): string {
+  const words = lane.steps
+    .filter((step) => step.on)
+    .map((step) => {
+      const operation = findOperation(step.operation);
+      const strength = operation ? step.params[operation.strength] : undefined;
+      return `${operation?.title ?? step.operation}${typeof strength === "number" ? ` ${strength}` : ""}`;
+    });
+  return words.length === 0 ? "Untouched" : words.join(", then ");
+}
+
+interface Props {
+  lane: Lane;
+  selected: boolean;
+  settling: boolean;
+  onSelect: () => void;
+  onDuplicate?: () => void;
+  onRemove?: () => void;
+}
+
+export function LaneHeader({ lane, selected, settling, onSelect, onDuplicate, onRemove }: Props) {
+  const { colour, dashed } = laneColour(lane.letter);
+  return (
+    <div
+      className={`flex h-14 min-w-0 items-start gap-1.5 px-1.5 py-1 ${selected ? "bg-raised" : "bg-panel"}`}
+      style={{ borderTop: `2px ${dashed ? "dashed" : "solid"} ${colour}` }}
+      data-lane={lane.letter}
+    >
+      <button
+        type="button"
+        className="flex min-w-0 flex-1 items-start gap-1.5 text-left"
+        title={`${laneWords(lane)}. Click to change this lane's chain.`}
+        data-help="A lane: one approach. Click to change its chain at the right"
+        aria-pressed={selected}
+        onClick={onSelect}
+      >
+        <LaneChip letter={lane.letter} />
+        <span className="line-clamp-3 min-w-0 text-sm leading-4">
+          {laneWords(lane)}
+          {settling ? <span className="text-quiet"> · measuring the picture …</span> : null}
+        </span>
+      </button>
+      {onDuplicate ? (
+        <IconButton label={`Duplicate lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onDuplicate}>
+          <Copy size={12} />
+        </IconButton>
+      ) : null}
+      {onRemove ? (
+        <IconButton label={`Remove lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onRemove}>
+          <X size={12} />
+        </IconButton>
+      ) : null}
+    </div>
+  );
+}

@@ -1,0 +1,134 @@
+"use client";
+
+import { useMemo } from "react";
+import { stretchCurves } from "@/core/operations";
+import { duplicateLane, keepRung, removeLane, rungsOf } from "@/state/board";
+import { stackToStack } from "@/state/stackFrames";
+import type { Board, Lane, StackRecord } from "@/storage";
+import { useProject, useSession } from "../frame/projectFrame";
+import { Button } from "../kit/button";
+import { CropCell } from "./cropCell";
+import { LaneChip, LaneHeader } from "./laneHeader";
+import type { Latency } from "./latency";
+import { useLaneTreatment } from "./useTreatment";
+
+interface Props {
+  board: Board;
+  stacks: StackRecord[];
+  before: boolean;
+  latency: Latency;
+}
+
+/** Lanes as columns, spots as rows: matching crops that always move together. A ladder stands in for the lanes while open. */
+export function Matrix({ board, stacks, before, latency }: Props) {
+  const session = useSession();
+  const rungs = rungsOf(board);
+  const columns = rungs.length > 0 ? rungs.map(({ lane }) => lane) : board.lanes;
+  const first = stacks[0];
+  const pan = (dx: number, dy: number) =>
+    session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
+  return (
+    <div className="flex h-full min-w-0 flex-col">
+      {board.ladder ? <LadderBar board={board} /> : null}
+      <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-line">
+        <div
+          className="grid h-full min-h-[420px] gap-px"
+          style={{ gridTemplateColumns: `repeat(${columns.length}, minmax(${columns.length > 5 ? 150 : 180}px, 1fr))` }}
+        >
+          {columns.map((lane, k) => (
+            <LaneColumn
+              key={lane.id}
+              lane={lane}
+              board={board}
+              first={first}
+              before={before}
+              latency={latency}
+              onPan={pan}
+              rungValue={rungs[k]?.value}
+            />
+          ))}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+interface ColumnProps {
+  lane: Lane;
+  board: Board;
+  first: StackRecord;
+  before: boolean;
+  latency: Latency;
+  onPan: (dx: number, dy: number) => void;
+  rungValue: number | undefined;
+}
+
+function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: ColumnProps) {
+  const session = useSession();
+  const bitpix = useProject((state) => state.subs[0]?.bitpix ?? 16);
+  const { stack, treatment, settling, error } = useLaneTreatment(lane);
+  const toPicture = useMemo(() => (stack ? stackToStack(first, stack) : null), [first, stack]);
+  const curves = useMemo(() => stretchCurves(board.display, (stack ?? first).facts.stretch), [board.display, stack, first]);
+  const isRung = rungValue !== undefined;
+  return (
+    <div className="flex min-h-0 min-w-0 flex-col gap-px">
+      {isRung ? (
+        <div className="flex h-14 items-center gap-2 bg-panel px-1.5">
+          <LaneChip letter={lane.letter} />
+          <span className="figures flex-1">{rungValue}</span>
+          <Button help="Keeps this value as the lane's setting and closes the ladder" onClick={() => session.changeBoard((b) => keepRung(b, rungValue))}>
+            Keep
+          </Button>
+        </div>
+      ) : (
+        <LaneHeader
+          lane={lane}
+          selected={board.selectedLaneId === lane.id}
+          settling={settling}
+          onSelect={() => session.amendBoard((b) => ({ ...b, selectedLaneId: lane.id }))}
+          onDuplicate={() => session.changeBoard((b) => duplicateLane(b, lane.id))}
+          onRemove={board.lanes.length > 1 ? () => session.changeBoard((b) => removeLane(b, lane.id)) : undefined}
+        />
+      )}
+      {error || !stack || !toPicture ? (
+        <div role="alert" className="flex-1 bg-page p-3 text-warn">
+          {error ?? "The stack of this lane is missing; choose another for it at the right."}
+        </div>
+      ) : (
+        <div className="grid min-h-0 flex-1 gap-px" style={{ gridTemplateRows: `repeat(${board.spots.length}, minmax(130px, 1fr))` }}>
+          {board.spots.map((spot) => (
+            <CropCell
+              key={spot.id}
+              letter={lane.letter}
+              spot={spot}
+              stack={stack}
+              treatment={treatment}
+              toPicture={toPicture}
+              view={board.view}
+              curves={curves}
+              before={before}
+              bitpix={bitpix}
+              latency={latency}
+              onPan={onPan}
+            />
+          ))}
+        </div>
+      )}
+    </div>
+  );
+}
+
+function LadderBar({ board }: { board: Board }) {
+  const session = useSession();
+  const lane = board.lanes.find(({ id }) => id === board.ladder?.laneId);
+  return (
+    <div className="flex h-9 shrink-0 items-center gap-3 border-b border-line bg-panel px-2">
+      <span className="flex-1 truncate">
+        Ladder of lane {lane?.letter}: <span className="text-quiet">{board.ladder?.field} at {board.ladder?.values.join(", ")}</span>
+      </span>
+      <Button help="Closes the ladder and shows the lanes again; nothing changes" onClick={() => session.changeBoard((b) => ({ ...b, ladder: null }))}>
+        Close ladder
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,158 @@
+"use client";
+
+import { useSortable } from "@dnd-kit/sortable";
+import { CSS } from "@dnd-kit/utilities";
+import { GripVertical, ListOrdered, X } from "lucide-react";
+import { Switch } from "radix-ui";
+import { useState } from "react";
+import type { ChannelMode, ParameterField } from "@/core/operations";
+import { findOperation } from "@/core/operations";
+import { changeStep, ladderValues, removeStep } from "@/state/board";
+import type { Lane, LaneStep } from "@/storage";
+import { useSession } from "../frame/projectFrame";
+import { Button, IconButton } from "../kit/button";
+import { Choice } from "../kit/choice";
+import { NumberField, NumberSetting } from "../kit/setting";
+import type { Latency } from "./latency";
+
+const MODE_WORDS: Record<ChannelMode, string> = {
+  together: "all channels together",
+  each: "each channel by itself",
+  luminance: "luminance only",
+  chrominance: "colour only",
+};
+
+type NumberFieldOf = Extract<ParameterField, { kind: "number" }>;
+
+/** One step of a chain with all its settings; drag it by its handle to another place. */
+export function StepCard({ lane, step, index, latency }: { lane: Lane; step: LaneStep; index: number; latency: Latency }) {
+  const session = useSession();
+  const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: step.id });
+  const [ladderOf, setLadderOf] = useState<string | null>(null);
+  const operation = findOperation(step.operation);
+  const change = (part: Partial<LaneStep>, group: string) => {
+    latency.changed();
+    session.changeBoard((board) => changeStep(board, lane.id, step.id, part), group);
+  };
+  const setting = (name: string, value: unknown) => change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
+  const afterStretch =
+    operation?.domain === "linear" && lane.steps.slice(0, index).some((other) => other.on && other.operation.startsWith("stretch."));
+  const number = (field: NumberFieldOf) => {
+    if (field.when && step.params[field.when.name] !== field.when.is) return null;
+    const value = Number(step.params[field.name]);
+    return (
+      <div key={field.name}>
+        <NumberSetting
+          {...field}
+          value={value}
+          onChange={(next) => setting(field.name, next)}
+          extra={
+            <IconButton
+              label={`Ladder of ${field.label.toLowerCase()}: see several values side by side`}
+              className="!h-5 !w-5"
+              onClick={() => setLadderOf(ladderOf === field.name ? null : field.name)}
+            >
+              <ListOrdered size={12} />
+            </IconButton>
+          }
+        />
+        {ladderOf === field.name ? <LadderForm lane={lane} step={step} field={field} onDone={() => setLadderOf(null)} /> : null}
+      </div>
+    );
+  };
+  return (
+    <section
+      ref={setNodeRef}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+      className={`mb-2 rounded border border-line bg-raised px-2 py-1.5 ${step.on ? "" : "opacity-60"}`}
+      aria-label={operation?.title ?? step.operation}
+      data-step={step.operation}
+    >
+      <div className="flex items-center gap-1.5">
+        <button type="button" className="cursor-grab text-quiet" aria-label="Drag to another place in the chain" data-help="Drag a step to another place" {...attributes} {...listeners}>
+          <GripVertical size={14} />
+        </button>
+        <h3 className="min-w-0 flex-1 truncate" title={operation?.summary}>
+          {operation?.title ?? `Unknown: ${step.operation}`}
+        </h3>
+        <Switch.Root
+          checked={step.on}
+          aria-label={`${operation?.title ?? step.operation} on`}
+          title="Takes this step in or leaves it out"
+          data-help="Takes this step in or leaves it out"
+          className="h-4 w-7 rounded-full bg-line data-[state=checked]:bg-quiet"
+          onCheckedChange={(on) => change({ on }, `${step.id}.on`)}
+        >
+          <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-text data-[state=checked]:translate-x-3.5" />
+        </Switch.Root>
+        <IconButton label={`Remove ${operation?.title ?? step.operation}`} className="!h-5 !w-5" onClick={() => session.changeBoard((board) => removeStep(board, lane.id, step.id))}>
+          <X size={12} />
+        </IconButton>
+      </div>
+      {afterStretch ? <p className="text-sm text-warn">Meant for linear data, but stands after a stretch.</p> : null}
+      {operation && operation.channels.length > 1 ? (
+        <div className="flex items-center gap-2 py-1">
+          <span className="flex-1 text-quiet">Works on</span>
+          <Choice
+            label="Channels"
+            help="What the step works on"
+            value={step.channels}
+            options={operation.channels.map((mode) => ({ value: mode, label: MODE_WORDS[mode] }))}
+            onChange={(channels) => change({ channels }, `${step.id}.channels`)}
+          />
+        </div>
+      ) : null}
+      {operation?.fields.map((field) =>
+        field.kind === "number" ? (
+          number(field)
+        ) : (
+          <div key={field.name} className="flex items-center gap-2 py-1" title={field.hint}>
+            <span className="flex-1 text-quiet">{field.label}</span>
+            <Choice label={field.label} help={field.hint} value={String(step.params[field.name])} options={field.options} onChange={(value) => setting(field.name, value)} />
+          </div>
+        ),
+      )}
+      <NumberSetting
+        label="Blend"
+        hint="How much of the step's result goes into the picture; the rest stays as it was"
+        min={0}
+        max={1}
+        step={0.01}
+        value={step.blend}
+        onChange={(blend) => change({ blend }, `${step.id}.blend`)}
+      />
+    </section>
+  );
+}
+
+/** Asks for the values of a ladder: from, to, and how many. */
+function LadderForm({ lane, step, field, onDone }: { lane: Lane; step: LaneStep; field: NumberFieldOf; onDone: () => void }) {
+  const session = useSession();
+  const value = Number(step.params[field.name]);
+  const [from, setFrom] = useState(Math.max(field.min, Number((value * 0.5).toFixed(2))));
+  const [to, setTo] = useState(Math.min(field.max, Number((value * 1.5).toFixed(2)) || field.max));
+  const [count, setCount] = useState(4);
+  const range = { min: field.min, max: field.max, step: field.step };
+  return (
+    <div className="mb-1 flex flex-wrap items-center gap-1.5 rounded bg-page p-1.5 text-quiet" data-testid="ladder-form">
+      <NumberField label="Ladder from" {...range} value={from} onChange={setFrom} />
+      to
+      <NumberField label="Ladder to" {...range} value={to} onChange={setTo} />
+      in
+      <NumberField label="Rungs" min={3} max={7} step={1} value={count} onChange={setCount} />
+      rungs
+      <Button
+        kind="primary"
+        disabled={from === to}
+        help="Shows these values side by side in place of the lanes"
+        onClick={() => {
+          const values = ladderValues(from, to, count, field.step);
+          session.changeBoard((board) => ({ ...board, ladder: { laneId: lane.id, stepId: step.id, field: field.name, values } }));
+          onDone();
+        }}
+      >
+        Show ladder
+      </Button>
+    </div>
+  );
+}

@@ -1,0 +1,69 @@
+"use client";
+
+import { useEffect, useMemo, useState } from "react";
+import { Stopped } from "@/core/job";
+import type { Treatment } from "@/engine/tasks/crop";
+import { failureOf } from "@/engine/protocol";
+import type { Subject } from "@/state/treatments";
+import type { Lane, StackRecord } from "@/storage";
+import { useProject, useSession } from "../frame/projectFrame";
+
+/** How long a setting must rest before whole-picture facts of later steps are made anew. */
+const REST_MS = 250;
+
+export interface LaneTreatment {
+  stack: StackRecord | null;
+  treatment: Treatment | null;
+  /** Whole-picture facts are being measured; what is shown until then rests on older ones. */
+  settling: boolean;
+  error: string | null;
+}
+
+/** What a lane does to its stack, as soon as the facts that its steps need are known. */
+export function useLaneTreatment(lane: Lane): LaneTreatment {
+  const session = useSession();
+  const stack = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId) ?? null);
+  const round = useProject((state) => state.contextRound);
+  const [subject, setSubject] = useState<Subject | null>(null);
+  const [error, setError] = useState<string | null>(null);
+  useEffect(() => {
+    if (!stack) return;
+    let gone = false;
+    session
+      .subjectOf(stack)
+      .then((found) => !gone && setSubject(found))
+      .catch((reason: unknown) => !gone && setError(failureOf(reason).message));
+    return () => {
+      gone = true;
+    };
+  }, [session, stack]);
+  const known = useMemo(
+    () => (subject ? session.contexts.lookUp(subject, lane.steps) : null),
+    [session, subject, lane.steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that contexts came
+  );
+  useEffect(() => {
+    if (!subject || !known || known.settled) return;
+    const timer = setTimeout(
+      () => {
+        session.contexts
+          .settle(subject, lane.steps)
+          .then(() => setError(null))
+          .catch((reason: unknown) => {
+            if (!(reason instanceof Stopped)) setError(failureOf(reason).message);
+          });
+      },
+      known.complete ? REST_MS : 0,
+    );
+    return () => clearTimeout(timer);
+  }, [session, subject, known, lane.steps]);
+  const treatment = useMemo(
+    () => (subject && known?.complete ? { ...subject, steps: lane.steps.map(plainStep), contexts: known.contexts } : null),
+    [subject, known, lane.steps],
+  );
+  return { stack, treatment, settling: known !== null && !known.settled, error };
+}
+
+/** A step without what only the screen needs, so that equal steps are equal. */
+function plainStep({ operation, version, params, channels, blend, on }: Lane["steps"][number]): Treatment["steps"][number] {
+  return { operation, version, params, channels, blend, on };
+}

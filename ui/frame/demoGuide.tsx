@@ -1,0 +1,67 @@
+"use client";
+
+import { useRouter } from "next/navigation";
+import { useEffect, useRef, useState } from "react";
+import { z } from "zod";
+import { stackSettings } from "@/core/stack";
+import { UserError } from "@/core/job";
+import type { ProjectSession } from "@/state/project";
+import { Button } from "../kit/button";
+import { useSession } from "./projectFrame";
+
+const manifest = z.object({ frames: z.array(z.object({ file: z.string(), index: z.number().int() })) });
+
+async function fetchOk(url: string, signal?: AbortSignal): Promise<Response> {
+  const response = await fetch(url, { signal });
+  if (!response.ok) throw new UserError(`${url}: the server answered ${response.status}`, "Start the application again.");
+  return response;
+}
+
+/** Brings in what the demo still lacks, stacks it, and tells where to go at each step. */
+async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "compare") => void): Promise<void> {
+  go("subs");
+  const { frames } = manifest.parse(await (await fetchOk("/api/demo/manifest")).json());
+  const here = new Set(session.store.getState().subs.map(({ name }) => name));
+  const missing = frames.filter(({ file }) => !here.has(file));
+  await session.importFiles(
+    missing.map(({ file, index }) => ({
+      name: file,
+      load: async (signal) => (await fetchOk(`/api/demo/frames/${index}`, signal)).blob(),
+    })),
+    "Receiving and measuring",
+  );
+  if (session.store.getState().subs.length < frames.length) return;
+  go("stack");
+  const stack = await session.stack("First stack", stackSettings.parse({}));
+  if (stack) go("compare");
+}
+
+/** Runs the demo of a demo project that has no stack yet; after a stop it offers to go on. */
+export function DemoGuide() {
+  const session = useSession();
+  const router = useRouter();
+  const started = useRef(false);
+  const [paused, setPaused] = useState<string | null>(null);
+  const { id, demo } = session.project;
+  const run = () => {
+    setPaused(null);
+    runDemo(session, (stage) => router.push(`/p/${id}/${stage}`))
+      .then(() => {
+        if (session.store.getState().stacks.length === 0) setPaused("The demo was stopped.");
+      })
+      .catch((error: unknown) => setPaused(error instanceof Error ? error.message : String(error)));
+  };
+  useEffect(() => {
+    if (!demo || started.current || session.store.getState().stacks.length > 0) return;
+    started.current = true;
+    run();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each opening of the project
+  }, [demo, session]);
+  if (paused === null) return null;
+  return (
+    <div className="flex items-center gap-3 border-l-2 border-accent bg-panel px-3 py-1.5">
+      <span className="flex-1">{paused}</span>
+      <Button onClick={run}>Go on with the demo</Button>
+    </div>
+  );
+}

@@ -1,0 +1,91 @@
+"use client";
+
+import { Slider } from "radix-ui";
+import type { ReactNode } from "react";
+import { useState } from "react";
+
+interface Props {
+  label: string;
+  hint: string;
+  unit?: string;
+  min: number;
+  max: number;
+  step: number;
+  value: number;
+  onChange: (value: number) => void;
+  /** Shown at the right of the label, such as a button. */
+  extra?: ReactNode;
+}
+
+/** A number with a slider and a field; the field takes what is typed on Enter or when it is left. */
+export function NumberSetting({ label, hint, unit, min, max, step, value, onChange, extra }: Props) {
+  return (
+    <div className="py-1" data-help={hint} title={hint}>
+      <div className="flex items-center gap-2">
+        <span className="flex-1 text-quiet">{label}</span>
+        {extra}
+        <NumberField label={label} min={min} max={max} step={step} value={value} onChange={onChange} />
+        {unit ? <span className="min-w-6 text-xs text-quiet">{unit}</span> : null}
+      </div>
+      <Slider.Root
+        className="relative mt-0.5 flex h-4 touch-none items-center select-none"
+        min={min}
+        max={max}
+        step={step}
+        value={[value]}
+        onValueChange={([next]) => onChange(next)}
+      >
+        <Slider.Track className="relative h-[3px] grow rounded bg-line">
+          <Slider.Range className="absolute h-full rounded bg-quiet" />
+        </Slider.Track>
+        <Slider.Thumb aria-label={label} className="block h-3.5 w-2 rounded-sm bg-text" />
+      </Slider.Root>
+    </div>
+  );
+}
+
+interface FieldProps {
+  label: string;
+  min: number;
+  max: number;
+  step: number;
+  value: number;
+  onChange: (value: number) => void;
+}
+
+export function NumberField({ label, min, max, step, value, onChange }: FieldProps) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const parsed = draft === null ? value : Number(draft.replace(",", "."));
+  const wrong = draft !== null && (draft.trim() === "" || !Number.isFinite(parsed) || parsed < min || parsed > max);
+  const commit = () => {
+    if (draft !== null && !wrong) onChange(Number((Math.round(parsed / step) * step).toFixed(6)));
+    setDraft(null);
+  };
+  return (
+    <input
+      aria-label={`${label}, number`}
+      aria-invalid={wrong}
+      title={wrong ? `must be a number from ${min} to ${max}` : undefined}
+      inputMode="decimal"
+      className={`figures w-14 rounded border bg-page px-1 text-right ${wrong ? "border-warn" : "border-line"}`}
+      value={draft ?? format(value, step)}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") commit();
+        if (event.key === "Escape") setDraft(null);
+        if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+          event.preventDefault();
+          const next = value + (event.key === "ArrowUp" ? step : -step);
+          onChange(Number(Math.min(max, Math.max(min, next)).toFixed(6)));
+        }
+        event.stopPropagation();
+      }}
+    />
+  );
+}
+
+function format(value: number, step: number): string {
+  const digits = Math.max(0, Math.ceil(-Math.log10(step) - 1e-9));
+  return value.toFixed(digits);
+}

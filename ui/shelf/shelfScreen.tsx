@@ -1,0 +1,140 @@
+"use client";
+
+import { Trash2 } from "lucide-react";
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { useCallback, useEffect, useState } from "react";
+import { Toaster, toast } from "sonner";
+import { failureOf } from "@/engine/protocol";
+import type { ProjectCard } from "@/state/shelf";
+import { newProject, readShelf } from "@/state/shelf";
+import { Mark } from "../frame/topBar";
+import { useTools } from "../frame/workspace";
+import { Button, IconButton } from "../kit/button";
+import { duration, when } from "../kit/format";
+import { EmptyState, Problem } from "../kit/notice";
+
+/** All projects as cards. On the first visit of a demo start it makes the demo project by itself. */
+export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
+  const { repository } = useTools();
+  const router = useRouter();
+  const [cards, setCards] = useState<ProjectCard[] | null>(null);
+  const [problems, setProblems] = useState<string[]>([]);
+  const [name, setName] = useState("");
+
+  const refresh = useCallback(async () => {
+    try {
+      const shelf = await readShelf(repository, Date.now());
+      setCards(shelf.cards);
+      setProblems(shelf.problems);
+      return shelf.cards;
+    } catch (error) {
+      setProblems([failureOf(error).message]);
+      return null;
+    }
+  }, [repository]);
+
+  const create = useCallback(
+    async (projectName: string, demo: boolean) => {
+      const project = newProject(projectName, demo);
+      await repository.saveProject(project);
+      router.push(`/p/${project.id}/subs`);
+    },
+    [repository, router],
+  );
+
+  useEffect(() => {
+    let gone = false;
+    void refresh().then(async (found) => {
+      if (gone || !demoByItself || found === null) return;
+      const { found: all } = await repository.projects();
+      if (all.length === 0 && !gone) await create("Weir Nebula, demo", true);
+    });
+    return () => {
+      gone = true;
+    };
+  }, [refresh, create, demoByItself, repository]);
+
+  const remove = async ({ project }: ProjectCard) => {
+    await repository.saveProject({ ...project, deletedAt: Date.now() });
+    await refresh();
+    toast(`“${project.name}” was deleted`, {
+      duration: 12_000,
+      action: {
+        label: "Undo",
+        onClick: () => void repository.saveProject({ ...project, deletedAt: null }).then(refresh),
+      },
+    });
+  };
+
+  return (
+    <div className="flex h-screen flex-col">
+      <header className="flex h-11 shrink-0 items-center gap-3 border-b border-line bg-panel px-3">
+        <Mark />
+        <h1>Dunkel</h1>
+        <span className="text-quiet">Stack subs, then see side by side which treatment is better, and whether its detail is real.</span>
+      </header>
+      {problems.map((problem) => (
+        <Problem key={problem} message={problem} />
+      ))}
+      <main className="min-h-0 flex-1 overflow-auto p-6">
+        <form
+          className="mb-6 flex items-center gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            void create(name.trim() || "Untitled project", false);
+          }}
+        >
+          <input
+            aria-label="Name of the new project"
+            className="w-64 rounded border border-line bg-panel px-2 py-1"
+            placeholder="Name, such as the target and the night"
+            maxLength={80}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+          <Button kind="primary" type="submit" help="Makes an empty project and opens it">
+            New project
+          </Button>
+          <Button onClick={() => void create("Weir Nebula, demo", true)} help="Makes a project with 20 simulated subs, stacks them and opens the comparison">
+            Open the demo
+          </Button>
+        </form>
+        {cards?.length === 0 ? (
+          <div className="h-64">
+            <EmptyState title="No projects yet">
+              Make a project and drop your calibrated FITS subs into it, or open the demo to see the whole way from 20 simulated
+              subs to a comparison.
+            </EmptyState>
+          </div>
+        ) : null}
+        <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4">
+          {cards?.map((card) => (
+            <li key={card.project.id} className="group relative rounded border border-line bg-panel hover:border-quiet">
+              <Link href={`/p/${card.project.id}/${card.project.stage}`} className="block">
+                <div className="h-40 overflow-hidden rounded-t bg-page">
+                  {card.project.thumbnail ? (
+                    <img src={card.project.thumbnail} alt="" className="h-full w-full object-cover" />
+                  ) : (
+                    <div className="flex h-full items-center justify-center text-quiet">no stack yet</div>
+                  )}
+                </div>
+                <div className="px-3 py-2">
+                  <div className="truncate pr-6">{card.project.name}</div>
+                  <div className="figures text-quiet">
+                    {card.subs} subs · {duration(card.integrationS)} · {card.stacks} {card.stacks === 1 ? "stack" : "stacks"}
+                  </div>
+                  <div className="text-sm text-quiet">last opened {when(card.project.openedAt)}</div>
+                </div>
+              </Link>
+              <IconButton label={`Delete “${card.project.name}”`} className="absolute right-2 bottom-2" onClick={() => void remove(card)}>
+                <Trash2 size={14} />
+              </IconButton>
+            </li>
+          ))}
+        </ul>
+      </main>
+      <Toaster theme="dark" position="bottom-left" />
+    </div>
+  );
+}

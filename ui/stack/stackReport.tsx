@@ -1,0 +1,101 @@
+"use client";
+
+import type { StackRecord } from "@/storage";
+import { duration, fixed, levelUnit, megabytes } from "../kit/format";
+import { useProject } from "../frame/projectFrame";
+
+const CHANNEL_NAMES = ["red", "green", "blue"];
+
+/** What went into a stack and how good it became, in figures. */
+export function StackReportView({ stack }: { stack: StackRecord }) {
+  const { report } = stack;
+  const bitpix = useProject((state) => state.subs[0]?.bitpix ?? 16);
+  const unit = levelUnit(bitpix);
+  const leftOut = report.subs.filter((sub) => !sub.used);
+  const worst = Math.max(0, ...report.subs.map((sub) => sub.residualPx ?? 0));
+  return (
+    <aside className="w-80 shrink-0 overflow-auto border-l border-line bg-panel p-3" data-testid="stack-report">
+      <h2 className="mb-2">{stack.name}</h2>
+      <dl>
+        <Row name="Subs used" value={`${report.subsUsed} of ${report.subs.length}`} />
+        <Row name="Integration" value={duration(report.integrationS)} />
+        <Row name="Reference" value={report.referenceName} />
+        <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
+        <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />
+        <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
+        <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
+        <Row name="Took" value={`${fixed(report.seconds, 1)} s`} />
+        <Row name="Most memory for samples" value={megabytes(report.peakBytes)} />
+      </dl>
+      <h3 className="mt-4 mb-1 text-quiet">Noise per pixel, from the halves</h3>
+      <table className="w-full text-sm">
+        <thead className="text-quiet">
+          <tr>
+            <th className="text-left font-normal">channel</th>
+            <th className="text-right font-normal">{unit.unit}</th>
+            <th className="text-right font-normal">gain</th>
+            <th className="text-right font-normal">expected</th>
+          </tr>
+        </thead>
+        <tbody className="figures">
+          {report.noise.map((noise, c) => (
+            <tr key={c}>
+              <td className="font-sans">{report.noise.length === 3 ? CHANNEL_NAMES[c] : "grey"}</td>
+              <td className="text-right">{fixed(noise.fromHalves * unit.scale, unit.digits)}</td>
+              <td className="text-right">{fixed(noise.measuredGain, 2)} ×</td>
+              <td className="text-right">{fixed(noise.expectedGain, 2)} ×</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1 text-sm text-quiet">
+        Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is {fixed(Math.sqrt(report.subsUsed), 2)}; resampling
+        shares noise between neighbours and so lowers it per pixel a little more.
+      </p>
+      {leftOut.length > 0 ? (
+        <>
+          <h3 className="mt-4 mb-1 text-quiet">Left out</h3>
+          <ul className="text-sm">
+            {leftOut.map((sub) => (
+              <li key={sub.id} className="mb-1">
+                <span className="text-warn">{sub.name}</span> <span className="text-quiet">{sub.reason}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      ) : null}
+      <h3 className="mt-4 mb-1 text-quiet">Used</h3>
+      <table className="w-full text-sm">
+        <thead className="text-quiet">
+          <tr>
+            <th className="text-left font-normal">sub</th>
+            <th className="text-right font-normal">half</th>
+            <th className="text-right font-normal">scale</th>
+            <th className="text-right font-normal">residual px</th>
+          </tr>
+        </thead>
+        <tbody className="figures">
+          {report.subs
+            .filter((sub) => sub.used)
+            .map((sub) => (
+              <tr key={sub.id}>
+                <td className="font-sans">{sub.name}</td>
+                <td className="text-right">{sub.half}</td>
+                <td className="text-right">{fixed(sub.scale, 3)}</td>
+                <td className="text-right">{fixed(sub.residualPx, 3)}</td>
+              </tr>
+            ))}
+        </tbody>
+      </table>
+    </aside>
+  );
+}
+
+function Row({ name, value }: { name: string; value: string }) {
+  return (
+    <div className="flex justify-between gap-2 py-px">
+      <dt className="text-quiet">{name}</dt>
+      <dd className="figures text-right">{value}</dd>
+    </div>
+  );
+}

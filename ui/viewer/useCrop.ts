@@ -1,0 +1,65 @@
+"use client";
+
+import { useEffect, useRef, useState } from "react";
+import { Stopped } from "@/core/job";
+import type { Raster, Region } from "@/core/raster";
+import type { Priority, WorkerPool } from "@/engine/pool";
+import type { Treatment } from "@/engine/tasks/crop";
+import { failureOf } from "@/engine/protocol";
+
+export interface CropResult {
+  raster: Raster;
+  region: Region;
+  reduce: number;
+  /** Milliseconds from asking to having it. */
+  ms: number;
+  treatment: Treatment;
+}
+
+export interface CropState {
+  shown: CropResult | null;
+  pending: boolean;
+  error: { message: string; advice: string } | null;
+}
+
+/**
+ * The newest treated crop: asks for it whenever treatment or region change, stops asking for what is no longer wanted, and
+ * keeps showing the last one until the next is there. A null treatment asks for nothing.
+ */
+export function useCrop(
+  pool: WorkerPool,
+  treatment: Treatment | null,
+  region: Region,
+  reduce: number,
+  options: { priority: Priority; affinity: string },
+): CropState {
+  const [state, setState] = useState<CropState>({ shown: null, pending: true, error: null });
+  const { x, y, width, height } = region;
+  const key = treatment
+    ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.contexts, x, y, width, height, reduce])
+    : null;
+  const latest = useRef({ treatment, region });
+  latest.current = { treatment, region };
+  const { priority, affinity } = options;
+  useEffect(() => {
+    const wanted = latest.current;
+    if (key === null || !wanted.treatment || width <= 0 || height <= 0) return;
+    const abort = new AbortController();
+    const started = performance.now();
+    const asked = wanted.treatment;
+    setState((before) => ({ ...before, pending: true }));
+    pool
+      .run("crop", { treatment: asked, region: wanted.region, reduce }, { priority, affinity, signal: abort.signal })
+      .then((raster) => {
+        if (abort.signal.aborted) return;
+        const shown = { raster, region: wanted.region, reduce, ms: performance.now() - started, treatment: asked };
+        setState({ shown, pending: false, error: null });
+      })
+      .catch((error: unknown) => {
+        if (error instanceof Stopped || abort.signal.aborted) return;
+        setState((before) => ({ ...before, pending: false, error: failureOf(error) }));
+      });
+    return () => abort.abort();
+  }, [pool, key, priority, affinity, width, height, reduce]);
+  return state;
+}
