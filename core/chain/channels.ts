@@ -6,7 +6,9 @@ import { meanPlane, rasterOf } from "../raster";
  * The pictures that a step works on in a mode, and how its results go back.
  * - together: the picture itself.
  * - each: one picture a channel.
- * - luminance: L = mean of the channels; the change of L is added to every channel, so differences of channels stay.
+ * - luminance: L = mean of the channels; its change Δ goes to channel c as Δ · g_c with g_c = (d_c d_L + λ) / (d_L² + λ), where
+ *   d is the height above the picture's level (`levels`) and λ = (5 σ)²: where there is light the channels keep their ratio
+ *   above the sky, so that a sharpened star keeps its colour and gets no coloured ring; in the noise Δ is simply added.
  * - chrominance: the channels less L, as one picture; L stays.
  * A picture of one channel is the same in every mode but chrominance, where there is nothing to do.
  */
@@ -20,7 +22,13 @@ export function splitForMode(raster: Raster, mode: ChannelMode): Raster[] {
   return [rasterOf(width, height, planes.map((plane) => difference(plane, luminance)))];
 }
 
-export function joinFromMode(original: Raster, results: Raster[], mode: ChannelMode): Raster {
+export function joinFromMode(
+  original: Raster,
+  results: Raster[],
+  mode: ChannelMode,
+  levels: number[],
+  sigma: number,
+): Raster {
   const { width, height, planes, channels } = original;
   if (results.length === 0) return original;
   if (mode === "each") return rasterOf(width, height, results.map((result) => result.planes[0]));
@@ -28,7 +36,19 @@ export function joinFromMode(original: Raster, results: Raster[], mode: ChannelM
   const luminance = meanPlane(original);
   if (mode === "luminance") {
     const change = difference(results[0].planes[0], luminance);
-    return rasterOf(width, height, planes.map((plane) => sum(plane, change)));
+    const level = levels.reduce((a, b) => a + b, 0) / levels.length;
+    const lambda = (5 * sigma) ** 2 + Number.MIN_VALUE;
+    return rasterOf(
+      width,
+      height,
+      planes.map((plane, c) =>
+        plane.map((v, i) => {
+          const above = luminance[i] - level;
+          const gain = ((v - levels[c]) * above + lambda) / (above * above + lambda);
+          return v + change[i] * Math.min(4, Math.max(0, gain));
+        }),
+      ),
+    );
   }
   return rasterOf(width, height, results[0].planes.map((plane) => sum(plane, luminance)));
 }

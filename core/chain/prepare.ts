@@ -6,7 +6,7 @@ import type { FrameSource, Raster, Region } from "../raster";
 import { tilesOf, wholeRegion } from "../raster";
 import { splitForMode } from "./channels";
 import type { ReadyStep } from "./run";
-import { readySteps, runChain } from "./run";
+import { readySteps, runChain, stepsForHalves } from "./run";
 import type { ChainStep } from "./schema";
 
 /** A stack as the chain sees it: the picture, its halves where there are some, and the level that fills its gaps. */
@@ -50,11 +50,12 @@ export async function prepareStep(
   if (!operation) throw new UserError(`unknown operation “${step.operation}”`, "Remove the step from the chain.");
   const before = readySteps(steps.slice(0, index), contexts.slice(0, index));
   const regions = sampleRegions(input.picture);
-  const take = (source: FrameSource) => treated(source, before, regions, input.fill, job);
+  const take = (source: FrameSource, steps = before) => treated(source, steps, regions, input.fill, job);
+  const forHalves = stepsForHalves(before);
   let picture: Promise<Raster[]> | null = null;
   let halves: Promise<Raster[] | null> | null = null;
   const samples = () => (picture ??= take(input.picture));
-  const halfDifferences = () => (halves ??= input.halves ? differences(take(input.halves.a), take(input.halves.b)) : Promise.resolve(null));
+  const halfDifferences = () => (halves ??= input.halves ? differences(take(input.halves.a, forHalves), take(input.halves.b, forHalves)) : Promise.resolve(null));
   const pictures = splitForMode((await samples())[0], step.channels).length;
   const made: unknown[] = [];
   for (let k = 0; k < pictures; k++) {

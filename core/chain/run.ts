@@ -26,6 +26,17 @@ export function readySteps(steps: ChainStep[], contexts: (unknown[] | null)[]): 
   });
 }
 
+/**
+ * The same steps for one of the halves, whose noise is √2 times that of the stack. Treated so, (A − B)/2 carries what noise
+ * the treatment leaves in the stack, for treatments that act on a picture according to its noise.
+ */
+export function stepsForHalves(steps: ReadyStep[]): ReadyStep[] {
+  return steps.map((ready) => ({
+    ...ready,
+    contexts: ready.contexts.map((context) => ready.operation.withNoise(context, Math.SQRT2)),
+  }));
+}
+
 /** Pixels of surroundings that a whole chain needs: the sum over its steps. */
 export function chainHalo(steps: ReadyStep[]): number {
   return steps.reduce((sum, step) => sum + stepHalo(step), 0);
@@ -56,7 +67,7 @@ export async function runChain(
   const gaps = current === original ? null : cropRaster(original, relative(region, area));
   for (const [i, ready] of steps.entries()) {
     await job.breathe();
-    const result = await runStep(current, ready, partOfJob(job, i / steps.length, (i + 1) / steps.length));
+    const result = await runStep(current, ready, fill, partOfJob(job, i / steps.length, (i + 1) / steps.length));
     rest -= stepHalo(ready);
     const next = intersectRegions(growRegion(region, rest), whole);
     current = cropRaster(result, relative(next, area));
@@ -71,13 +82,14 @@ export async function runChain(
   return out;
 }
 
-async function runStep(raster: Raster, { operation, step, contexts }: ReadyStep, job: JobHandle): Promise<Raster> {
+async function runStep(raster: Raster, { operation, step, contexts }: ReadyStep, fill: number[], job: JobHandle): Promise<Raster> {
   if (step.blend === 0) return raster;
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];
   for (const [i, picture] of pictures.entries())
     results.push(await operation.run(picture, step.params, contexts[i], job));
-  const result = joinFromMode(raster, results, step.channels);
+  const sigma = (contexts.length > 0 && operation.noiseOf(contexts[0])?.[0]) || 0;
+  const result = joinFromMode(raster, results, step.channels, fill, sigma);
   if (step.blend === 1) return result;
   const planes = result.planes.map((plane, c) => {
     const before = raster.planes[c];

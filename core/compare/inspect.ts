@@ -72,7 +72,7 @@ export async function inspectPicture(
     fwhmPx: starShape(stars).fwhmPx,
     stars: stars.length,
     halvesSigma: halves ? differences.map((values) => median(values)) : null,
-    spots: proposeSpots(cells, picture.width),
+    spots: proposeSpots(cells, picture.width, picture.height),
   };
 }
 

@@ -23,13 +23,16 @@ export interface SpotProposal {
 
 /**
  * Three telling places: the darkest quiet background, the strongest structure, and the group with most stars; none twice,
- * and none within 12 % of the picture's width of another. Fewer where the picture has fewer cells.
+ * none within 12 % of the picture's width of another, and none within `margin` px of the border where that leaves a choice.
+ * Fewer where the picture has fewer cells.
  */
-export function proposeSpots(cells: CellFacts[], width: number): SpotProposal[] {
+export function proposeSpots(cells: CellFacts[], width: number, height: number, margin = 110): SpotProposal[] {
   const chosen: SpotProposal[] = [];
+  const inner = cells.filter(({ x, y }) => x > margin && y > margin && x < width - margin && y < height - margin);
+  const candidates = inner.length >= 9 ? inner : cells;
   const far = (cell: CellFacts) => chosen.every((other) => Math.hypot(other.x - cell.x, other.y - cell.y) > 0.12 * width);
   const take = (name: string, score: (cell: CellFacts) => number) => {
-    const best = cells.filter(far).reduce<CellFacts | null>((a, b) => (a === null || score(b) > score(a) ? b : a), null);
+    const best = candidates.filter(far).reduce<CellFacts | null>((a, b) => (a === null || score(b) > score(a) ? b : a), null);
     if (best) chosen.push({ name, x: best.x, y: best.y });
   };
   take("Star group", (cell) => cell.stars);

@@ -13,7 +13,7 @@ export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ pe
 export const pictureMeasures = z.object({
   /** Robust σ per pixel from the finest starlet scale: 1.4826 MAD / 0.8908. */
   noise: z.number(),
-  /** σ per pixel of (A − B)/2 between the halves treated the same way; null without halves. */
+  /** σ per pixel of (A − B)/2 between the halves, each treated the same way at its own noise; null without halves. */
   noiseFromHalves: z.number().nullable(),
   /** Median level. */
   background: z.number(),

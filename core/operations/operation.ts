@@ -46,6 +46,8 @@ export interface Operation<P, C> {
   id: string;
   version: number;
   title: string;
+  /** The title where room is scarce. */
+  short: string;
   /** One sentence: what it does to the picture. */
   summary: string;
   group: OperationGroup;
@@ -58,6 +60,10 @@ export interface Operation<P, C> {
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;
   context: z.ZodType<C>;
+  /** σ per pixel that the context knows, by channel; null where it knows none. */
+  noiseOf(context: C): number[] | null;
+  /** The context for a picture of the same sky with `factor` times the noise, such as one of the halves. */
+  withNoise(context: C, factor: number): C;
   halo(params: P, context: C): number;
   /** The part of the parameters that `prepare` depends on; a change of the others keeps the context. */
   contextDependsOn(params: P): unknown;

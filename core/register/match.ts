@@ -17,7 +17,7 @@ export interface Registration {
   transform: Transform;
   /** Indices of stars that belong together: [in the sub, in the reference]. */
   pairs: [number, number][];
-  /** Root mean square distance of the pairs after the transform, in px. */
+  /** Root mean square distance of the pairs after the transform, weighted by how well each is known, in px. */
   residualPx: number;
 }
 
@@ -242,7 +242,9 @@ function refine(
     );
     if (!next) break;
     transform = next;
-    residualPx = Math.sqrt(pairs.reduce((sum, pair) => sum + distance(pair) ** 2, 0) / pairs.length);
+    const weights = pairs.map(([i, j]) => 1 / positionVariance(sub[i], reference[j]));
+    const total = weights.reduce((a, b) => a + b, 0);
+    residualPx = Math.sqrt(pairs.reduce((sum, pair, k) => sum + weights[k] * distance(pair) ** 2, 0) / total);
   }
   return { transform, pairs, residualPx };
 }

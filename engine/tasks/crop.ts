@@ -1,5 +1,5 @@
 import type { ChainStep, ReadyStep } from "@/core/chain";
-import { chainHalo, fillGaps, readySteps, runChain } from "@/core/chain";
+import { chainHalo, fillGaps, readySteps, runChain, stepsForHalves } from "@/core/chain";
 import type { PictureMeasures } from "@/core/measure";
 import { measurePicture } from "@/core/measure";
 import type { FrameSource, Raster, Region } from "@/core/raster";
@@ -117,7 +117,7 @@ export const measureCrop: Task<MeasurePayload, PictureMeasures> = async ({ treat
   if (treatment.halves) {
     const halves: Raster[] = [];
     for (const ref of [treatment.halves.a, treatment.halves.b])
-      halves.push(await treated(ref.id, await shop.frames.open(ref), steps, area, treatment.fill, shop));
+      halves.push(await treated(ref.id, await shop.frames.open(ref), stepsForHalves(steps), area, treatment.fill, shop));
     const [a, b] = halves;
     halfDifference = { ...a, planes: a.planes.map((plane, c) => plane.map((v, i) => (v - b.planes[c][i]) / 2)) };
   }

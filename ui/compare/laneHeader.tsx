@@ -25,7 +25,7 @@ export function laneWords(lane: Lane): string {
     .map((step) => {
       const operation = findOperation(step.operation);
       const strength = operation ? step.params[operation.strength] : undefined;
-      return `${operation?.title ?? step.operation}${typeof strength === "number" ? ` ${strength}` : ""}`;
+      return `${operation?.short ?? step.operation}${typeof strength === "number" ? ` ${strength}` : ""}`;
     });
   return words.length === 0 ? "Untouched" : words.join(", then ");
 }

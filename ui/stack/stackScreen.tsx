@@ -25,11 +25,14 @@ export function StackScreen() {
   const stacks = useProject((state) => state.stacks);
   const currentId = useProject((state) => state.currentStackId);
   const current = stacks.find((stack) => stack.id === currentId) ?? null;
+  const stacking = useStacking() !== undefined;
   return (
     <div className="flex h-full">
       <SettingsColumn />
       <div className="flex min-w-0 flex-1 flex-col">
-        <div className="min-h-0 flex-1">{current ? <StackPictureView key={current.id} stack={current} /> : <NoStack />}</div>
+        <div className="min-h-0 flex-1">
+          {current ? <StackPictureView key={current.id} stack={current} /> : <NoStack stacking={stacking} />}
+        </div>
         <StackShelf stacks={stacks} currentId={currentId} />
       </div>
       {current ? <StackReportView stack={current} /> : null}
@@ -37,7 +40,13 @@ export function StackScreen() {
   );
 }
 
-function NoStack() {
+/** The running stack job, if there is one. */
+function useStacking() {
+  const jobs = useStore(useTools().jobs.store, (state) => state.jobs);
+  return jobs.find((job) => job.label.startsWith("Stacking") && !job.error);
+}
+
+function NoStack({ stacking }: { stacking: boolean }) {
   const subs = useProject((state) => state.subs.length);
   const id = useProject((state) => state.project.id);
   if (subs === 0)
@@ -50,6 +59,12 @@ function NoStack() {
         screen first.
       </EmptyState>
     );
+  if (stacking)
+    return (
+      <EmptyState title="The first stack is being made">
+        It appears here with its coverage and its report. Every pixel is combined once for the stack and once for each of its halves.
+      </EmptyState>
+    );
   return (
     <EmptyState title="No stack yet">
       The settings on the left need no change. Press “Make the stack”; two half-stacks are made along with it, whose difference is
@@ -60,14 +75,12 @@ function NoStack() {
 
 function SettingsColumn() {
   const session = useSession();
-  const { store } = useTools().jobs;
-  const jobs = useStore(store, (state) => state.jobs);
   const subs = useProject((state) => state.subs);
   const stacks = useProject((state) => state.stacks);
   const [settings, setSettings] = useState<StackSettings>(() => stackSettings.parse({}));
   const [name, setName] = useState("");
   const included = subs.filter((sub) => sub.included);
-  const stacking = jobs.find((job) => job.label.startsWith("Stacking") && !job.error);
+  const stacking = useStacking();
   const proposed = useMemo(() => session.proposedReference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
   const change = (part: Partial<StackSettings>) => setSettings((before) => ({ ...before, ...part }));
   return (

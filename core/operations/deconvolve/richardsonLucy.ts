@@ -46,6 +46,7 @@ export const richardsonLucy: Operation<Params, Context> = {
   id: "deconvolve.richardson-lucy",
   version: 1,
   title: "Richardson–Lucy deconvolution",
+  short: "Richardson–Lucy",
   summary: "Takes the blur of the air and the optics back, a little more with each iteration.",
   group: "deconvolve",
   domain: "linear",
@@ -120,6 +121,8 @@ export const richardsonLucy: Operation<Params, Context> = {
   cropBound: 1e-3,
   context,
   halo: (p, c) => 3 * ((psfOf(p, c).size - 1) / 2),
+  noiseOf: ({ sigma }) => sigma,
+  withNoise: (c, factor) => ({ ...c, sigma: c.sigma.map((v) => v * factor) }),
   contextDependsOn: () => null,
   async prepare(_, look, job) {
     const samples = await look.samples();

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { scaleNoise } from "../../measure";
+import { scaleNoise, STARLET_NOISE } from "../../measure";
 import { medianInPlace } from "../../raster";
 import type { Operation } from "../operation";
 
@@ -27,6 +27,7 @@ export const starletShrinkage: Operation<z.infer<typeof params>, z.infer<typeof 
   id: "noise.starlet",
   version: 1,
   title: "Starlet noise reduction",
+  short: "Starlet",
   summary: "Weakens what is no larger than the noise, scale by scale.",
   group: "noise",
   domain: "linear",
@@ -69,6 +70,8 @@ export const starletShrinkage: Operation<z.infer<typeof params>, z.infer<typeof 
   context,
   // Scale j looks 2 · 2^j px to each side; their sum over J scales is 2 (2^J − 1), and 1 px for the neighbourhood.
   halo: ({ scales }) => 2 * (2 ** scales - 1) + 1,
+  noiseOf: ({ sigma }) => sigma.map((scales) => scales[0] / STARLET_NOISE[0]),
+  withNoise: ({ sigma }, factor) => ({ sigma: sigma.map((scales) => scales.map((v) => v * factor)) }),
   contextDependsOn: () => null,
   async prepare(_, look, job) {
     const pieces = (await look.halfDifferences()) ?? (await look.samples());

@@ -59,6 +59,7 @@ export const arcsinhStretch: Operation<StretchParams, StretchContext> = {
   id: "stretch.arcsinh",
   version: 1,
   title: "Arcsinh stretch",
+  short: "Arcsinh",
   summary: "Lifts the faint parts into view and keeps the bright ones from burning out.",
   group: "stretch",
   domain: "linear",
@@ -90,6 +91,8 @@ export const arcsinhStretch: Operation<StretchParams, StretchContext> = {
   cropBound: 1e-5,
   context: stretchContext,
   halo: () => 0,
+  noiseOf: () => null,
+  withNoise: (context) => context,
   contextDependsOn: () => null,
   prepare: async (_, look) => stretchContextOf(await look.samples()),
   run(region, params, context) {

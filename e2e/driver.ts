@@ -1,0 +1,120 @@
+import { mkdtempSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import type { WebElement } from "selenium-webdriver";
+import { Browser, Builder, By, logging, until } from "selenium-webdriver";
+import { Driver, Options, ServiceBuilder } from "selenium-webdriver/chrome";
+
+/** A headless Chromium with its own profile and download folder. */
+export interface Session {
+  driver: Driver;
+  downloads: string;
+  url: string;
+  quit(): Promise<void>;
+}
+
+export async function openBrowser(url: string, size = { width: 1280, height: 800 }): Promise<Session> {
+  const profile = mkdtempSync(join(tmpdir(), "dunkel-profile-"));
+  const downloads = mkdtempSync(join(tmpdir(), "dunkel-downloads-"));
+  const options = new Options();
+  options.addArguments(
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--disable-dev-shm-usage",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--hide-scrollbars",
+    `--user-data-dir=${profile}`,
+    `--window-size=${size.width},${size.height}`,
+  );
+  options.setUserPreferences({ "download.default_directory": downloads, "download.prompt_for_download": false });
+  options.setChromeBinaryPath(process.env.DUNKEL_CHROMIUM ?? "/usr/bin/chromium");
+  const prefs = new logging.Preferences();
+  prefs.setLevel(logging.Type.BROWSER, logging.Level.ALL);
+  options.setLoggingPrefs(prefs);
+  const driver = (await new Builder()
+    .forBrowser(Browser.CHROME)
+    .setChromeOptions(options)
+    .setChromeService(new ServiceBuilder(process.env.DUNKEL_CHROMEDRIVER ?? "/usr/bin/chromedriver"))
+    .build()) as unknown as Driver;
+  await driver.sendDevToolsCommand("Emulation.setDeviceMetricsOverride", { ...size, deviceScaleFactor: 1, mobile: false });
+  await driver.sendDevToolsCommand("Browser.setDownloadBehavior", { behavior: "allow", downloadPath: downloads });
+  return {
+    driver,
+    downloads,
+    url,
+    quit: async () => {
+      await driver.quit();
+      for (const folder of [profile, downloads]) rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Waits for an element that is in sight. */
+export async function see(driver: Driver, css: string, ms = 15_000): Promise<WebElement> {
+  const element = await driver.wait(until.elementLocated(By.css(css)), ms, `no element ${css}`);
+  await driver.wait(until.elementIsVisible(element), ms, `element ${css} is not visible`);
+  return element;
+}
+
+/** The button (or link) with exactly this text or label. */
+export function named(text: string): By {
+  const quoted = JSON.stringify(text);
+  return By.xpath(`//*[self::button or self::a][normalize-space(.)=${quoted} or @aria-label=${quoted}]`);
+}
+
+export async function click(driver: Driver, text: string, ms = 10_000): Promise<void> {
+  const element = await driver.wait(until.elementLocated(named(text)), ms, `no button “${text}”`);
+  await driver.wait(until.elementIsEnabled(element), ms);
+  await element.click();
+}
+
+export async function textOf(driver: Driver, css: string): Promise<string> {
+  return (await see(driver, css)).getText();
+}
+
+export async function waitFor(driver: Driver, what: string, condition: () => Promise<boolean>, ms = 20_000): Promise<void> {
+  await driver.wait(async () => condition().catch(() => false), ms, `timed out: ${what}`);
+}
+
+/** Waits until every crop on the Compare screen is drawn. */
+export async function cropsRest(driver: Driver, ms = 60_000): Promise<void> {
+  await waitFor(
+    driver,
+    "crops come to rest",
+    () =>
+      driver.executeScript<boolean>(
+        "const c = [...document.querySelectorAll('[data-cell]')]; return c.length > 0 && c.every((e) => e.dataset.pending === 'false');",
+      ),
+    ms,
+  );
+}
+
+export async function screenshot(driver: Driver, path: string): Promise<void> {
+  writeFileSync(path, Buffer.from(await driver.takeScreenshot(), "base64"));
+}
+
+/** The file of this ending in the download folder, once it is complete. */
+export async function downloaded(session: Session, ending: string, ms = 30_000): Promise<string> {
+  let found: string | undefined;
+  await waitFor(
+    session.driver,
+    `download of ${ending}`,
+    () => {
+      found = readdirSync(session.downloads).find((name) => name.endsWith(ending));
+      return Promise.resolve(found !== undefined);
+    },
+    ms,
+  );
+  return join(session.downloads, found as string);
+}
+
+/** Warnings and errors of the page's console. */
+export async function consoleProblems(driver: Driver): Promise<string[]> {
+  const entries = await driver.manage().logs().get(logging.Type.BROWSER);
+  return entries.filter(({ level }) => level.value >= logging.Level.WARNING.value).map(({ message }) => message);
+}
