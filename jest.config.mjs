@@ -1,5 +1,15 @@
 // Packages that ship ES modules only and must be transformed before Jest can load them.
-const esModules = ["fast-png", "iobuffer", "kdbush", "d3-.*", "internmap", "@tanstack", "react-hotkeys-hook", "pure-rand", "idb"];
+const esModules = [
+  "fast-png",
+  "iobuffer",
+  "kdbush",
+  "d3-.*",
+  "internmap",
+  "@tanstack",
+  "react-hotkeys-hook",
+  "pure-rand",
+  "idb",
+];
 
 export default {
   testEnvironment: "node",
@@ -10,7 +20,11 @@ export default {
     "^.+\\.(t|j|mj)sx?$": [
       "@swc/jest",
       {
-        jsc: { parser: { syntax: "typescript", tsx: true }, target: "es2022", transform: { react: { runtime: "automatic" } } },
+        jsc: {
+          parser: { syntax: "typescript", tsx: true },
+          target: "es2022",
+          transform: { react: { runtime: "automatic" } },
+        },
         module: { type: "commonjs" },
       },
     ],

@@ -1,46 +1,25 @@
 // Figures against the simulated truth: makes a night, stacks it through the engine, runs the operations, and prints one JSON
 // object with every figure that the first slice must show. Usage: npm run -s bench -- evidence [seed] [size] [subs]
 import { availableParallelism } from "node:os";
-import { readFileSync } from "node:fs";
-import type { ChainStep } from "@/core/chain";
-import { newStep, prepareChain, readySteps, runChain } from "@/core/chain";
 import { bytesOfArray, openFits, valueOf } from "@/core/formats";
-import { quietJob } from "@/core/job";
-import { createWasmKernels } from "@/core/kernels";
-import { findStars, fitMoffat, roundPsf, starShape } from "@/core/measure";
-import { findOperation } from "@/core/operations";
+import { findStars, roundPsf } from "@/core/measure";
 import type { Raster } from "@/core/raster";
-import { frameOfRaster, meanPlane, medianInPlace, quantile, robustSpread, wholeRegion } from "@/core/raster";
+import { meanPlane, medianInPlace, quantile, robustSpread, wholeRegion } from "@/core/raster";
 import type { Transform } from "@/core/register";
 import { applyTransform, composeTransforms, invertTransform, resamplingNoiseGain } from "@/core/register";
 import type { Night } from "@/core/simulate";
-import { createNight, exposeNoiseless, subFile, subFileName } from "@/core/simulate";
+import { createNight, subFile, subFileName } from "@/core/simulate";
 import type { SubFacts } from "@/core/stack";
 import { stackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import { createNodePool } from "@/engine/node/pool";
 import { makeStack } from "@/engine/stackJob";
-import { fileURLToPath } from "node:url";
-
-const beside = (name: string) => fileURLToPath(new URL(name, import.meta.url));
-const kernels = createWasmKernels(new Uint8Array(readFileSync(beside("kernels.wasm"))));
-const job = quietJob(kernels);
-const round = (v: number, digits = 4) => Number(v.toPrecision(digits));
-const medianOf = (values: number[]) => (values.length > 0 ? medianInPlace(Float64Array.from(values)) : NaN);
+import { operationFigures } from "./lib/operationFigures";
+import { beside, kernels, medianOf, residualPlane, round, truthInReference } from "./lib/truth";
 
 async function rasterOfBlob(name: string, blob: Blob): Promise<Raster> {
   const frame = valueOf(await openFits(bytesOfArray(name, new Uint8Array(await blob.arrayBuffer()))));
   return frame.read(wholeRegion(frame));
-}
-
-/** The noise-free reference frame: the sky seen through the reference sub's dither, its air and its gradient. */
-function truthInReference(night: Night, referenceIndex: number, fwhmPx: number, withStars = true): Raster {
-  const sky = withStars ? night.sky : { ...night.sky, stars: [] };
-  const electrons = exposeNoiseless(sky, night.camera, { ...night.subs[referenceIndex], fwhmPx }, kernels);
-  for (const plane of electrons.planes)
-    for (let i = 0; i < plane.length; i++)
-      plane[i] = (plane[i] / night.camera.electronsPerAdu + night.camera.pedestalAdu) / 65535;
-  return electrons;
 }
 
 async function main(seed: number, size: number, subs: number) {
@@ -51,7 +30,12 @@ async function main(seed: number, size: number, subs: number) {
   const facts: SubFacts[] = [];
   for (const { index } of night.subs) {
     const name = subFileName(index);
-    const frame: FrameRef = { id: name, name, kind: "blob", blob: new Blob([subFile(night, index, kernels) as BlobPart]) };
+    const frame: FrameRef = {
+      id: name,
+      name,
+      kind: "blob",
+      blob: new Blob([subFile(night, index, kernels) as BlobPart]),
+    };
     const { width, height, channels, metadata, measures, stars } = await pool.run("measureSub", { frame });
     frames.set(name, frame);
     facts.push({ id: name, name, width, height, channels, exposureS: metadata.exposureS, measures, stars });
@@ -88,9 +72,12 @@ async function main(seed: number, size: number, subs: number) {
       const { skyE, transmission } = night.subs[indexOf(sub.id)];
       const scale = reference.transmission / transmission;
       const electrons = skyE[c] + night.camera.readNoiseE ** 2 + medianGlow(night, c) * transmission;
-      const sigma = (scale * Math.sqrt(electrons + night.camera.electronsPerAdu ** 2 / 12)) / night.camera.electronsPerAdu / 65535;
+      const sigma =
+        (scale * Math.sqrt(electrons + night.camera.electronsPerAdu ** 2 / 12)) / night.camera.electronsPerAdu / 65535;
       weights.push(1 / sigma ** 2);
-      variances.push((sigma * resamplingNoiseGain(sub.toReference, { width: size, height: size }, settings.resampling)) ** 2);
+      variances.push(
+        (sigma * resamplingNoiseGain(sub.toReference, { width: size, height: size }, settings.resampling)) ** 2,
+      );
     });
     const total = weights.reduce((a, b) => a + b, 0);
     const whiteLimit = 1 / Math.sqrt(total);
@@ -111,8 +98,23 @@ async function main(seed: number, size: number, subs: number) {
 
   const white = noise.map(({ limitWhiteAdu }) => limitWhiteAdu / 65535);
   const stars = starFigures(night, stack, referenceIndex, white, report.fwhmPx ?? 3);
-  const outliers = await outlierFigures(night, stack, plan.used.map(({ id }) => indexOf(id)), referenceIndex, report, await rasterOfBlob("u", unclipped.mean));
-  const operations = await operationFigures(night, stack, halfA, halfB, referenceIndex, report.fwhmPx ?? 3, made.facts.fill);
+  const outliers = await outlierFigures(
+    night,
+    stack,
+    plan.used.map(({ id }) => indexOf(id)),
+    referenceIndex,
+    report,
+    await rasterOfBlob("u", unclipped.mean),
+  );
+  const operations = await operationFigures(
+    night,
+    stack,
+    halfA,
+    halfB,
+    referenceIndex,
+    report.fwhmPx ?? 3,
+    made.facts.fill,
+  );
   return {
     seed,
     size,
@@ -157,14 +159,6 @@ function medianGlow(night: Night, c: number): number {
   return medianInPlace(night.sky.glow.planes[c].slice());
 }
 
-/** Stack less truth, with what is smooth taken off too (the two differ by a slowly varying level): finest two scales kept. */
-function residualPlane(stack: Float32Array, truth: Float32Array, size: number): Float32Array {
-  const difference = stack.map((v, i) => (v === v ? v - truth[i] : 0));
-  let smooth: Float32Array = difference;
-  for (let scale = 0; scale < 5; scale++) smooth = kernels.starletSmooth(smooth, size, size, scale);
-  return difference.map((v, i) => v - smooth[i]);
-}
-
 /**
  * Completeness against the simulator's list. SNR is that of optimal photometry on the mean of the channels: flux √Σ P² / σ,
  * with the stack's own FWHM and the white-noise limit of the stack (pixel noise after resampling is correlated and lower).
@@ -186,22 +180,32 @@ function starFigures(night: Night, stack: Raster, referenceIndex: number, whiteN
     x > 12 && y > 12 && x < stack.width - 13 && y < stack.height - 13 && Math.hypot(x - galaxy[0], y - galaxy[1]) > 60;
   const inside = all.filter(counts);
   // Two stars closer than one FWHM are one source to any detector; the brighter stands for both.
-  const sources = inside.filter((s) => !inside.some((o) => o !== s && o.flux > s.flux && Math.hypot(o.x - s.x, o.y - s.y) < fwhmPx));
+  const sources = inside.filter(
+    (s) => !inside.some((o) => o !== s && o.flux > s.flux && Math.hypot(o.x - s.x, o.y - s.y) < fwhmPx),
+  );
   const found = findStars(meanPlane(stack), stack.width, stack.height, kernels).filter(counts);
   const wanted = sources.filter(({ snr }) => snr > 10);
   const hit = wanted.filter((s) => found.some((f) => Math.hypot(f.x - s.x, f.y - s.y) < 2));
   const real = found.filter((f) => all.some((s) => s.snr > 2 && Math.hypot(f.x - s.x, f.y - s.y) < 2.5));
   const errors = wanted
     .filter(({ snr }) => snr > 20)
-    .flatMap((s) => found.filter((f) => Math.hypot(f.x - s.x, f.y - s.y) < 1).map((f) => Math.hypot(f.x - s.x, f.y - s.y)));
+    .flatMap((s) =>
+      found.filter((f) => Math.hypot(f.x - s.x, f.y - s.y) < 1).map((f) => Math.hypot(f.x - s.x, f.y - s.y)),
+    );
   return {
     wanted: wanted.length,
     found: hit.length,
     completeness: round(hit.length / wanted.length),
     detections: found.length,
     falseShare: round(1 - real.length / found.length),
-    falseAt: found.filter((f) => !real.includes(f)).slice(0, 8).map((f) => [Math.round(f.x), Math.round(f.y), round(f.snr, 3)]),
-    missedAt: wanted.filter((s) => !hit.includes(s)).slice(0, 8).map((s) => [Math.round(s.x), Math.round(s.y), round(s.snr, 3)]),
+    falseAt: found
+      .filter((f) => !real.includes(f))
+      .slice(0, 8)
+      .map((f) => [Math.round(f.x), Math.round(f.y), round(f.snr, 3)]),
+    missedAt: wanted
+      .filter((s) => !hit.includes(s))
+      .slice(0, 8)
+      .map((s) => [Math.round(s.x), Math.round(s.y), round(s.snr, 3)]),
     medianPositionErrorPx: round(medianOf(errors)),
   };
 }
@@ -236,7 +240,11 @@ async function outlierFigures(
       }
     return (medianOf(on) - medianOf(beside)) / sigma;
   };
-  return { trailExcessSigma: round(excess(stack)), trailWithoutRejectionSigma: round(excess(unclipped)), ...hitFigures(stack, unclipped, sigma) };
+  return {
+    trailExcessSigma: round(excess(stack)),
+    trailWithoutRejectionSigma: round(excess(unclipped)),
+    ...hitFigures(stack, unclipped, sigma),
+  };
 }
 
 /**
@@ -256,141 +264,6 @@ function hitFigures(stack: Raster, unclipped: Raster, sigma: number) {
       rest.push((plane[i] - medianOf(around)) / sigma);
     }
   return { hitPixels: rest.length, hitMedianExcessSigma: round(medianOf(rest)) };
-}
-
-async function operationFigures(night: Night, stack: Raster, a: Raster, b: Raster, referenceIndex: number, fwhmPx: number, fill: number[]) {
-  const input = { picture: frameOfRaster(stack), halves: { a: frameOfRaster(a), b: frameOfRaster(b) }, fill };
-  const run = async (steps: ChainStep[]) => {
-    const contexts = await prepareChain(input, steps, job);
-    return runChain(input.picture, readySteps(steps, contexts), wholeRegion(stack), fill, job);
-  };
-  const step = (id: string, params: Record<string, unknown>, channels?: ChainStep["channels"]): ChainStep => {
-    const operation = findOperation(id);
-    if (!operation) throw new RangeError(id);
-    const made = newStep(operation);
-    return { ...made, params: { ...made.params, ...params }, channels: channels ?? made.channels };
-  };
-  const truth = truthInReference(night, referenceIndex, fwhmPx);
-  const noiseOf = (picture: Raster) => robustSpread(residualPlane(meanPlane(picture), meanPlane(truth), stack.width)).sigma;
-  const before = noiseOf(stack);
-  const smooth = await run([step("noise.starlet", { strength: 0.5 })]);
-  const starsBefore = findStars(meanPlane(stack), stack.width, stack.height, kernels, { threshold: 5 });
-  const clear = starsBefore.filter(({ snr }) => snr > 8);
-  // A star is lost when less than half of its height in the band of star-sized detail is left.
-  const bandBefore = starBand(meanPlane(stack), stack.width, stack.height);
-  const bandAfter = starBand(meanPlane(smooth), stack.width, stack.height);
-  const kept = ({ x, y }: { x: number; y: number }) => {
-    const i = Math.round(y) * stack.width + Math.round(x);
-    return bandAfter[i] / bandBefore[i];
-  };
-  const lost = clear.filter((s) => kept(s) < 0.5);
-  // Colours are known to better than 3 % only from an SNR of about 40 on.
-  const coloured = clear.filter(({ saturated, snr, x, y }) => !saturated && snr > 40 && x > 14 && y > 14 && x < stack.width - 15 && y < stack.height - 15);
-  const colourChange = coloured.map((s) => {
-    const ratio = (picture: Raster) => apertureSum(picture.planes[0], stack.width, s.x, s.y) / apertureSum(picture.planes[2], stack.width, s.x, s.y);
-    return Math.abs(ratio(smooth) / ratio(stack) - 1);
-  });
-  const psnr = (picture: Raster, against: Raster) => {
-    const p = meanPlane(picture);
-    const t = meanPlane(against);
-    let sum = 0;
-    let n = 0;
-    for (let i = 0; i < p.length; i++)
-      if (p[i] === p[i] && t[i] < 0.3) {
-        sum += (p[i] - t[i]) ** 2;
-        n++;
-      }
-    return -10 * Math.log10(sum / n);
-  };
-  const sharp = await run([step("deconvolve.richardson-lucy", { iterations: 20 })]);
-  const starless = meanPlane(truthInReference(night, referenceIndex, fwhmPx, false));
-  const deconvolved = meanPlane(sharp);
-  // The stack's level differs from the truth's by a smoothly varying amount; near each star it is taken from far around.
-  const offset = (x: number, y: number) => {
-    const differences: number[] = [];
-    for (let dy = -20; dy <= 20; dy++)
-      for (let dx = -20; dx <= 20; dx++) {
-        const i = (Math.round(y) + dy) * stack.width + Math.round(x) + dx;
-        if (Math.hypot(dx, dy) > 11 && i >= 0 && i < starless.length) differences.push(meanBefore[i] - starless[i]);
-      }
-    return medianOf(differences.filter((v) => v === v));
-  };
-  const meanBefore = meanPlane(stack);
-  const rings = (s: { x: number; y: number; peak: number }) =>
-    ringing(starless, deconvolved, stack.width, s.x, s.y, s.peak, offset(s.x, s.y));
-  const isolated = starsBefore.filter(
-    (s) => s.fit && s.snr > 60 && s.peak < 0.5 && !starsBefore.some((o) => o !== s && Math.hypot(o.x - s.x, o.y - s.y) < 14),
-  );
-  const ringDepths = isolated.map(rings);
-  return {
-    starlet: {
-      noiseRatio: round(noiseOf(smooth) / before),
-      starsAbove8: clear.length,
-      lost: lost.length,
-      lostAt: lost.slice(0, 5).map((s) => [Math.round(s.x), Math.round(s.y), round(s.snr, 3)]),
-      colourChangeMedian: round(medianOf(colourChange)),
-      heightKeptMedian: round(medianOf(clear.map(kept))),
-      coloured: coloured.length,
-      colourChangeWorst: round(Math.max(...colourChange)),
-      psnrBefore: round(psnr(stack, truth)),
-      psnrAfter: round(psnr(smooth, truth)),
-    },
-    richardsonLucy: {
-      fwhmBefore: round(starShape(starsBefore).fwhmPx ?? NaN),
-      fwhmAfter: round(starShape(findStars(meanPlane(sharp), stack.width, stack.height, kernels)).fwhmPx ?? NaN),
-      fwhmSameStarsRatio: round(medianOf(isolated.flatMap((s) => fwhmRatio(stack, sharp, s.x, s.y)))),
-      stars: isolated.length,
-      ringingMedian: round(medianOf(ringDepths)),
-      ringingWorst: round(Math.max(...ringDepths)),
-      ringingAbove2Percent: ringDepths.filter((v) => v > 0.02).length,
-    },
-  };
-}
-
-/** Detail of the size of stars: B3 smoothings 1 less 3. */
-function starBand(plane: Float32Array, width: number, height: number): Float32Array {
-  const filled = plane.map((v) => (v === v ? v : 0));
-  const c1 = kernels.starletSmooth(filled, width, height, 0);
-  const c3 = kernels.starletSmooth(kernels.starletSmooth(c1, width, height, 1), width, height, 2);
-  return c1.map((v, i) => v - c3[i]);
-}
-
-function apertureSum(plane: Float32Array, width: number, x: number, y: number): number {
-  let sum = 0;
-  const ring: number[] = [];
-  const pixels: number[] = [];
-  for (let dy = -9; dy <= 9; dy++)
-    for (let dx = -9; dx <= 9; dx++) {
-      const r = Math.hypot(dx, dy);
-      const v = plane[(Math.round(y) + dy) * width + Math.round(x) + dx];
-      if (r <= 3.5) pixels.push(v);
-      else if (r >= 6) ring.push(v);
-    }
-  const level = medianOf(ring);
-  for (const v of pixels) sum += v - level;
-  return sum;
-}
-
-function fwhmRatio(before: Raster, after: Raster, x: number, y: number): number[] {
-  const fit = (picture: Raster) => {
-    const plane = meanPlane(picture);
-    const peak = plane[Math.round(y) * picture.width + Math.round(x)];
-    return fitMoffat(plane, picture.width, picture.height, x, y, 8, { peak, background: 0, fwhm: 3 });
-  };
-  const [a, b] = [fit(before), fit(after)];
-  return a && b ? [Math.sqrt((b.fwhmMajor * b.fwhmMinor) / (a.fwhmMajor * a.fwhmMinor))] : [];
-}
-
-/** Depth of the darkest ring of 1 px width between 2 and 9 px below what is there without the star, over the star's peak. */
-function ringing(starless: Float32Array, after: Float32Array, width: number, x: number, y: number, peak: number, offset: number): number {
-  const rings: number[][] = Array.from({ length: 8 }, () => []);
-  for (let dy = -9; dy <= 9; dy++)
-    for (let dx = -9; dx <= 9; dx++) {
-      const i = (Math.round(y) + dy) * width + Math.round(x) + dx;
-      const k = Math.floor(Math.hypot(dx, dy) - 2);
-      if (k >= 0 && k < 8) rings[k].push(starless[i] + offset - after[i]);
-    }
-  return Math.max(0, ...rings.map((ring) => medianOf(ring) / peak));
 }
 
 const [seed = 7, size = 1024, subs = 24] = process.argv.slice(2).map(Number);

@@ -4,7 +4,12 @@ import { processPicture } from "./process";
 import { simulate } from "./simulate";
 import { stack } from "./stack";
 
-const COMMANDS: Record<string, (args: string[]) => Promise<unknown>> = { simulate, stack, measure, process: processPicture };
+const COMMANDS: Record<string, (args: string[]) => Promise<unknown>> = {
+  simulate,
+  stack,
+  measure,
+  process: processPicture,
+};
 
 const USAGE = `usage:
   simulate --subs 16 --seed 3 --size 900x600 --out DIR

@@ -8,7 +8,8 @@ import { fileRef, withPool } from "./session";
 /** measure: figures of a picture or of a region of it; noise from the halves where they lie beside it. */
 export async function measure(args: string[]): Promise<unknown> {
   const { files, options } = parseArguments(args, ["region"]);
-  if (files.length !== 1) throw new UserError("one FITS file is needed", "Write: measure FILE.fits [--region x,y,w,h].");
+  if (files.length !== 1)
+    throw new UserError("one FITS file is needed", "Write: measure FILE.fits [--region x,y,w,h].");
   const { region } = checkOptions(z.object({ region: regionOption.optional() }), options);
   return withPool(async (pool) => {
     const picture = await fileRef(files[0]);
@@ -17,9 +18,21 @@ export async function measure(args: string[]): Promise<unknown> {
     const whole = { x: 0, y: 0, width: facts.width, height: facts.height };
     const area = region ?? whole;
     if (area.width < 1 || area.height < 1 || area.x + area.width > whole.width || area.y + area.height > whole.height)
-      throw new UserError(`--region must lie inside ${whole.width}×${whole.height}`, "Give x,y,w,h inside the picture.");
+      throw new UserError(
+        `--region must lie inside ${whole.width}×${whole.height}`,
+        "Give x,y,w,h inside the picture.",
+      );
     const treatment = { picture, halves, fill: facts.fill, steps: [], contexts: [] };
     const measures = await pool.run("measureCrop", { treatment, region: area, skyLevel: facts.skyLevel });
-    return { file: files[0], width: facts.width, height: facts.height, channels: facts.channels, region: area, ...measures, snrDefinition: SNR_DEFINITION, skyLevel: facts.skyLevel };
+    return {
+      file: files[0],
+      width: facts.width,
+      height: facts.height,
+      channels: facts.channels,
+      region: area,
+      ...measures,
+      snrDefinition: SNR_DEFINITION,
+      skyLevel: facts.skyLevel,
+    };
   });
 }

@@ -18,7 +18,8 @@ const options = z.object({
 /** process: runs a chain over a picture, or over a region of it with the same pixels. */
 export async function processPicture(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, ["chain", "out", "region"]);
-  if (files.length !== 1) throw new UserError("one FITS file is needed", "Write: process FILE.fits --chain chain.json --out out.fits.");
+  if (files.length !== 1)
+    throw new UserError("one FITS file is needed", "Write: process FILE.fits --chain chain.json --out out.fits.");
   const { chain: chainPath, out, region } = checkOptions(options, given);
   const chain = parseChain(readJson(chainPath));
   if (!chain.ok) throw new UserError(`${chainPath}: ${chain.reason.message}`, chain.reason.advice);
@@ -28,7 +29,13 @@ export async function processPicture(args: string[]): Promise<unknown> {
     const facts = await pool.run("inspect", { picture, halves });
     const { width, height, channels } = facts;
     const { steps, name } = chain.value;
-    const treatment = await prepareTreatment(pool, { picture, halves, fill: facts.fill, steps, contexts: steps.map(() => null) });
+    const treatment = await prepareTreatment(pool, {
+      picture,
+      halves,
+      fill: facts.fill,
+      steps,
+      contexts: steps.map(() => null),
+    });
     const started = Date.now();
     if (region) {
       if (region.x + region.width > width || region.y + region.height > height || region.width * region.height === 0)
@@ -39,9 +46,23 @@ export async function processPicture(args: string[]): Promise<unknown> {
     } else {
       const onProgress = createProgress("Rendering");
       const title = name || chainPath;
-      await writeBlob(out, await renderPicture(pool, { treatment, width, height, channels, title, object: null, integrationS: 0 }, { onProgress }));
+      await writeBlob(
+        out,
+        await renderPicture(
+          pool,
+          { treatment, width, height, channels, title, object: null, integrationS: 0 },
+          { onProgress },
+        ),
+      );
     }
-    return { out, width: region?.width ?? width, height: region?.height ?? height, steps, contexts: treatment.contexts, seconds: (Date.now() - started) / 1000 };
+    return {
+      out,
+      width: region?.width ?? width,
+      height: region?.height ?? height,
+      steps,
+      contexts: treatment.contexts,
+      seconds: (Date.now() - started) / 1000,
+    };
   });
 }
 
@@ -55,6 +76,9 @@ function readJson(path: string): unknown {
   try {
     return JSON.parse(text);
   } catch (error) {
-    throw new UserError(`${path}: is not JSON (${error instanceof Error ? error.message : error})`, "Export the chain again.");
+    throw new UserError(
+      `${path}: is not JSON (${error instanceof Error ? error.message : error})`,
+      "Export the chain again.",
+    );
   }
 }

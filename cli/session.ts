@@ -36,6 +36,9 @@ export async function writeBlob(path: string, blob: Blob): Promise<void> {
   try {
     await pipeline(Readable.fromWeb(blob.stream() as ReadableStream), createWriteStream(path));
   } catch (error) {
-    throw new UserError(`${path}: cannot be written (${error instanceof Error ? error.message : error})`, "Check the folder.");
+    throw new UserError(
+      `${path}: cannot be written (${error instanceof Error ? error.message : error})`,
+      "Check the folder.",
+    );
   }
 }

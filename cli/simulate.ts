@@ -16,7 +16,10 @@ const options = z.object({
 
 /** simulate: writes subs, truth.fits and manifest.json of a made-up night into a folder. */
 export async function simulate(args: string[]): Promise<unknown> {
-  const { subs, seed, size, out } = checkOptions(options, parseArguments(args, ["subs", "seed", "size", "out"]).options);
+  const { subs, seed, size, out } = checkOptions(
+    options,
+    parseArguments(args, ["subs", "seed", "size", "out"]).options,
+  );
   const kernels = createWasmKernels(new Uint8Array(readFileSync(KERNEL_PATH())));
   const night = createNight({ subs, seed, ...size });
   mkdirSync(out, { recursive: true });

@@ -37,7 +37,16 @@ export async function stack(args: string[]): Promise<unknown> {
           const reading = await pool.run("measureSub", { frame }, { priority: PRIORITY.measure });
           object ??= reading.metadata.object;
           const { width, height, channels, measures, stars, metadata } = reading;
-          const facts = { id: frame.id, name: files[i], width, height, channels, exposureS: metadata.exposureS, measures, stars };
+          const facts = {
+            id: frame.id,
+            name: files[i],
+            width,
+            height,
+            channels,
+            exposureS: metadata.exposureS,
+            measures,
+            stars,
+          };
           return { facts, frame };
         } catch (error) {
           failures.push({ file: files[i], reason: failureOf(error).message });
@@ -51,7 +60,11 @@ export async function stack(args: string[]): Promise<unknown> {
     if (good.length === 0) throw new UserError(`no sub could be read: ${failures[0].reason}`, "Choose other files.");
     const report = createProgress("Stacking");
     const frames = new Map(good.map(({ frame }) => [frame.id, frame]));
-    const made = await makeStack(pool, { subs: good.map(({ facts }) => facts), frames, settings, object }, { onProgress: report });
+    const made = await makeStack(
+      pool,
+      { subs: good.map(({ facts }) => facts), frames, settings, object },
+      { onProgress: report },
+    );
     const base = out.replace(/\.fits?$/i, "");
     await writeBlob(out, made.mean);
     await writeBlob(`${base}.a.fits`, made.a);

@@ -3,7 +3,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { WebElement } from "selenium-webdriver";
 import { Browser, Builder, By, logging, until } from "selenium-webdriver";
-import { Driver, Options, ServiceBuilder } from "selenium-webdriver/chrome";
+import type { Driver } from "selenium-webdriver/chrome";
+import { Options, ServiceBuilder } from "selenium-webdriver/chrome";
 
 /** A headless Chromium with its own profile and download folder. */
 export interface Session {
@@ -41,7 +42,11 @@ export async function openBrowser(url: string, size = { width: 1280, height: 800
     .setChromeOptions(options)
     .setChromeService(new ServiceBuilder(process.env.DUNKEL_CHROMEDRIVER ?? "/usr/bin/chromedriver"))
     .build()) as unknown as Driver;
-  await driver.sendDevToolsCommand("Emulation.setDeviceMetricsOverride", { ...size, deviceScaleFactor: 1, mobile: false });
+  await driver.sendDevToolsCommand("Emulation.setDeviceMetricsOverride", {
+    ...size,
+    deviceScaleFactor: 1,
+    mobile: false,
+  });
   await driver.sendDevToolsCommand("Browser.setDownloadBehavior", { behavior: "allow", downloadPath: downloads });
   return {
     driver,
@@ -77,7 +82,12 @@ export async function textOf(driver: Driver, css: string): Promise<string> {
   return (await see(driver, css)).getText();
 }
 
-export async function waitFor(driver: Driver, what: string, condition: () => Promise<boolean>, ms = 20_000): Promise<void> {
+export async function waitFor(
+  driver: Driver,
+  what: string,
+  condition: () => Promise<boolean>,
+  ms = 20_000,
+): Promise<void> {
   await driver.wait(async () => condition().catch(() => false), ms, `timed out: ${what}`);
 }
 

@@ -64,7 +64,8 @@ export class WorkerPool {
   run<N extends TaskName>(task: N, payload: PayloadOf<N>, options: RunOptions = {}): Promise<ResultOf<N>> {
     return new Promise((resolve, reject) => {
       if (options.signal?.aborted) return reject(new Stopped());
-      if (this.closed) return reject(new JobError({ name: "Error", message: "the engine was closed", advice: "Reload the page." }));
+      if (this.closed)
+        return reject(new JobError({ name: "Error", message: "the engine was closed", advice: "Reload the page." }));
       const stop = typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
       const waiting: Waiting = {
         id: this.nextId++,

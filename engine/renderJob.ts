@@ -17,7 +17,11 @@ export interface RenderRequest {
 }
 
 /** Prepares every step that is on and lacks its contexts; resolves with the complete list. */
-export async function prepareTreatment(pool: WorkerPool, treatment: Treatment, signal?: AbortSignal): Promise<Treatment> {
+export async function prepareTreatment(
+  pool: WorkerPool,
+  treatment: Treatment,
+  signal?: AbortSignal,
+): Promise<Treatment> {
   const contexts = [...treatment.contexts];
   for (const [index, step] of treatment.steps.entries()) {
     if (!step.on || contexts[index]) continue;
@@ -45,7 +49,11 @@ export async function renderPicture(
       return planes;
     }),
   );
-  const history = [`lane ${title}`, ...chainToJson(title, treatment.steps).split("\n"), `contexts ${JSON.stringify(treatment.contexts)}`];
+  const history = [
+    `lane ${title}`,
+    ...chainToJson(title, treatment.steps).split("\n"),
+    `contexts ${JSON.stringify(treatment.contexts)}`,
+  ];
   const cards: Parameters<typeof assemble>[3] = [
     ["CREATOR", "Dunkel 0.1.0"],
     ...(wanted.object ? ([["OBJECT", wanted.object.slice(0, 60)]] as Parameters<typeof assemble>[3]) : []),

@@ -39,7 +39,11 @@ export interface StackProgress {
  * Makes a stack: plan, strips over the pool, assembly, inspection. The strips of the results go straight into blobs, so
  * this side holds no picture. The memory budget is shared by the workers.
  */
-export async function makeStack(pool: WorkerPool, wanted: StackRequest, { signal, onProgress }: StackProgress): Promise<FinishedStack> {
+export async function makeStack(
+  pool: WorkerPool,
+  wanted: StackRequest,
+  { signal, onProgress }: StackProgress,
+): Promise<FinishedStack> {
   const started = Date.now();
   const { subs, frames, settings } = wanted;
   if (subs.length === 0) throw new UserError("no sub is included", "Include at least one sub on the Subs screen.");
@@ -71,7 +75,12 @@ export async function makeStack(pool: WorkerPool, wanted: StackRequest, { signal
     a: assemble(width, height, channels, cards, ["half A of the stack"], (c) => results.map(({ a }) => a[c])),
     b: assemble(width, height, channels, cards, ["half B of the stack"], (c) => results.map(({ b }) => b[c])),
   };
-  const refOf = (name: string, blob: Blob): FrameRef => ({ id: `${name}-${started}-${Math.random()}`, name, kind: "blob", blob });
+  const refOf = (name: string, blob: Blob): FrameRef => ({
+    id: `${name}-${started}-${Math.random()}`,
+    name,
+    kind: "blob",
+    blob,
+  });
   const halves = plan.used.length > 1 ? { a: refOf("a", draft.a), b: refOf("b", draft.b) } : null;
   const picture = refOf("stack", draft.mean);
   const facts = await pool.run("inspect", { picture, halves }, { priority: PRIORITY.batch, signal });
@@ -92,7 +101,9 @@ export async function makeStack(pool: WorkerPool, wanted: StackRequest, { signal
     mean: assemble(width, height, channels, cards, history, (c) => results.map(({ mean }) => mean[c])),
     a: draft.a,
     b: draft.b,
-    coverage: assemble(width, height, 1, cards, ["subs with data at each pixel"], () => results.map(({ coverage }) => coverage)),
+    coverage: assemble(width, height, 1, cards, ["subs with data at each pixel"], () =>
+      results.map(({ coverage }) => coverage),
+    ),
   };
 }
 
@@ -133,7 +144,9 @@ function recipeLines(plan: StackPlan, settings: StackSettings, report: StackRepo
   return [
     `stack of ${plan.used.length} subs, reference ${report.referenceName}`,
     `settings ${JSON.stringify(settings)}`,
-    ...plan.used.map((sub) => `used ${sub.name} half ${sub.half} transform ${sub.toReference.map((v) => v.toPrecision(9)).join(" ")}`),
+    ...plan.used.map(
+      (sub) => `used ${sub.name} half ${sub.half} transform ${sub.toReference.map((v) => v.toPrecision(9)).join(" ")}`,
+    ),
     ...plan.leftOut.map((sub) => `left out ${sub.name}: ${sub.reason}`),
   ];
 }

@@ -6,7 +6,9 @@ import { fileURLToPath } from "node:url";
 import { bundleRunner } from "./bundle.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
-const names = readdirSync(`${root}bench`).filter((f) => f.endsWith(".ts") && !f.includes(".test.")).map((f) => f.slice(0, -3));
+const names = readdirSync(`${root}bench`)
+  .filter((f) => f.endsWith(".ts") && !f.includes(".test."))
+  .map((f) => f.slice(0, -3));
 const [name, ...args] = process.argv.slice(2);
 if (!names.includes(name)) {
   console.error(`usage: npm run -s bench -- ${names.join("|")}`);
@@ -25,4 +27,6 @@ await build({
   tsconfig: "tsconfig.json",
   logLevel: "warning",
 });
-process.exit(spawnSync(process.execPath, [`dist/bench-${name}.mjs`, ...args], { cwd: root, stdio: "inherit" }).status ?? 1);
+process.exit(
+  spawnSync(process.execPath, [`dist/bench-${name}.mjs`, ...args], { cwd: root, stdio: "inherit" }).status ?? 1,
+);

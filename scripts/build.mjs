@@ -7,5 +7,9 @@ const root = fileURLToPath(new URL("..", import.meta.url));
 await bundleBrowser();
 await bundleRunner();
 const env = { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" };
-const next = spawnSync(process.execPath, ["node_modules/next/dist/bin/next", "build", "--webpack"], { cwd: root, stdio: "inherit", env });
+const next = spawnSync(process.execPath, ["node_modules/next/dist/bin/next", "build", "--webpack"], {
+  cwd: root,
+  stdio: "inherit",
+  env,
+});
 process.exit(next.status ?? 1);

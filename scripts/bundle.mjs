@@ -4,11 +4,23 @@ import { copyFileSync, mkdirSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
-const common = { bundle: true, absWorkingDir: root, format: "esm", target: "es2022", logLevel: "warning", tsconfig: "tsconfig.json" };
+const common = {
+  bundle: true,
+  absWorkingDir: root,
+  format: "esm",
+  target: "es2022",
+  logLevel: "warning",
+  tsconfig: "tsconfig.json",
+};
 
 export async function bundleBrowser() {
   mkdirSync(`${root}public/engine`, { recursive: true });
-  await build({ ...common, entryPoints: ["engine/browser/worker.ts"], outfile: "public/engine/worker.js", minify: true });
+  await build({
+    ...common,
+    entryPoints: ["engine/browser/worker.ts"],
+    outfile: "public/engine/worker.js",
+    minify: true,
+  });
   copyFileSync(`${root}core/kernels/kernels.wasm`, `${root}public/engine/kernels.wasm`);
 }
 

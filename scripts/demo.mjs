@@ -20,7 +20,11 @@ function newest(folder) {
 
 const stamp = join(root, ".next/BUILD_ID");
 const sources = ["app", "core", "engine", "state", "storage", "ui", "package.json", "next.config.mjs"];
-const changed = Math.max(...sources.map((name) => (statSync(join(root, name)).isDirectory() ? newest(join(root, name)) : statSync(join(root, name)).mtimeMs)));
+const changed = Math.max(
+  ...sources.map((name) =>
+    statSync(join(root, name)).isDirectory() ? newest(join(root, name)) : statSync(join(root, name)).mtimeMs,
+  ),
+);
 if (!existsSync(stamp) || statSync(stamp).mtimeMs < changed) {
   console.log("Building …");
   const build = spawnSync(process.execPath, ["scripts/build.mjs"], { cwd: root, stdio: "inherit" });

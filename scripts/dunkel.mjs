@@ -5,5 +5,7 @@ import { bundleRunner } from "./bundle.mjs";
 
 await bundleRunner();
 const cli = fileURLToPath(new URL("../dist/cli.mjs", import.meta.url));
-const run = spawnSync(process.execPath, ["--disable-warning=ExperimentalWarning", cli, ...process.argv.slice(2)], { stdio: "inherit" });
+const run = spawnSync(process.execPath, ["--disable-warning=ExperimentalWarning", cli, ...process.argv.slice(2)], {
+  stdio: "inherit",
+});
 process.exit(run.status ?? 1);

@@ -21,12 +21,21 @@ export async function startServer({ port = 0, demo = false, quiet = true } = {})
   const chosen = await freePort(port);
   const env = { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production", DUNKEL_DEMO: demo ? "1" : "0" };
   const args = ["node_modules/next/dist/bin/next", "start", "--hostname", "127.0.0.1", "--port", String(chosen)];
-  const server = spawn(process.execPath, args, { cwd: root, env, stdio: ["ignore", quiet ? "ignore" : "inherit", "inherit"] });
+  const server = spawn(process.execPath, args, {
+    cwd: root,
+    env,
+    stdio: ["ignore", quiet ? "ignore" : "inherit", "inherit"],
+  });
   const url = `http://localhost:${chosen}`;
-  const exited = new Promise((_, reject) => server.once("exit", (code) => reject(new Error(`the server ended with code ${code}`))));
+  const exited = new Promise((_, reject) =>
+    server.once("exit", (code) => reject(new Error(`the server ended with code ${code}`))),
+  );
   const answering = (async () => {
     for (let i = 0; i < 300; i++) {
-      const ok = await fetch(`http://127.0.0.1:${chosen}/`).then((r) => r.ok, () => false);
+      const ok = await fetch(`http://127.0.0.1:${chosen}/`).then(
+        (r) => r.ok,
+        () => false,
+      );
       if (ok) return;
       await new Promise((r) => setTimeout(r, 100));
     }

@@ -30,7 +30,12 @@ export function firstBoard(stack: StackRecord): Board {
   const noise = () => stepOf("noise.starlet");
   const sharp = () => stepOf("deconvolve.richardson-lucy");
   const chains = [[], [noise()], [sharp()], [noise(), sharp()]];
-  const lanes = chains.map((steps, k) => ({ id: newId(), letter: String.fromCharCode(65 + k), stackId: stack.id, steps }));
+  const lanes = chains.map((steps, k) => ({
+    id: newId(),
+    letter: String.fromCharCode(65 + k),
+    stackId: stack.id,
+    steps,
+  }));
   return {
     lanes,
     spots: stack.facts.spots.map((spot) => ({ id: newId(), ...spot })),

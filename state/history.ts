@@ -29,7 +29,13 @@ export function amend<T>(history: History<T>, next: T): History<T> {
 export function undo<T>(history: History<T>): History<T> {
   const last = history.past[history.past.length - 1];
   if (last === undefined) return history;
-  return { past: history.past.slice(0, -1), present: last, future: [history.present, ...history.future], group: null, at: 0 };
+  return {
+    past: history.past.slice(0, -1),
+    present: last,
+    future: [history.present, ...history.future],
+    group: null,
+    at: 0,
+  };
 }
 
 export function redo<T>(history: History<T>): History<T> {

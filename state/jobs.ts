@@ -57,7 +57,11 @@ export function createJobs() {
       const result = await work({
         signal: abort.signal,
         onProgress: (fraction, doing) =>
-          change(id, { fraction, secondsLeft: secondsLeft(fraction, Date.now() - startedAt), ...(doing ? { doing } : {}) }),
+          change(id, {
+            fraction,
+            secondsLeft: secondsLeft(fraction, Date.now() - startedAt),
+            ...(doing ? { doing } : {}),
+          }),
       });
       dismiss(id);
       return result;

@@ -59,7 +59,12 @@ export class ProjectSession {
     });
   }
 
-  static async open(projectId: string, pool: WorkerPool, jobs: Jobs, repository: Repository): Promise<ProjectSession | null> {
+  static async open(
+    projectId: string,
+    pool: WorkerPool,
+    jobs: Jobs,
+    repository: Repository,
+  ): Promise<ProjectSession | null> {
     const project = await repository.project(projectId);
     if (!project) return null;
     const [subs, stacks, board, contexts] = await Promise.all([
@@ -84,7 +89,9 @@ export class ProjectSession {
       jobs,
       repository,
     );
-    session.contexts.restore(contexts.map(({ id, contexts: made }) => ({ key: id.slice(projectId.length + 1), contexts: made })));
+    session.contexts.restore(
+      contexts.map(({ id, contexts: made }) => ({ key: id.slice(projectId.length + 1), contexts: made })),
+    );
     session.saveProject({});
     return session;
   }
@@ -102,7 +109,10 @@ export class ProjectSession {
   // — Subs —
 
   /** Reads, measures and stores files, one after the other; a file that cannot be used is listed and the rest goes on. */
-  async importFiles(files: { name: string; load: (signal: AbortSignal) => Promise<Blob> }[], label = "Importing"): Promise<void> {
+  async importFiles(
+    files: { name: string; load: (signal: AbortSignal) => Promise<Blob> }[],
+    label = "Importing",
+  ): Promise<void> {
     await this.jobs.run(label, async ({ signal, onProgress }) => {
       let next = files[0]?.load(signal);
       for (const [k, { name }] of files.entries()) {
@@ -166,7 +176,8 @@ export class ProjectSession {
     const known = this.frames.get(id);
     if (known) return known;
     const opening = this.repository.blob(id).then((blob): FrameRef => {
-      if (!blob) throw new UserError(`${name}: its file is missing from the browser's storage`, "Import the file again.");
+      if (!blob)
+        throw new UserError(`${name}: its file is missing from the browser's storage`, "Import the file again.");
       return { id, name, kind: "blob", blob };
     });
     this.frames.set(id, opening);
@@ -303,7 +314,12 @@ export class ProjectSession {
     const { board, project } = this.store.getState();
     if (!board) return;
     this.save(
-      this.repository.saveBoard({ version: RECORD_VERSION, id: project.id, projectId: project.id, board: board.present }),
+      this.repository.saveBoard({
+        version: RECORD_VERSION,
+        id: project.id,
+        projectId: project.id,
+        board: board.present,
+      }),
     );
   }
 
@@ -324,6 +340,9 @@ export function factsOf(sub: SubRecord): SubFacts {
 /** A failed write in words: mostly that the browser's storage is full. */
 function storageFailure(error: unknown): Error {
   if (error instanceof Error && error.name === "QuotaExceededError")
-    return new UserError("the browser's storage is full", "Delete projects that you no longer need, or free disk space, and try again.");
+    return new UserError(
+      "the browser's storage is full",
+      "Delete projects that you no longer need, or free disk space, and try again.",
+    );
   return error instanceof Error ? error : new Error(String(error));
 }

@@ -24,11 +24,19 @@ export function newProject(name: string, demo: boolean): ProjectRecord {
   };
 }
 
+/** The project marked as deleted now, or brought back. */
+export function withDeletion(project: ProjectRecord, deleted: boolean): ProjectRecord {
+  return { ...project, deletedAt: deleted ? Date.now() : null };
+}
+
 /** A deleted project can be brought back for this long; it is removed for good when the shelf is opened after that. */
 export const KEEP_DELETED_MS = 10 * 60 * 1000;
 
 /** All projects that are not deleted, last opened first; old deleted ones are removed. */
-export async function readShelf(repository: Repository, now: number): Promise<{ cards: ProjectCard[]; problems: string[] }> {
+export async function readShelf(
+  repository: Repository,
+  now: number,
+): Promise<{ cards: ProjectCard[]; problems: string[] }> {
   const { found, problems } = await repository.projects();
   const cards: ProjectCard[] = [];
   for (const project of found) {

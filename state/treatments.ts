@@ -89,5 +89,9 @@ function exactKey({ picture }: Subject, steps: ChainStep[], index: number): stri
 /** The same without the settings of earlier steps. */
 function looseKey({ picture }: Subject, steps: ChainStep[], index: number): string {
   const before = steps.slice(0, index).filter(({ on }) => on);
-  return JSON.stringify([picture.id, before.map((s) => [s.operation, s.channels]), [steps[index].operation, steps[index].channels]]);
+  return JSON.stringify([
+    picture.id,
+    before.map((s) => [s.operation, s.channels]),
+    [steps[index].operation, steps[index].channels],
+  ]);
 }

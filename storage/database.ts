@@ -121,7 +121,11 @@ export class Repository {
   }
 
   async board(projectId: string): Promise<{ found: BoardRecord | null; problems: Problem[] }> {
-    const { found, problems } = sift("boards", boardRecord, await this.db.getAllFromIndex("boards", "project", projectId));
+    const { found, problems } = sift(
+      "boards",
+      boardRecord,
+      await this.db.getAllFromIndex("boards", "project", projectId),
+    );
     return { found: found[0] ?? null, problems };
   }
 
@@ -143,7 +147,8 @@ export class Repository {
     const tx = this.db.transaction(["projects", ...stores], "readwrite");
     await tx.objectStore("projects").delete(projectId);
     for (const store of stores)
-      for (const key of await tx.objectStore(store).index("project").getAllKeys(projectId)) await tx.objectStore(store).delete(key);
+      for (const key of await tx.objectStore(store).index("project").getAllKeys(projectId))
+        await tx.objectStore(store).delete(key);
     await tx.done;
   }
 }

@@ -18,7 +18,11 @@ export function readRecord<T>(store: string, schema: z.ZodType<T>, raw: unknown)
   let record = raw as Record<string, unknown>;
   const version = typeof record?.version === "number" ? record.version : 0;
   if (version > RECORD_VERSION)
-    return { ok: false, reason: "newer", detail: `${store} record of version ${version}, this application knows ${RECORD_VERSION}` };
+    return {
+      ok: false,
+      reason: "newer",
+      detail: `${store} record of version ${version}, this application knows ${RECORD_VERSION}`,
+    };
   for (let v = version; v < RECORD_VERSION; v++) {
     const migration = MIGRATIONS.find((m) => m.store === store && m.from === v);
     record = migration ? migration.run(record) : { ...record, version: v + 1 };
@@ -26,5 +30,9 @@ export function readRecord<T>(store: string, schema: z.ZodType<T>, raw: unknown)
   const parsed = schema.safeParse(record);
   if (parsed.success) return { ok: true, value: parsed.data };
   const issue = parsed.error.issues[0];
-  return { ok: false, reason: "damaged", detail: `${store} record ${String(record?.id)}: ${issue.path.join(".")}: ${issue.message}` };
+  return {
+    ok: false,
+    reason: "damaged",
+    detail: `${store} record ${String(record?.id)}: ${issue.path.join(".")}: ${issue.message}`,
+  };
 }

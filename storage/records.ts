@@ -65,7 +65,12 @@ export type LaneStep = z.infer<typeof laneStep>;
 export const lane = z.object({ id, letter: z.string().min(1).max(3), stackId: id, steps: z.array(laneStep) });
 export type Lane = z.infer<typeof lane>;
 
-export const ladder = z.object({ laneId: id, stepId: id, field: z.string(), values: z.array(z.number()).min(3).max(7) });
+export const ladder = z.object({
+  laneId: id,
+  stepId: id,
+  field: z.string(),
+  values: z.array(z.number()).min(3).max(7),
+});
 export type Ladder = z.infer<typeof ladder>;
 
 export const ZOOMS = ["fit", 1, 2, 4, 8] as const;
@@ -92,5 +97,10 @@ export const boardRecord = z.object({ ...versioned, board });
 export type BoardRecord = z.infer<typeof boardRecord>;
 
 /** Contexts of a step of a chain, frozen with what they were made from (the key). */
-export const contextRecord = z.object({ version: z.literal(RECORD_VERSION), id, projectId: id, contexts: z.array(z.unknown()) });
+export const contextRecord = z.object({
+  version: z.literal(RECORD_VERSION),
+  id,
+  projectId: id,
+  contexts: z.array(z.unknown()),
+});
 export type ContextRecord = z.infer<typeof contextRecord>;

@@ -19,7 +19,13 @@ export function splitForMode(raster: Raster, mode: ChannelMode): Raster[] {
   if (mode === "together") return [raster];
   const luminance = meanPlane(raster);
   if (mode === "luminance") return [rasterOf(width, height, [luminance])];
-  return [rasterOf(width, height, planes.map((plane) => difference(plane, luminance)))];
+  return [
+    rasterOf(
+      width,
+      height,
+      planes.map((plane) => difference(plane, luminance)),
+    ),
+  ];
 }
 
 export function joinFromMode(
@@ -31,7 +37,12 @@ export function joinFromMode(
 ): Raster {
   const { width, height, planes, channels } = original;
   if (results.length === 0) return original;
-  if (mode === "each") return rasterOf(width, height, results.map((result) => result.planes[0]));
+  if (mode === "each")
+    return rasterOf(
+      width,
+      height,
+      results.map((result) => result.planes[0]),
+    );
   if (mode === "together" || channels === 1) return results[0];
   const luminance = meanPlane(original);
   if (mode === "luminance") {
@@ -50,7 +61,11 @@ export function joinFromMode(
       ),
     );
   }
-  return rasterOf(width, height, results[0].planes.map((plane) => sum(plane, luminance)));
+  return rasterOf(
+    width,
+    height,
+    results[0].planes.map((plane) => sum(plane, luminance)),
+  );
 }
 
 function difference(a: Float32Array, b: Float32Array): Float32Array {

@@ -55,7 +55,10 @@ export async function prepareStep(
   let picture: Promise<Raster[]> | null = null;
   let halves: Promise<Raster[] | null> | null = null;
   const samples = () => (picture ??= take(input.picture));
-  const halfDifferences = () => (halves ??= input.halves ? differences(take(input.halves.a, forHalves), take(input.halves.b, forHalves)) : Promise.resolve(null));
+  const halfDifferences = () =>
+    (halves ??= input.halves
+      ? differences(take(input.halves.a, forHalves), take(input.halves.b, forHalves))
+      : Promise.resolve(null));
   const pictures = splitForMode((await samples())[0], step.channels).length;
   const made: unknown[] = [];
   for (let k = 0; k < pictures; k++) {
@@ -73,13 +76,23 @@ export async function prepareStep(
 }
 
 /** Prepares all steps of a chain in their order; steps that are off get null. */
-export async function prepareChain(input: ChainInput, steps: ChainStep[], job: JobHandle): Promise<(unknown[] | null)[]> {
+export async function prepareChain(
+  input: ChainInput,
+  steps: ChainStep[],
+  job: JobHandle,
+): Promise<(unknown[] | null)[]> {
   const contexts: (unknown[] | null)[] = steps.map(() => null);
   for (const [i, step] of steps.entries()) if (step.on) contexts[i] = await prepareStep(input, steps, contexts, i, job);
   return contexts;
 }
 
-async function treated(source: FrameSource, steps: ReadyStep[], regions: Region[], fill: number[], job: JobHandle): Promise<Raster[]> {
+async function treated(
+  source: FrameSource,
+  steps: ReadyStep[],
+  regions: Region[],
+  fill: number[],
+  job: JobHandle,
+): Promise<Raster[]> {
   const pieces: Raster[] = [];
   for (const region of regions) {
     const piece = await runChain(source, steps, region, fill, job);

@@ -22,7 +22,13 @@ export function readySteps(steps: ChainStep[], contexts: (unknown[] | null)[]): 
     if (!operation) throw new UserError(`unknown operation “${step.operation}”`, "Remove the step from the chain.");
     const parsed = contexts[i]?.map((context) => operation.context.parse(context));
     if (!parsed) throw new UserError(`${operation.title} was not prepared`, "Prepare the chain before it runs.");
-    return [{ operation, step: { ...step, params: operation.params.parse(step.params) as ChainStep["params"] }, contexts: parsed }];
+    return [
+      {
+        operation,
+        step: { ...step, params: operation.params.parse(step.params) as ChainStep["params"] },
+        contexts: parsed,
+      },
+    ];
   });
 }
 
@@ -82,7 +88,12 @@ export async function runChain(
   return out;
 }
 
-async function runStep(raster: Raster, { operation, step, contexts }: ReadyStep, fill: number[], job: JobHandle): Promise<Raster> {
+async function runStep(
+  raster: Raster,
+  { operation, step, contexts }: ReadyStep,
+  fill: number[],
+  job: JobHandle,
+): Promise<Raster> {
   if (step.blend === 0) return raster;
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];

@@ -57,17 +57,33 @@ export function parseChain(json: unknown): Result<ChainFile, ChainError> {
   const file = chainFile.safeParse(json);
   if (!file.success) {
     const issue = file.error.issues[0];
-    return fail(issue.path.join(".") || "file", issue.message, "Choose a chain that was exported here, or mend this field.");
+    return fail(
+      issue.path.join(".") || "file",
+      issue.message,
+      "Choose a chain that was exported here, or mend this field.",
+    );
   }
   if (file.data.version > CHAIN_VERSION)
-    return fail("version", `the file has version ${file.data.version}, this is ${CHAIN_VERSION}`, "Update this application.");
+    return fail(
+      "version",
+      `the file has version ${file.data.version}, this is ${CHAIN_VERSION}`,
+      "Update this application.",
+    );
   const steps: ChainStep[] = [];
   for (const [i, step] of file.data.steps.entries()) {
     const operation = findOperation(step.operation);
     if (!operation)
-      return fail(`steps.${i}.operation`, `unknown operation “${step.operation}”`, "Remove the step or update this application.");
+      return fail(
+        `steps.${i}.operation`,
+        `unknown operation “${step.operation}”`,
+        "Remove the step or update this application.",
+      );
     if (step.version > operation.version)
-      return fail(`steps.${i}.version`, `version ${step.version} is newer than ${operation.version}`, "Update this application.");
+      return fail(
+        `steps.${i}.version`,
+        `version ${step.version} is newer than ${operation.version}`,
+        "Update this application.",
+      );
     if (!operation.channels.includes(step.channels))
       return fail(`steps.${i}.channels`, `must be one of ${operation.channels.join(", ")}`, "Choose one of them.");
     const params = operation.params.safeParse(step.params);

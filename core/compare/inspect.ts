@@ -60,7 +60,9 @@ export async function inspectPicture(
     }
     job.progress((k + 1) / tiles.length);
   }
-  const fill = Array.from({ length: picture.channels }, (_, c) => finiteOr(0, median(pieces.map((p) => median(p.planes[c])))));
+  const fill = Array.from({ length: picture.channels }, (_, c) =>
+    finiteOr(0, median(pieces.map((p) => median(p.planes[c])))),
+  );
   const levels = cells.map((cell) => cell.level).sort((a, b) => a - b);
   return {
     width: picture.width,

@@ -30,9 +30,12 @@ export function proposeSpots(cells: CellFacts[], width: number, height: number, 
   const chosen: SpotProposal[] = [];
   const inner = cells.filter(({ x, y }) => x > margin && y > margin && x < width - margin && y < height - margin);
   const candidates = inner.length >= 9 ? inner : cells;
-  const far = (cell: CellFacts) => chosen.every((other) => Math.hypot(other.x - cell.x, other.y - cell.y) > 0.12 * width);
+  const far = (cell: CellFacts) =>
+    chosen.every((other) => Math.hypot(other.x - cell.x, other.y - cell.y) > 0.12 * width);
   const take = (name: string, score: (cell: CellFacts) => number) => {
-    const best = candidates.filter(far).reduce<CellFacts | null>((a, b) => (a === null || score(b) > score(a) ? b : a), null);
+    const best = candidates
+      .filter(far)
+      .reduce<CellFacts | null>((a, b) => (a === null || score(b) > score(a) ? b : a), null);
     if (best) chosen.push({ name, x: best.x, y: best.y });
   };
   take("Star group", (cell) => cell.stars);

@@ -128,6 +128,8 @@ describe.each([
 test("a kernel refuses a plane of another size and a PSF without a centre", () => {
   for (const kernels of [plain, wasm]) {
     expect(() => kernels.starletSmooth(new Float32Array(5), 2, 2, 0)).toThrow(RangeError);
-    expect(() => kernels.convolve(new Float32Array(4), 2, 2, { size: 2, values: new Float32Array(4) })).toThrow(RangeError);
+    expect(() => kernels.convolve(new Float32Array(4), 2, 2, { size: 2, values: new Float32Array(4) })).toThrow(
+      RangeError,
+    );
   }
 });

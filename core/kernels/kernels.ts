@@ -69,5 +69,7 @@ export function checkPlane(plane: Float32Array, width: number, height: number): 
 
 export function checkPsf(psf: Psf): void {
   if (psf.size % 2 !== 1 || psf.values.length !== psf.size * psf.size)
-    throw new RangeError(`a PSF must be square with an odd side, received ${psf.values.length} samples for ${psf.size}`);
+    throw new RangeError(
+      `a PSF must be square with an odd side, received ${psf.values.length} samples for ${psf.size}`,
+    );
 }

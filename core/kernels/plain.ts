@@ -21,7 +21,9 @@ function starletSmooth(plane: Float32Array, width: number, height: number, scale
         (plane[r[1] + x] + plane[r[3] + x]) * 0.25 +
         plane[r[2] + x] * 0.375;
   }
-  const taps = [-2, -1, 1, 2].map((k) => Int32Array.from({ length: width }, (_, x) => mirrorIndex(x + k * step, width)));
+  const taps = [-2, -1, 1, 2].map((k) =>
+    Int32Array.from({ length: width }, (_, x) => mirrorIndex(x + k * step, width)),
+  );
   for (let y = 0; y < height; y++) {
     const row = y * width;
     for (let x = 0; x < width; x++)
@@ -33,7 +35,12 @@ function starletSmooth(plane: Float32Array, width: number, height: number, scale
   return out;
 }
 
-function starletShrink(planes: Float32Array[], width: number, height: number, settings: ShrinkSettings): Float32Array[] {
+function starletShrink(
+  planes: Float32Array[],
+  width: number,
+  height: number,
+  settings: ShrinkSettings,
+): Float32Array[] {
   const { inverseSigma, k, protect } = settings;
   if (!(k > 0)) return planes.map((plane) => plane.slice());
   const scales = inverseSigma[0].length;
@@ -94,8 +101,7 @@ function createConvolver(width: number, height: number, psf: Psf) {
     }
     fft2InPlace(re, im, w, h, true);
     const out = new Float32Array(width * height);
-    for (let y = 0; y < height; y++)
-      for (let x = 0; x < width; x++) out[y * width + x] = re[y * w + x] / (w * h);
+    for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) out[y * width + x] = re[y * w + x] / (w * h);
     return out;
   };
 }

@@ -58,7 +58,9 @@ const PAGE = 65536;
  * Each call lays its working memory out anew in the module's one linear memory; nothing is kept between calls.
  */
 export function createWasmKernels(bytes: Uint8Array): Kernels {
-  const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes as Uint8Array<ArrayBuffer>), { env: { abort: () => undefined } });
+  const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes as Uint8Array<ArrayBuffer>), {
+    env: { abort: () => undefined },
+  });
   const wasm = instance.exports as unknown as Exports;
   const open = () => createArena(wasm.memory);
 
@@ -75,7 +77,12 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     return arena.read(dst, width, height, pitch);
   }
 
-  function starletShrink(planes: Float32Array[], width: number, height: number, settings: ShrinkSettings): Float32Array[] {
+  function starletShrink(
+    planes: Float32Array[],
+    width: number,
+    height: number,
+    settings: ShrinkSettings,
+  ): Float32Array[] {
     const { inverseSigma, k, protect } = settings;
     if (!(k > 0)) return planes.map((plane) => plane.slice());
     const scales = inverseSigma[0].length;
@@ -151,18 +158,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     // Untangling leaves out a factor ½, once here and once in each transform; the inverse transform needs 1 / (w h).
     wasm.transferRows(at.zre, at.zim, zp, w, groups, at.pairs, at.planW, 0.25 / (w * h), at.transfer);
     const rowsThrough = (conjugate: boolean): void =>
-      wasm.transformRows(
-        at.zre,
-        at.zim,
-        zp,
-        w,
-        groups,
-        at.pairs,
-        at.planW,
-        at.transfer,
-        conjugate ? 1 : 0,
-        at.scratch,
-      );
+      wasm.transformRows(at.zre, at.zim, zp, w, groups, at.pairs, at.planW, at.transfer, conjugate ? 1 : 0, at.scratch);
     const load = (target: number, plane: Float32Array): void => {
       arena.zero(target, up * h);
       arena.write(target, plane, width, height, up);
@@ -223,7 +219,7 @@ interface FftPlan {
 
 function fftPlan(n: number): FftPlan {
   const radices: number[] = [];
-  for (let rest = n; rest > 1; ) {
+  for (let rest = n; rest > 1;) {
     const radix = [4, 2, 3, 5].find((r) => rest % r === 0) as number;
     radices.push(radix);
     rest /= radix;

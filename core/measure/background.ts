@@ -6,7 +6,10 @@ export interface BackgroundMesh {
   cellPx: number;
   columns: number;
   rows: number;
+  /** Smoothed by a 3 × 3 median; free of NaN. */
   level: Float32Array;
+  /** As measured; NaN for cells without data. */
+  raw: Float32Array;
   width: number;
   height: number;
 }
@@ -35,7 +38,7 @@ export function measureBackground(plane: Float32Array, width: number, height: nu
       const { mean, median, sigma } = clippedMean(values.subarray(0, n), 3, 5, CELL_SAMPLES);
       raw[j * columns + i] = Math.abs(mean - median) < 0.3 * sigma ? 2.5 * median - 1.5 * mean : median;
     }
-  return { cellPx, columns, rows, level: smoothMesh(raw, columns, rows), width, height };
+  return { cellPx, columns, rows, level: smoothMesh(raw, columns, rows), raw, width, height };
 }
 
 function smoothMesh(raw: Float32Array, columns: number, rows: number): Float32Array {
@@ -92,14 +95,15 @@ export interface PlaneFit {
  * fewer than 4 cells gives a constant, its median.
  */
 export function fitBackgroundPlane(mesh: BackgroundMesh): PlaneFit {
-  const { columns, rows, level, width, height } = mesh;
+  const { columns, rows, level, raw, width, height } = mesh;
   const constant = { level: medianInPlace(level.slice()), dx: 0, dy: 0 };
   if (columns < 2 || rows < 2) return constant;
-  const points = Array.from(level, (z, k) => ({
+  const points = Array.from(raw, (z, k) => ({
     u: ((k % columns) + 0.5) / columns - 0.5,
     v: (Math.floor(k / columns) + 0.5) / rows - 0.5,
     z,
-  }));
+  })).filter(({ z }) => z === z);
+  if (points.length < 4) return constant;
   let kept = points;
   let fit = [constant.level, 0, 0];
   for (let round = 0; round < 4; round++) {

@@ -75,7 +75,8 @@ export function fitMoffat(
   const split = Math.hypot((a - c) / 2, b);
   const fwhmMajor = moffatFwhm(1 / Math.sqrt(middle - split), beta);
   const fwhmMinor = moffatFwhm(1 / Math.sqrt(middle + split), beta);
-  if (!(fwhmMajor > 0.3) || fwhmMajor > 2 * size || Math.hypot(dx - (x0 - cx), dy - (y0 - cy)) > radius / 2) return null;
+  if (!(fwhmMajor > 0.3) || fwhmMajor > 2 * size || Math.hypot(dx - (x0 - cx), dy - (y0 - cy)) > radius / 2)
+    return null;
   return {
     x: cx + dx,
     y: cy + dy,

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { meanPlane, median, robustSpread } from "../raster";
+import { clippedMean, meanPlane, median, robustSpread } from "../raster";
 import { scaleNoise, STARLET_NOISE } from "./noise";
 import { findStars } from "./stars";
 import { starShape, withoutGaps } from "./subMeasures";
@@ -13,7 +13,10 @@ export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ pe
 export const pictureMeasures = z.object({
   /** Robust σ per pixel from the finest starlet scale: 1.4826 MAD / 0.8908. */
   noise: z.number(),
-  /** σ per pixel of (A − B)/2 between the halves, each treated the same way at its own noise; null without halves. */
+  /**
+   * σ per pixel of (A − B)/2 between the halves, each treated the same way at its own noise, clipped at 5 σ; null
+   * without halves. Not by MAD: what shrinkage leaves is not normally distributed, and only variances add up then.
+   */
   noiseFromHalves: z.number().nullable(),
   /** Median level. */
   background: z.number(),
@@ -37,7 +40,7 @@ export function measurePicture(
   const mean = meanPlane(region);
   const plane = withoutGaps(mean);
   const noise = scaleNoise(plane, width, height, 1, kernels)[0] / STARLET_NOISE[0];
-  const noiseFromHalves = options.halfDifference ? robustSpread(meanPlane(options.halfDifference)).sigma : null;
+  const noiseFromHalves = options.halfDifference ? clippedMean(meanPlane(options.halfDifference), 5).sigma : null;
   const level = meanOf(mean);
   const sky = options.skyLevel ?? robustSpread(mean).centre - robustSpread(mean).sigma;
   const reference = noiseFromHalves ?? noise;

@@ -112,7 +112,8 @@ function bandNoise(band: Float32Array, width: number, height: number) {
     (cell) => robustSpread(cropRaster({ width, height, channels: 1, planes: [band] }, cell).planes[0]).sigma,
   );
   const quiet = quantile(cells, 0.25);
-  const at = (x: number, y: number) => Math.max(quiet, 0.9 * cells[Math.floor(y / CELL) * columns + Math.floor(x / CELL)]);
+  const at = (x: number, y: number) =>
+    Math.max(quiet, 0.9 * cells[Math.floor(y / CELL) * columns + Math.floor(x / CELL)]);
   return { quiet, at };
 }
 
@@ -294,7 +295,15 @@ function centroid(sharp: Float32Array, width: number, height: number, x0: number
   return { x, y };
 }
 
-function annulusMedian(clean: Float32Array, width: number, height: number, x: number, y: number, r0: number, r1: number) {
+function annulusMedian(
+  clean: Float32Array,
+  width: number,
+  height: number,
+  x: number,
+  y: number,
+  r0: number,
+  r1: number,
+) {
   const values: number[] = [];
   const reach = Math.ceil(r1);
   for (let dy = -reach; dy <= reach; dy++)

@@ -67,7 +67,10 @@ export function measureSub(raster: Raster, kernels: Kernels): { measures: SubMea
     noise: planes.map((plane) => whiteNoise(withoutGaps(plane), width, height, kernels)),
     saturatedShare: saturatedPixels / (width * height * planes.length),
   };
-  return { measures, stars: stars.slice(0, 1000).map(({ x, y, flux, snr, saturated }) => ({ x, y, flux, snr, saturated })) };
+  return {
+    measures,
+    stars: stars.slice(0, 1000).map(({ x, y, flux, snr, saturated }) => ({ x, y, flux, snr, saturated })),
+  };
 }
 
 /** The plane with NaN replaced by the median of the rest (0 where there is none). */

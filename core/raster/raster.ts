@@ -60,10 +60,7 @@ export function pasteInto(target: Raster, source: Raster, x: number, y: number):
   for (let c = 0; c < target.channels; c++)
     for (let row = 0; row < part.height; row++) {
       const from = (part.y - y + row) * source.width + (part.x - x);
-      target.planes[c].set(
-        source.planes[c].subarray(from, from + part.width),
-        (part.y + row) * target.width + part.x,
-      );
+      target.planes[c].set(source.planes[c].subarray(from, from + part.width), (part.y + row) * target.width + part.x);
     }
   return target;
 }

@@ -22,7 +22,8 @@ export interface Registration {
 }
 
 export type RegistrationFailure = "too-few-stars" | "no-pattern";
-export type RegistrationResult = { ok: true; value: Registration } | { ok: false; reason: RegistrationFailure; detail: string };
+export type RegistrationResult =
+  { ok: true; value: Registration } | { ok: false; reason: RegistrationFailure; detail: string };
 
 export interface MatchOptions {
   model?: "similarity" | "affine";
@@ -44,10 +45,14 @@ interface Triangle {
  * their side ratios (which no shift, turn or scale changes; mirror images are told apart by their sense); matching
  * triangles propose transforms, and the one that brings most stars together wins (RANSAC over triangles). It is then
  * refined over all pairs by least squares, with pairs beyond three times the median distance left out.
- * Any rotation. Fails where fewer than 6 stars are given or fewer than 6 stars (or 15 % of the smaller list) come together.
+ * Any rotation. Fails where fewer than 6 stars are given, or fewer come together than 6, 15 % of the smaller list, or chance could bring together.
  * Sources: Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119; Fischler & Bolles 1981, CACM 24, 381.
  */
-export function matchStars(sub: PatternStar[], reference: PatternStar[], options: MatchOptions = {}): RegistrationResult {
+export function matchStars(
+  sub: PatternStar[],
+  reference: PatternStar[],
+  options: MatchOptions = {},
+): RegistrationResult {
   const { model = "similarity", patternStars = 60, tolerancePx = 2 } = options;
   const a = brightest(sub, patternStars);
   const b = brightest(reference, patternStars);
@@ -66,7 +71,7 @@ export function matchStars(sub: PatternStar[], reference: PatternStar[], options
     if (!best || count > best.count) best = { transform, count };
     if (best.count > 0.8 * Math.min(a.length, b.length)) break;
   }
-  const needed = Math.max(6, Math.ceil(0.15 * Math.min(a.length, b.length)));
+  const needed = Math.max(6, Math.ceil(0.15 * Math.min(a.length, b.length)), pairsByChance(a, b, tolerancePx * 1.5));
   if (!best || best.count < needed)
     return {
       ok: false,
@@ -74,6 +79,17 @@ export function matchStars(sub: PatternStar[], reference: PatternStar[], options
       detail: `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
     };
   return { ok: true, value: refine(sub, reference, best.transform, model, tolerancePx) };
+}
+
+/**
+ * Pairs that a wrong transform could bring together by chance: the mean λ = n_a n_b π r² / area of a Poisson distribution,
+ * and five standard deviations and four more, since thousands of transforms are tried.
+ */
+function pairsByChance(a: PatternStar[], b: PatternStar[], radius: number): number {
+  const extent = (value: (star: PatternStar) => number) => Math.max(...b.map(value)) - Math.min(...b.map(value)) + 1;
+  const area = extent(({ x }) => x) * extent(({ y }) => y);
+  const mean = (a.length * b.length * Math.PI * radius * radius) / area;
+  return Math.ceil(mean + 5 * Math.sqrt(mean) + 4);
 }
 
 function brightest(stars: PatternStar[], count: number): PatternStar[] {
@@ -232,7 +248,8 @@ function refine(
       const [x, y] = applyTransform(transform, sub[i].x, sub[i].y);
       return Math.hypot(x - reference[j].x, y - reference[j].y);
     };
-    const normalised = ([i, j]: [number, number]) => distance([i, j]) / Math.sqrt(positionVariance(sub[i], reference[j]));
+    const normalised = ([i, j]: [number, number]) =>
+      distance([i, j]) / Math.sqrt(positionVariance(sub[i], reference[j]));
     const limit = 3 * Math.max(1, medianInPlace(Float64Array.from(pairs, normalised)));
     pairs = pairs.filter((pair) => normalised(pair) <= limit);
     const next = fitTransform(

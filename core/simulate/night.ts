@@ -64,7 +64,13 @@ export function subFileName(index: number): string {
 
 /** The field as a perfect camera sees it, undithered: no noise, no sky, clear air; full scale 1 as in the subs. */
 export function truthRaster(night: Night, fwhmPx: number, kernels: Kernels): Raster {
-  const conditions = { skyToSub: IDENTITY, fwhmPx, transmission: 1, skyE: [0, 0, 0] as [number, number, number], gradient: [0, 0] as [number, number] };
+  const conditions = {
+    skyToSub: IDENTITY,
+    fwhmPx,
+    transmission: 1,
+    skyE: [0, 0, 0] as [number, number, number],
+    gradient: [0, 0] as [number, number],
+  };
   const electrons = exposeNoiseless(night.sky, night.camera, conditions, kernels);
   const scale = 1 / (night.camera.electronsPerAdu * 65535);
   for (const plane of electrons.planes) for (let i = 0; i < plane.length; i++) plane[i] *= scale;

@@ -54,7 +54,8 @@ export function ridges(field: (x: number, y: number) => number, count: number) {
     let frequency = 1;
     let weight = 1;
     for (let i = 0; i < count; i++) {
-      const ridge = (1 - Math.min(1, Math.abs(field(x * frequency - 5.7 * i, y * frequency + 3.9 * i)) * 2.2)) ** 2 * weight;
+      const ridge =
+        (1 - Math.min(1, Math.abs(field(x * frequency - 5.7 * i, y * frequency + 3.9 * i)) * 2.2)) ** 2 * weight;
       sum += ridge * height;
       weight = Math.min(1, ridge * 1.6);
       height *= 0.55;

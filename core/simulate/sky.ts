@@ -31,8 +31,24 @@ const MARGIN = 64;
  * dims the stars behind it) and one small inclined galaxy. Electrons are per sub at full transmission.
  */
 export function createSky(width: number, height: number, seed: number): Sky {
-  const random = createRandom(seed * 7919 + 11);
   const dust = dustField(width, height, seed);
+  return {
+    width,
+    height,
+    ...scatterStars(width, height, seed, dust),
+    glow: paintGlow(width, height, seed, dust),
+    margin: MARGIN,
+  };
+}
+
+/** The stars of the field: those of the brightness law, the cluster, and the close pairs. */
+export function scatterStars(
+  width: number,
+  height: number,
+  seed: number,
+  dust: (x: number, y: number) => number,
+): Pick<Sky, "stars" | "pairs"> {
+  const random = createRandom(seed * 7919 + 11);
   const stars: SkyStar[] = [];
   const addStar = (x: number, y: number, flux: number, behindDust: boolean) => {
     const warmth = Math.max(-1, Math.min(1, 0.55 * random.normal()));
@@ -48,7 +64,12 @@ export function createSky(width: number, height: number, seed: number): Sky {
   const powerLaw = (most: number) => Math.min(most, FAINTEST * (1 - random.uniform()) ** (-1 / 0.55));
   const count = Math.round((width * height * 700) / 1e6);
   for (let i = 0; i < count; i++)
-    addStar(random.uniform() * (width + 60) - 30, random.uniform() * (height + 60) - 30, powerLaw(2.5e6), random.uniform() < 0.7);
+    addStar(
+      random.uniform() * (width + 60) - 30,
+      random.uniform() * (height + 60) - 30,
+      powerLaw(2.5e6),
+      random.uniform() < 0.7,
+    );
   const cluster = { x: width * 0.77, y: height * 0.27 };
   const spread = Math.min(width, height) * 0.035;
   for (let i = 0; i < 28; i++)
@@ -62,7 +83,7 @@ export function createSky(width: number, height: number, seed: number): Sky {
     addStar(x, y, 3e4, false);
     addStar(x + separationPx * Math.cos(angle), y + separationPx * Math.sin(angle), 2.1e4, false);
   });
-  return { width, height, stars, pairs, glow: paintGlow(width, height, seed, dust), margin: MARGIN };
+  return { stars, pairs };
 }
 
 /** Optical depth of the dust at a sky position. */

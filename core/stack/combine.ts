@@ -12,7 +12,12 @@ export interface Rejection {
  * Equal to iterating over unsorted values, since what is clipped lies at the ends.
  * Source: common practice (iterative κ-sigma clipping about the median); checked against a reference library in tests.
  */
-export function clipSorted(sorted: Float64Array, count: number, rejection: Rejection, range: { first: number; end: number }): void {
+export function clipSorted(
+  sorted: Float64Array,
+  count: number,
+  rejection: Rejection,
+  range: { first: number; end: number },
+): void {
   let first = 0;
   let end = count;
   for (let round = 0; round < rejection.rounds && end - first > 1; round++) {

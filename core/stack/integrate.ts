@@ -94,7 +94,13 @@ async function sampleSub(source: FrameSource, sub: PlannedSub, tile: Region, set
   return samples;
 }
 
-function combineTile(piece: StackPiece, cubes: Float32Array[], tile: Region, used: PlannedSub[], settings: StackSettings): void {
+function combineTile(
+  piece: StackPiece,
+  cubes: Float32Array[],
+  tile: Region,
+  used: PlannedSub[],
+  settings: StackSettings,
+): void {
   const pixels = tile.width * tile.height;
   const rejection =
     settings.reject === "sigma" ? { lowSigma: settings.lowSigma, highSigma: settings.highSigma, rounds: 5 } : null;
@@ -113,10 +119,20 @@ function combineTile(piece: StackPiece, cubes: Float32Array[], tile: Region, use
   });
   const x = tile.x - piece.region.x;
   const y = tile.y - piece.region.y;
-  const put = (target: Raster, planes: Float32Array[]) => pasteInto(target, rasterOf(tile.width, tile.height, planes), x, y);
-  put(piece.mean, results.map((result) => result.mean));
-  put(piece.a, results.map((result) => result.a));
-  put(piece.b, results.map((result) => result.b));
+  const put = (target: Raster, planes: Float32Array[]) =>
+    pasteInto(target, rasterOf(tile.width, tile.height, planes), x, y);
+  put(
+    piece.mean,
+    results.map((result) => result.mean),
+  );
+  put(
+    piece.a,
+    results.map((result) => result.a),
+  );
+  put(
+    piece.b,
+    results.map((result) => result.b),
+  );
   const coverage = new Float32Array(pixels);
   for (let i = 0; i < used.length; i++)
     for (let p = 0; p < pixels; p++) {

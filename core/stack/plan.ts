@@ -124,7 +124,9 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
 function photometricScale(sub: ListedStar[], reference: ListedStar[], pairs: [number, number][]): number {
   const usable = (least: number) =>
     pairs
-      .filter(([i, j]) => !sub[i].saturated && !reference[j].saturated && Math.min(sub[i].snr, reference[j].snr) > least)
+      .filter(
+        ([i, j]) => !sub[i].saturated && !reference[j].saturated && Math.min(sub[i].snr, reference[j].snr) > least,
+      )
       .map(([i, j]) => reference[j].flux / sub[i].flux);
   const clear = usable(40);
   const ratios = clear.length >= 8 ? clear : usable(12);

@@ -68,7 +68,12 @@ export function stackSigmaFromHalves(halvesSigma: number, weightA: number, weigh
   return (halvesSigma * 2 * Math.sqrt(weightA * weightB)) / (weightA + weightB);
 }
 
-export function makeReport(plan: StackPlan, facts: SubFacts[], settings: StackSettings, findings: StackFindings): StackReport {
+export function makeReport(
+  plan: StackPlan,
+  facts: SubFacts[],
+  settings: StackSettings,
+  findings: StackFindings,
+): StackReport {
   const byId = new Map(facts.map((sub) => [sub.id, sub]));
   const planned = new Map(plan.used.map((sub) => [sub.id, sub]));
   const reasons = new Map(plan.leftOut.map((sub) => [sub.id, sub.reason]));
@@ -79,14 +84,17 @@ export function makeReport(plan: StackPlan, facts: SubFacts[], settings: StackSe
     const weights = plan.used.map((sub) => sub.weight[c]);
     const total = weights.reduce((a, b) => a + b, 0);
     const expected = Math.sqrt(weights.reduce((sum, w, i) => sum + (w * sigma[i] * gains[i]) ** 2, 0)) / total;
-    const ofHalf = (half: "A" | "B") => plan.used.reduce((sum, sub) => sum + (sub.half === half ? sub.weight[c] : 0), 0);
+    const ofHalf = (half: "A" | "B") =>
+      plan.used.reduce((sum, sub) => sum + (sub.half === half ? sub.weight[c] : 0), 0);
     const fromHalves = plan.used.length > 1 ? stackSigmaFromHalves(halves, ofHalf("A"), ofHalf("B")) : NaN;
     const sorted = [...sigma].sort((a, b) => a - b);
     const one = sorted[Math.floor(sorted.length / 2)];
     const known = fromHalves === fromHalves ? fromHalves : expected;
     return { fromHalves: known, expected, expectedGain: one / expected, measuredGain: one / known };
   });
-  const widths = usedFacts.flatMap((sub) => (sub.measures.fwhmPx === null ? [] : [sub.measures.fwhmPx])).sort((a, b) => a - b);
+  const widths = usedFacts
+    .flatMap((sub) => (sub.measures.fwhmPx === null ? [] : [sub.measures.fwhmPx]))
+    .sort((a, b) => a - b);
   return stackReport.parse({
     referenceName: byId.get(plan.referenceId)?.name ?? plan.referenceId,
     subsUsed: plan.used.length,

@@ -14,7 +14,8 @@ export const openNodeBytes: OpenBytes = async (ref) => {
       try {
         const bytes = new Uint8Array(length);
         const { bytesRead } = await handle.read(bytes, 0, length, offset);
-        if (bytesRead < length) throw new RangeError(`${ref.name}: bytes ${offset} … ${offset + length} lie past the end`);
+        if (bytesRead < length)
+          throw new RangeError(`${ref.name}: bytes ${offset} … ${offset + length} lie past the end`);
         return bytes;
       } finally {
         await handle.close();

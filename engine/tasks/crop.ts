@@ -57,7 +57,11 @@ async function treated(
   fill: number[],
   shop: Workshop,
 ): Promise<Raster> {
-  const key = JSON.stringify([id, region, steps.map(({ step, contexts, operation }) => [step, contexts, operation.version])]);
+  const key = JSON.stringify([
+    id,
+    region,
+    steps.map(({ step, contexts, operation }) => [step, contexts, operation.version]),
+  ]);
   const known = shop.cache.get(key);
   if (known) return known;
   let result: Raster;
@@ -117,7 +121,9 @@ export const measureCrop: Task<MeasurePayload, PictureMeasures> = async ({ treat
   if (treatment.halves) {
     const halves: Raster[] = [];
     for (const ref of [treatment.halves.a, treatment.halves.b])
-      halves.push(await treated(ref.id, await shop.frames.open(ref), stepsForHalves(steps), area, treatment.fill, shop));
+      halves.push(
+        await treated(ref.id, await shop.frames.open(ref), stepsForHalves(steps), area, treatment.fill, shop),
+      );
     const [a, b] = halves;
     halfDifference = { ...a, planes: a.planes.map((plane, c) => plane.map((v, i) => (v - b.planes[c][i]) / 2)) };
   }

@@ -10,7 +10,7 @@ import { chainToJson, parseChain } from "@/core/chain";
 import { OPERATIONS } from "@/core/operations";
 import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
 import type { Lane, StackRecord } from "@/storage";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 import { download } from "../finish/download";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
@@ -54,10 +54,18 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
   return (
     <aside className="flex w-72 shrink-0 flex-col border-l border-line bg-panel" aria-label="Chain">
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line px-2">
-        <IconButton label="Undo (Ctrl Z)" disabled={!history || history.past.length === 0} onClick={() => session.undo()}>
+        <IconButton
+          label="Undo (Ctrl Z)"
+          disabled={!history || history.past.length === 0}
+          onClick={() => session.undo()}
+        >
           <Undo2 size={16} />
         </IconButton>
-        <IconButton label="Redo (Ctrl Shift Z)" disabled={!history || history.future.length === 0} onClick={() => session.redo()}>
+        <IconButton
+          label="Redo (Ctrl Shift Z)"
+          disabled={!history || history.future.length === 0}
+          onClick={() => session.redo()}
+        >
           <Redo2 size={16} />
         </IconButton>
         <div className="flex-1" />
@@ -78,7 +86,20 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
             </IconButton>
             <IconButton
               label={`Export the chain of lane ${lane.letter} as JSON`}
-              onClick={() => download(`chain-${lane.letter}.json`, new Blob([chainToJson(`Lane ${lane.letter}`, lane.steps.map(({ id: _id, ...step }) => step))], { type: "application/json" }))}
+              onClick={() =>
+                download(
+                  `chain-${lane.letter}.json`,
+                  new Blob(
+                    [
+                      chainToJson(
+                        `Lane ${lane.letter}`,
+                        lane.steps.map(({ id: _id, ...step }) => step),
+                      ),
+                    ],
+                    { type: "application/json" },
+                  ),
+                )
+              }
             >
               <Download size={14} />
             </IconButton>
@@ -106,7 +127,9 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
                 label="Stack of this lane"
                 value={lane.stackId}
                 options={stacks.map((stack) => ({ value: stack.id, label: stack.name }))}
-                onChange={(stackId) => session.changeBoard((board) => changeLane(board, lane.id, (l) => ({ ...l, stackId })))}
+                onChange={(stackId) =>
+                  session.changeBoard((board) => changeLane(board, lane.id, (l) => ({ ...l, stackId })))
+                }
               />
             </div>
           ) : null}
@@ -129,7 +152,11 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
               </button>
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
-              <DropdownMenu.Content align="start" sideOffset={4} className="z-50 w-72 rounded border border-line bg-raised p-1 shadow-lg">
+              <DropdownMenu.Content
+                align="start"
+                sideOffset={4}
+                className="z-50 w-72 rounded border border-line bg-raised p-1 shadow-lg"
+              >
                 {OPERATIONS.map((operation) => (
                   <DropdownMenu.Item
                     key={operation.id}

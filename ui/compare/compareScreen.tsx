@@ -6,7 +6,7 @@ import { useHotkeys } from "react-hotkeys-hook";
 import { useStore } from "zustand";
 import type { View } from "@/storage";
 import { ZOOMS } from "@/storage";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { EmptyState } from "../kit/notice";
 import { ChainEditor } from "./chainEditor";
@@ -23,7 +23,8 @@ export function CompareScreen() {
   const latency = useMemo(() => createLatency(), []);
   const latencyMs = useStore(latency.store, (state) => state.ms);
   const before = useHeldKey("b");
-  const look = (change: (view: View) => Partial<View>) => session.amendBoard((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
+  const look = (change: (view: View) => Partial<View>) =>
+    session.amendBoard((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
   const pan = (dx: number, dy: number) => look((view) => ({ panX: view.panX + dx, panY: view.panY + dy }));
 
   useHotkeys("mod+z", (event) => (event.preventDefault(), session.undo()));

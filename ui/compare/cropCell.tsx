@@ -11,7 +11,7 @@ import type { Transform } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord, View } from "@/storage";
-import { useSession } from "../frame/projectFrame";
+import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
 import { toImageData } from "../viewer/display";
 import { useCrop } from "../viewer/useCrop";
@@ -35,7 +35,19 @@ interface Props {
 }
 
 /** One crop of the matrix with its figures. Dragging moves all crops. */
-export function CropCell({ letter, spot, stack, treatment, toPicture, view, curves, before, bitpix, latency, onPan }: Props) {
+export function CropCell({
+  letter,
+  spot,
+  stack,
+  treatment,
+  toPicture,
+  view,
+  curves,
+  before,
+  bitpix,
+  latency,
+  onPan,
+}: Props) {
   const session = useSession();
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -45,13 +57,17 @@ export function CropCell({ letter, spot, stack, treatment, toPicture, view, curv
   const ready = size.width > 0 && !isEmptyRegion(region);
   const untouched: Treatment | null = treatment && { ...treatment, steps: [], contexts: [] };
   const affinity = spot.id;
-  const treated = useCrop(session.pool, ready ? treatment : null, region, reduce, { priority: PRIORITY.interaction, affinity });
+  const treated = useCrop(session.pool, ready ? treatment : null, region, reduce, {
+    priority: PRIORITY.interaction,
+    affinity,
+  });
   const plain = useCrop(session.pool, ready && !treated.pending ? untouched : null, region, reduce, {
     priority: before ? PRIORITY.interaction : PRIORITY.measure,
     affinity,
   });
   const shown = before ? (plain.shown ?? treated.shown) : treated.shown;
-  const stretched = !before && (treatment?.steps.some((step) => step.on && step.operation.startsWith("stretch.")) ?? false);
+  const stretched =
+    !before && (treatment?.steps.some((step) => step.on && step.operation.startsWith("stretch.")) ?? false);
 
   useLayoutEffect(() => {
     const target = canvas.current;
@@ -63,7 +79,11 @@ export function CropCell({ letter, spot, stack, treatment, toPicture, view, curv
   }, [shown, curves, stretched, latency]);
 
   return (
-    <div className="flex min-w-0 flex-col bg-page" data-cell={`${letter}:${spot.name}`} data-pending={treated.pending || treatment === null}>
+    <div
+      className="flex min-w-0 flex-col bg-page"
+      data-cell={`${letter}:${spot.name}`}
+      data-pending={treated.pending || treatment === null}
+    >
       <div
         ref={box}
         role="img"
@@ -100,15 +120,33 @@ export function CropCell({ letter, spot, stack, treatment, toPicture, view, curv
             {treated.error.message} {treated.error.advice}
           </div>
         ) : null}
-        {ready ? null : <div className="absolute inset-0 flex items-center justify-center text-sm text-quiet">outside the picture</div>}
+        {ready ? null : (
+          <div className="absolute inset-0 flex items-center justify-center text-sm text-quiet">
+            outside the picture
+          </div>
+        )}
       </div>
-      <Figures spot={spot} stack={stack} treatment={treated.pending ? null : treatment} toPicture={toPicture} view={view} bitpix={bitpix} />
+      <Figures
+        spot={spot}
+        stack={stack}
+        treatment={treated.pending ? null : treatment}
+        toPicture={toPicture}
+        view={view}
+        bitpix={bitpix}
+      />
     </div>
   );
 }
 
 /** Measures of the square around the spot; they wait until the crop has rested. */
-function Figures({ spot, stack, treatment, toPicture, view, bitpix }: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view" | "bitpix">) {
+function Figures({
+  spot,
+  stack,
+  treatment,
+  toPicture,
+  view,
+  bitpix,
+}: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view" | "bitpix">) {
   const session = useSession();
   const [measures, setMeasures] = useState<PictureMeasures | null>(null);
   const region = measuredRegion(stack.facts, spot, view, toPicture);

@@ -5,7 +5,7 @@ import { stretchCurves } from "@/core/operations";
 import { duplicateLane, keepRung, removeLane, rungsOf } from "@/state/board";
 import { stackToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord } from "@/storage";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
 import { LaneChip, LaneHeader } from "./laneHeader";
@@ -68,7 +68,10 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
   const bitpix = useProject((state) => state.subs[0]?.bitpix ?? 16);
   const { stack, treatment, settling, error } = useLaneTreatment(lane);
   const toPicture = useMemo(() => (stack ? stackToStack(first, stack) : null), [first, stack]);
-  const curves = useMemo(() => stretchCurves(board.display, (stack ?? first).facts.stretch), [board.display, stack, first]);
+  const curves = useMemo(
+    () => stretchCurves(board.display, (stack ?? first).facts.stretch),
+    [board.display, stack, first],
+  );
   const isRung = rungValue !== undefined;
   return (
     <div className="flex min-h-0 min-w-0 flex-col gap-px">
@@ -76,7 +79,10 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
         <div className="flex h-14 items-center gap-2 bg-panel px-1.5">
           <LaneChip letter={lane.letter} />
           <span className="figures flex-1">{rungValue}</span>
-          <Button help="Keeps this value as the lane's setting and closes the ladder" onClick={() => session.changeBoard((b) => keepRung(b, rungValue))}>
+          <Button
+            help="Keeps this value as the lane's setting and closes the ladder"
+            onClick={() => session.changeBoard((b) => keepRung(b, rungValue))}
+          >
             Keep
           </Button>
         </div>
@@ -95,7 +101,10 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           {error ?? "The stack of this lane is missing; choose another for it at the right."}
         </div>
       ) : (
-        <div className="grid min-h-0 flex-1 gap-px" style={{ gridTemplateRows: `repeat(${board.spots.length}, minmax(130px, 1fr))` }}>
+        <div
+          className="grid min-h-0 flex-1 gap-px"
+          style={{ gridTemplateRows: `repeat(${board.spots.length}, minmax(130px, 1fr))` }}
+        >
           {board.spots.map((spot) => (
             <CropCell
               key={spot.id}
@@ -124,9 +133,15 @@ function LadderBar({ board }: { board: Board }) {
   return (
     <div className="flex h-9 shrink-0 items-center gap-3 border-b border-line bg-panel px-2">
       <span className="flex-1 truncate">
-        Ladder of lane {lane?.letter}: <span className="text-quiet">{board.ladder?.field} at {board.ladder?.values.join(", ")}</span>
+        Ladder of lane {lane?.letter}:{" "}
+        <span className="text-quiet">
+          {board.ladder?.field} at {board.ladder?.values.join(", ")}
+        </span>
       </span>
-      <Button help="Closes the ladder and shows the lanes again; nothing changes" onClick={() => session.changeBoard((b) => ({ ...b, ladder: null }))}>
+      <Button
+        help="Closes the ladder and shows the lanes again; nothing changes"
+        onClick={() => session.changeBoard((b) => ({ ...b, ladder: null }))}
+      >
         Close ladder
       </Button>
     </div>

@@ -6,7 +6,7 @@ import { stretchCurves } from "@/core/operations";
 import { PRIORITY } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
 import { ZOOMS } from "@/storage";
-import { useSession } from "../frame/projectFrame";
+import { useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { NumberSetting } from "../kit/setting";
 import { toImageData } from "../viewer/display";
@@ -22,7 +22,12 @@ export function Overview({ board, stack, latencyMs }: { board: Board; stack: Sta
     <aside className="flex w-[216px] shrink-0 flex-col gap-3 overflow-y-auto border-r border-line bg-panel p-2">
       <SpotMap board={board} stack={stack} />
       <SpotList board={board} stack={stack} />
-      <div className="flex gap-1" role="group" aria-label="Zoom of all crops" data-help="Zoom of all crops: keys 0 1 2 3 4">
+      <div
+        className="flex gap-1"
+        role="group"
+        aria-label="Zoom of all crops"
+        data-help="Zoom of all crops: keys 0 1 2 3 4"
+      >
         {ZOOMS.map((zoom) => (
           <button
             key={zoom}
@@ -36,7 +41,10 @@ export function Overview({ board, stack, latencyMs }: { board: Board; stack: Sta
         ))}
       </div>
       {board.view.panX !== 0 || board.view.panY !== 0 ? (
-        <Button help="Moves all crops back to their spots (Home)" onClick={() => session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: 0, panY: 0 } }))}>
+        <Button
+          help="Moves all crops back to their spots (Home)"
+          onClick={() => session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: 0, panY: 0 } }))}
+        >
           Back to the spots
         </Button>
       ) : null}
@@ -59,11 +67,17 @@ export function Overview({ board, stack, latencyMs }: { board: Board; stack: Sta
           max={20}
           step={0.1}
           value={board.display.black}
-          onChange={(black) => session.changeBoard((b) => ({ ...b, display: { ...b.display, black } }), "display.black")}
+          onChange={(black) =>
+            session.changeBoard((b) => ({ ...b, display: { ...b.display, black } }), "display.black")
+          }
         />
       </section>
-      <p className="mt-auto text-sm text-quiet" data-help="Time from the last change of a setting to the last crop that followed it">
-        Last change shown after <span className="figures text-text">{latencyMs === null ? "–" : Math.round(latencyMs)}</span> ms
+      <p
+        className="mt-auto text-sm text-quiet"
+        data-help="Time from the last change of a setting to the last crop that followed it"
+      >
+        Last change shown after{" "}
+        <span className="figures text-text">{latencyMs === null ? "–" : Math.round(latencyMs)}</span> ms
       </p>
     </aside>
   );
@@ -76,7 +90,10 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const reduce = Math.max(1, Math.floor(width / (WIDTH * 1.5)));
   const plain = useMemo(() => ({ id: "overview", letter: "A", stackId: stack.id, steps: [] }), [stack.id]);
   const { treatment } = useLaneTreatment(plain);
-  const { shown } = useCrop(session.pool, treatment, { x: 0, y: 0, width, height }, reduce, { priority: PRIORITY.view, affinity: "overview" });
+  const { shown } = useCrop(session.pool, treatment, { x: 0, y: 0, width, height }, reduce, {
+    priority: PRIORITY.view,
+    affinity: "overview",
+  });
   const canvas = useRef<HTMLCanvasElement>(null);
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
   const [dragging, setDragging] = useState<string | null>(null);
@@ -111,7 +128,10 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
       onPointerUp={() => setDragging(null)}
       onDoubleClick={(event) => {
         const to = place(event, event.currentTarget);
-        session.changeBoard((b) => ({ ...b, spots: [...b.spots, { id: crypto.randomUUID(), name: `Spot ${b.spots.length + 1}`, ...to }] }));
+        session.changeBoard((b) => ({
+          ...b,
+          spots: [...b.spots, { id: crypto.randomUUID(), name: `Spot ${b.spots.length + 1}`, ...to }],
+        }));
       }}
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
@@ -130,13 +150,21 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
             setDragging(spot.id);
           }}
           onKeyDown={(event) => {
-            const by: Record<string, [number, number]> = { ArrowLeft: [-4, 0], ArrowRight: [4, 0], ArrowUp: [0, -4], ArrowDown: [0, 4] };
+            const by: Record<string, [number, number]> = {
+              ArrowLeft: [-4, 0],
+              ArrowRight: [4, 0],
+              ArrowUp: [0, -4],
+              ArrowDown: [0, 4],
+            };
             const move = by[event.key];
             if (!move) return;
             event.preventDefault();
             event.stopPropagation();
             session.changeBoard(
-              (b) => ({ ...b, spots: b.spots.map((s) => (s.id === spot.id ? { ...s, x: s.x + move[0], y: s.y + move[1] } : s)) }),
+              (b) => ({
+                ...b,
+                spots: b.spots.map((s) => (s.id === spot.id ? { ...s, x: s.x + move[0], y: s.y + move[1] } : s)),
+              }),
               `spot.${spot.id}`,
             );
           }}
@@ -161,7 +189,12 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
               ...b,
               spots: [
                 ...b.spots,
-                { id: crypto.randomUUID(), name: `Spot ${b.spots.length + 1}`, x: Math.round(stack.facts.width / 2), y: Math.round(stack.facts.height / 2) },
+                {
+                  id: crypto.randomUUID(),
+                  name: `Spot ${b.spots.length + 1}`,
+                  x: Math.round(stack.facts.width / 2),
+                  y: Math.round(stack.facts.height / 2),
+                },
               ],
             }))
           }
@@ -176,7 +209,10 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
             <SpotName
               name={spot.name}
               onChange={(name) =>
-                session.changeBoard((b) => ({ ...b, spots: b.spots.map((s) => (s.id === spot.id ? { ...s, name } : s)) }), `name.${spot.id}`)
+                session.changeBoard(
+                  (b) => ({ ...b, spots: b.spots.map((s) => (s.id === spot.id ? { ...s, name } : s)) }),
+                  `name.${spot.id}`,
+                )
               }
             />
             <IconButton

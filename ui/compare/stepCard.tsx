@@ -9,7 +9,7 @@ import type { ChannelMode, ParameterField } from "@/core/operations";
 import { findOperation } from "@/core/operations";
 import { changeStep, ladderValues, removeStep } from "@/state/board";
 import type { Lane, LaneStep } from "@/storage";
-import { useSession } from "../frame/projectFrame";
+import { useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { NumberField, NumberSetting } from "../kit/setting";
@@ -25,7 +25,17 @@ const MODE_WORDS: Record<ChannelMode, string> = {
 type NumberFieldOf = Extract<ParameterField, { kind: "number" }>;
 
 /** One step of a chain with all its settings; drag it by its handle to another place. */
-export function StepCard({ lane, step, index, latency }: { lane: Lane; step: LaneStep; index: number; latency: Latency }) {
+export function StepCard({
+  lane,
+  step,
+  index,
+  latency,
+}: {
+  lane: Lane;
+  step: LaneStep;
+  index: number;
+  latency: Latency;
+}) {
   const session = useSession();
   const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: step.id });
   const [ladderOf, setLadderOf] = useState<string | null>(null);
@@ -34,9 +44,11 @@ export function StepCard({ lane, step, index, latency }: { lane: Lane; step: Lan
     latency.changed();
     session.changeBoard((board) => changeStep(board, lane.id, step.id, part), group);
   };
-  const setting = (name: string, value: unknown) => change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
+  const setting = (name: string, value: unknown) =>
+    change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
   const afterStretch =
-    operation?.domain === "linear" && lane.steps.slice(0, index).some((other) => other.on && other.operation.startsWith("stretch."));
+    operation?.domain === "linear" &&
+    lane.steps.slice(0, index).some((other) => other.on && other.operation.startsWith("stretch."));
   const number = (field: NumberFieldOf) => {
     if (field.when && step.params[field.when.name] !== field.when.is) return null;
     const value = Number(step.params[field.name]);
@@ -56,7 +68,9 @@ export function StepCard({ lane, step, index, latency }: { lane: Lane; step: Lan
             </IconButton>
           }
         />
-        {ladderOf === field.name ? <LadderForm lane={lane} step={step} field={field} onDone={() => setLadderOf(null)} /> : null}
+        {ladderOf === field.name ? (
+          <LadderForm lane={lane} step={step} field={field} onDone={() => setLadderOf(null)} />
+        ) : null}
       </div>
     );
   };
@@ -69,7 +83,14 @@ export function StepCard({ lane, step, index, latency }: { lane: Lane; step: Lan
       data-step={step.operation}
     >
       <div className="flex items-center gap-1.5">
-        <button type="button" className="cursor-grab text-quiet" aria-label="Drag to another place in the chain" data-help="Drag a step to another place" {...attributes} {...listeners}>
+        <button
+          type="button"
+          className="cursor-grab text-quiet"
+          aria-label="Drag to another place in the chain"
+          data-help="Drag a step to another place"
+          {...attributes}
+          {...listeners}
+        >
           <GripVertical size={14} />
         </button>
         <h3 className="min-w-0 flex-1 truncate" title={operation?.summary}>
@@ -85,7 +106,11 @@ export function StepCard({ lane, step, index, latency }: { lane: Lane; step: Lan
         >
           <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-text data-[state=checked]:translate-x-3.5" />
         </Switch.Root>
-        <IconButton label={`Remove ${operation?.title ?? step.operation}`} className="!h-5 !w-5" onClick={() => session.changeBoard((board) => removeStep(board, lane.id, step.id))}>
+        <IconButton
+          label={`Remove ${operation?.title ?? step.operation}`}
+          className="!h-5 !w-5"
+          onClick={() => session.changeBoard((board) => removeStep(board, lane.id, step.id))}
+        >
           <X size={12} />
         </IconButton>
       </div>
@@ -108,7 +133,13 @@ export function StepCard({ lane, step, index, latency }: { lane: Lane; step: Lan
         ) : (
           <div key={field.name} className="flex items-center gap-2 py-1" title={field.hint}>
             <span className="flex-1 text-quiet">{field.label}</span>
-            <Choice label={field.label} help={field.hint} value={String(step.params[field.name])} options={field.options} onChange={(value) => setting(field.name, value)} />
+            <Choice
+              label={field.label}
+              help={field.hint}
+              value={String(step.params[field.name])}
+              options={field.options}
+              onChange={(value) => setting(field.name, value)}
+            />
           </div>
         ),
       )}
@@ -126,7 +157,17 @@ export function StepCard({ lane, step, index, latency }: { lane: Lane; step: Lan
 }
 
 /** Asks for the values of a ladder: from, to, and how many. */
-function LadderForm({ lane, step, field, onDone }: { lane: Lane; step: LaneStep; field: NumberFieldOf; onDone: () => void }) {
+function LadderForm({
+  lane,
+  step,
+  field,
+  onDone,
+}: {
+  lane: Lane;
+  step: LaneStep;
+  field: NumberFieldOf;
+  onDone: () => void;
+}) {
   const session = useSession();
   const value = Number(step.params[field.name]);
   const [from, setFrom] = useState(Math.max(field.min, Number((value * 0.5).toFixed(2))));
@@ -134,7 +175,10 @@ function LadderForm({ lane, step, field, onDone }: { lane: Lane; step: LaneStep;
   const [count, setCount] = useState(4);
   const range = { min: field.min, max: field.max, step: field.step };
   return (
-    <div className="mb-1 flex flex-wrap items-center gap-1.5 rounded bg-page p-1.5 text-quiet" data-testid="ladder-form">
+    <div
+      className="mb-1 flex flex-wrap items-center gap-1.5 rounded bg-page p-1.5 text-quiet"
+      data-testid="ladder-form"
+    >
       <NumberField label="Ladder from" {...range} value={from} onChange={setFrom} />
       to
       <NumberField label="Ladder to" {...range} value={to} onChange={setTo} />
@@ -147,7 +191,10 @@ function LadderForm({ lane, step, field, onDone }: { lane: Lane; step: LaneStep;
         help="Shows these values side by side in place of the lanes"
         onClick={() => {
           const values = ladderValues(from, to, count, field.step);
-          session.changeBoard((board) => ({ ...board, ladder: { laneId: lane.id, stepId: step.id, field: field.name, values } }));
+          session.changeBoard((board) => ({
+            ...board,
+            ladder: { laneId: lane.id, stepId: step.id, field: field.name, values },
+          }));
           onDone();
         }}
       >

@@ -6,7 +6,7 @@ import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
 import type { Subject } from "@/state/treatments";
 import type { Lane, StackRecord } from "@/storage";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 
 /** How long a setting must rest before whole-picture facts of later steps are made anew. */
 const REST_MS = 250;
@@ -57,13 +57,21 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     return () => clearTimeout(timer);
   }, [session, subject, known, lane.steps]);
   const treatment = useMemo(
-    () => (subject && known?.complete ? { ...subject, steps: lane.steps.map(plainStep), contexts: known.contexts } : null),
+    () =>
+      subject && known?.complete ? { ...subject, steps: lane.steps.map(plainStep), contexts: known.contexts } : null,
     [subject, known, lane.steps],
   );
   return { stack, treatment, settling: known !== null && !known.settled, error };
 }
 
 /** A step without what only the screen needs, so that equal steps are equal. */
-function plainStep({ operation, version, params, channels, blend, on }: Lane["steps"][number]): Treatment["steps"][number] {
+function plainStep({
+  operation,
+  version,
+  params,
+  channels,
+  blend,
+  on,
+}: Lane["steps"][number]): Treatment["steps"][number] {
   return { operation, version, params, channels, blend, on };
 }

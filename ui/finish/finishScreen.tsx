@@ -10,7 +10,7 @@ import type { Treatment } from "@/engine/tasks/crop";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { laneWords, LaneChip } from "../compare/laneHeader";
 import { useLaneTreatment } from "../compare/useTreatment";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { megabytes } from "../kit/format";
 import { EmptyState } from "../kit/notice";
@@ -45,7 +45,17 @@ interface Rendered {
   seconds: number;
 }
 
-function Finish({ lane, board, stack, onLane }: { lane: Lane; board: Board; stack: StackRecord; onLane: (id: string) => void }) {
+function Finish({
+  lane,
+  board,
+  stack,
+  onLane,
+}: {
+  lane: Lane;
+  board: Board;
+  stack: StackRecord;
+  onLane: (id: string) => void;
+}) {
   const session = useSession();
   const { treatment, settling } = useLaneTreatment(lane);
   const { width, height, channels, stretch } = stack.facts;
@@ -54,7 +64,10 @@ function Finish({ lane, board, stack, onLane }: { lane: Lane; board: Board; stac
   const rendered = useRef<Rendered | null>(null);
   const [seconds, setSeconds] = useState<number | null>(null);
   const stretched = lane.steps.some((step) => step.on && step.operation.startsWith("stretch."));
-  const curves = useMemo(() => (stretched ? null : stretchCurves(board.display, stretch)), [stretched, board.display, stretch]);
+  const curves = useMemo(
+    () => (stretched ? null : stretchCurves(board.display, stretch)),
+    [stretched, board.display, stretch],
+  );
   const title = `Lane ${lane.letter}: ${laneWords(lane)}`;
   const base = `${session.project.name}-${lane.letter}`.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
   const plainSteps = lane.steps.map(({ id: _id, ...step }) => step);
@@ -64,8 +77,18 @@ function Finish({ lane, board, stack, onLane }: { lane: Lane; board: Board; stac
     if (!treatment) return null;
     if (rendered.current?.treatment === treatment) return rendered.current.blob;
     const started = performance.now();
-    const wanted = { treatment, width, height, channels, title, object: stack.object, integrationS: stack.report.integrationS };
-    const blob = await session.jobs.run(`Rendering lane ${lane.letter}`, (control) => renderPicture(session.pool, wanted, control));
+    const wanted = {
+      treatment,
+      width,
+      height,
+      channels,
+      title,
+      object: stack.object,
+      integrationS: stack.report.integrationS,
+    };
+    const blob = await session.jobs.run(`Rendering lane ${lane.letter}`, (control) =>
+      renderPicture(session.pool, wanted, control),
+    );
     if (blob) {
       rendered.current = { blob, treatment, seconds: (performance.now() - started) / 1000 };
       setSeconds(rendered.current.seconds);
@@ -120,7 +143,12 @@ function Finish({ lane, board, stack, onLane }: { lane: Lane; board: Board; stac
         </section>
         <section className="flex flex-col items-start gap-2">
           <h2 className="text-quiet">Render and export</h2>
-          <Button kind="primary" disabled={!treatment || settling} help="Treats the whole picture at full size" onClick={() => void render()}>
+          <Button
+            kind="primary"
+            disabled={!treatment || settling}
+            help="Treats the whole picture at full size"
+            onClick={() => void render()}
+          >
             Render lane {lane.letter}
           </Button>
           {seconds === null ? null : (
@@ -128,24 +156,38 @@ function Finish({ lane, board, stack, onLane }: { lane: Lane; board: Board; stac
               {width} × {height} px rendered in {seconds.toFixed(1)} s.
             </p>
           )}
-          <Button disabled={!treatment || settling} help="32-bit float, linear, with the whole recipe in its history cards" onClick={() => void exportFits()}>
+          <Button
+            disabled={!treatment || settling}
+            help="32-bit float, linear, with the whole recipe in its history cards"
+            onClick={() => void exportFits()}
+          >
             FITS, 32-bit float
           </Button>
-          <Button disabled={!treatment || settling} help="With the display stretch, 65536 levels" onClick={() => void exportPng(16)}>
+          <Button
+            disabled={!treatment || settling}
+            help="With the display stretch, 65536 levels"
+            onClick={() => void exportPng(16)}
+          >
             PNG, 16-bit
           </Button>
-          <Button disabled={!treatment || settling} help="With the display stretch, 256 levels" onClick={() => void exportPng(8)}>
+          <Button
+            disabled={!treatment || settling}
+            help="With the display stretch, 256 levels"
+            onClick={() => void exportPng(8)}
+          >
             PNG, 8-bit
           </Button>
           <Button
             help="The steps and settings, to use them in another project"
-            onClick={() => hand(`${base}-chain.json`, new Blob([chainToJson(title, plainSteps)], { type: "application/json" }))}
+            onClick={() =>
+              hand(`${base}-chain.json`, new Blob([chainToJson(title, plainSteps)], { type: "application/json" }))
+            }
           >
             Chain, JSON
           </Button>
           <p className="text-sm text-quiet">
-            FITS keeps the linear data. PNG is as you see it here. A chain is imported on the Compare screen, into any lane of any
-            project.
+            FITS keeps the linear data. PNG is as you see it here. A chain is imported on the Compare screen, into any
+            lane of any project.
           </p>
         </section>
         {exported.length > 0 ? (

@@ -7,13 +7,14 @@ import { stackSettings } from "@/core/stack";
 import { UserError } from "@/core/job";
 import type { ProjectSession } from "@/state/project";
 import { Button } from "../kit/button";
-import { useSession } from "./projectFrame";
+import { useSession } from "./session";
 
 const manifest = z.object({ frames: z.array(z.object({ file: z.string(), index: z.number().int() })) });
 
 async function fetchOk(url: string, signal?: AbortSignal): Promise<Response> {
   const response = await fetch(url, { signal });
-  if (!response.ok) throw new UserError(`${url}: the server answered ${response.status}`, "Start the application again.");
+  if (!response.ok)
+    throw new UserError(`${url}: the server answered ${response.status}`, "Start the application again.");
   return response;
 }
 

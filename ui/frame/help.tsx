@@ -6,7 +6,13 @@ import { useHotkeys } from "react-hotkeys-hook";
 
 /** Every key that does something, by where it works. */
 export const KEYS: { where: string; keys: [string, string][] }[] = [
-  { where: "Everywhere", keys: [["?", "what each control is, and the keys"], ["Esc", "close"]] },
+  {
+    where: "Everywhere",
+    keys: [
+      ["?", "what each control is, and the keys"],
+      ["Esc", "close"],
+    ],
+  },
   {
     where: "Subs",
     keys: [
@@ -106,7 +112,11 @@ function place(labels: Label[]): Label[] {
     let top = label.top;
     for (let guard = 0; guard < 200; guard++) {
       const hit = placed.find(
-        (p) => left < p.left + p.boxWidth && left + boxWidth > p.left && top < p.top + p.boxHeight && top + boxHeight > p.top,
+        (p) =>
+          left < p.left + p.boxWidth &&
+          left + boxWidth > p.left &&
+          top < p.top + p.boxHeight &&
+          top + boxHeight > p.top,
       );
       if (!hit) break;
       top = hit.top + hit.boxHeight + 1;

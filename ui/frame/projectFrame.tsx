@@ -1,19 +1,16 @@
 "use client";
 
 import Link from "next/link";
-import { usePathname } from "next/navigation";
 import type { ReactNode } from "react";
-import { createContext, useContext, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { useStore } from "zustand";
 import { ProjectSession } from "@/state/project";
-import type { ProjectState } from "@/state/project";
 import { EmptyState, Problem } from "../kit/notice";
 import { DemoGuide } from "./demoGuide";
+import { SessionContext, useProject, useSession } from "./session";
 import { thumbnailOf } from "./thumbnail";
 import { TopBar } from "./topBar";
 import { useTools } from "./workspace";
-
-const SessionContext = createContext<ProjectSession | null>(null);
 
 /** Opens a project for the screens below it and shows the bar on top. */
 export function ProjectFrame({ projectId, children }: { projectId: string; children: ReactNode }) {
@@ -59,27 +56,6 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
       </div>
     </SessionContext.Provider>
   );
-}
-
-export function useSession(): ProjectSession {
-  const session = useContext(SessionContext);
-  if (!session) throw new Error("useSession must be called inside ProjectFrame");
-  return session;
-}
-
-export function useProject<T>(select: (state: ProjectState) => T): T {
-  return useStore(useSession().store, select);
-}
-
-/** Remembers the stage that is open, so that the project comes back at the same place. */
-export function useStage(): ProjectState["project"]["stage"] {
-  const session = useSession();
-  const last = usePathname().split("/").pop();
-  const stage = last === "stack" || last === "compare" || last === "finish" ? last : "subs";
-  useEffect(() => {
-    if (session.project.stage !== stage) session.saveProject({ stage });
-  }, [session, stage]);
-  return stage;
 }
 
 function Problems() {

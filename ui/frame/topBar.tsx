@@ -7,7 +7,7 @@ import { IconButton } from "../kit/button";
 import { duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { HelpOverlay, useHelp } from "./help";
-import { useProject, useStage } from "./projectFrame";
+import { useProject, useStage } from "./session";
 import { useTools } from "./workspace";
 
 /** The mark: the same grey at three strengths, and the one that was chosen. */

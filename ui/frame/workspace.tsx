@@ -27,7 +27,8 @@ export function Workspace({ children }: { children: ReactNode }) {
     let repository: Repository | null = null;
     let gone = false;
     Repository.open({
-      onBlocked: () => setFailure("Another tab holds an older version of the stored projects open. Close it and reload."),
+      onBlocked: () =>
+        setFailure("Another tab holds an older version of the stored projects open. Close it and reload."),
       onLost: () => setFailure("The browser closed the stored projects. Reload the page."),
     })
       .then((opened) => {

@@ -32,7 +32,12 @@ export function Button({ kind = "plain", help, className = "", children, ...rest
 }
 
 /** A button that is only an icon: it must have a label. */
-export function IconButton({ label, className = "", children, ...rest }: Omit<Props, "help" | "kind"> & { label: string }) {
+export function IconButton({
+  label,
+  className = "",
+  children,
+  ...rest
+}: Omit<Props, "help" | "kind"> & { label: string }) {
   return (
     <button
       type="button"

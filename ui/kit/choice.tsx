@@ -25,7 +25,11 @@ export function Choice<T extends string>({ label, help, value, options, onChange
         <ChevronDown size={12} className="text-quiet" />
       </Select.Trigger>
       <Select.Portal>
-        <Select.Content position="popper" sideOffset={2} className="z-50 rounded border border-line bg-raised p-1 shadow-lg">
+        <Select.Content
+          position="popper"
+          sideOffset={2}
+          className="z-50 rounded border border-line bg-raised p-1 shadow-lg"
+        >
           <Select.Viewport>
             {options.map((option) => (
               <Select.Item

@@ -7,7 +7,7 @@ import { useCallback, useEffect, useState } from "react";
 import { Toaster, toast } from "sonner";
 import { failureOf } from "@/engine/protocol";
 import type { ProjectCard } from "@/state/shelf";
-import { newProject, readShelf } from "@/state/shelf";
+import { newProject, readShelf, withDeletion } from "@/state/shelf";
 import { Mark } from "../frame/topBar";
 import { useTools } from "../frame/workspace";
 import { Button, IconButton } from "../kit/button";
@@ -56,13 +56,13 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
   }, [refresh, create, demoByItself, repository]);
 
   const remove = async ({ project }: ProjectCard) => {
-    await repository.saveProject({ ...project, deletedAt: Date.now() });
+    await repository.saveProject(withDeletion(project, true));
     await refresh();
     toast(`“${project.name}” was deleted`, {
       duration: 12_000,
       action: {
         label: "Undo",
-        onClick: () => void repository.saveProject({ ...project, deletedAt: null }).then(refresh),
+        onClick: () => void repository.saveProject(withDeletion(project, false)).then(refresh),
       },
     });
   };
@@ -72,7 +72,9 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
       <header className="flex h-11 shrink-0 items-center gap-3 border-b border-line bg-panel px-3">
         <Mark />
         <h1>Dunkel</h1>
-        <span className="text-quiet">Stack subs, then see side by side which treatment is better, and whether its detail is real.</span>
+        <span className="text-quiet">
+          Stack subs, then see side by side which treatment is better, and whether its detail is real.
+        </span>
       </header>
       {problems.map((problem) => (
         <Problem key={problem} message={problem} />
@@ -96,15 +98,18 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
           <Button kind="primary" type="submit" help="Makes an empty project and opens it">
             New project
           </Button>
-          <Button onClick={() => void create("Weir Nebula, demo", true)} help="Makes a project with 20 simulated subs, stacks them and opens the comparison">
+          <Button
+            onClick={() => void create("Weir Nebula, demo", true)}
+            help="Makes a project with 20 simulated subs, stacks them and opens the comparison"
+          >
             Open the demo
           </Button>
         </form>
         {cards?.length === 0 ? (
           <div className="h-64">
             <EmptyState title="No projects yet">
-              Make a project and drop your calibrated FITS subs into it, or open the demo to see the whole way from 20 simulated
-              subs to a comparison.
+              Make a project and drop your calibrated FITS subs into it, or open the demo to see the whole way from 20
+              simulated subs to a comparison.
             </EmptyState>
           </div>
         ) : null}
@@ -122,12 +127,17 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
                 <div className="px-3 py-2">
                   <div className="truncate pr-6">{card.project.name}</div>
                   <div className="figures text-quiet">
-                    {card.subs} subs · {duration(card.integrationS)} · {card.stacks} {card.stacks === 1 ? "stack" : "stacks"}
+                    {card.subs} subs · {duration(card.integrationS)} · {card.stacks}{" "}
+                    {card.stacks === 1 ? "stack" : "stacks"}
                   </div>
                   <div className="text-sm text-quiet">last opened {when(card.project.openedAt)}</div>
                 </div>
               </Link>
-              <IconButton label={`Delete “${card.project.name}”`} className="absolute right-2 bottom-2" onClick={() => void remove(card)}>
+              <IconButton
+                label={`Delete “${card.project.name}”`}
+                className="absolute right-2 bottom-2"
+                onClick={() => void remove(card)}
+              >
                 <Trash2 size={14} />
               </IconButton>
             </li>

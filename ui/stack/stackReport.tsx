@@ -2,7 +2,7 @@
 
 import type { StackRecord } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
-import { useProject } from "../frame/projectFrame";
+import { useProject } from "../frame/session";
 
 const CHANNEL_NAMES = ["red", "green", "blue"];
 
@@ -49,8 +49,9 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
         </tbody>
       </table>
       <p className="mt-1 text-sm text-quiet">
-        Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is {fixed(Math.sqrt(report.subsUsed), 2)}; resampling
-        shares noise between neighbours and so lowers it per pixel a little more.
+        Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is{" "}
+        {fixed(Math.sqrt(report.subsUsed), 2)}; resampling shares noise between neighbours and so lowers it per pixel a
+        little more.
       </p>
       {leftOut.length > 0 ? (
         <>

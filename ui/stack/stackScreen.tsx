@@ -9,7 +9,7 @@ import { stackSettings } from "@/core/stack";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
 import type { StackRecord } from "@/storage";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 import { useTools } from "../frame/workspace";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
@@ -18,6 +18,7 @@ import { EmptyState, ProgressLine } from "../kit/notice";
 import { NumberField } from "../kit/setting";
 import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
+import { differences } from "./stackDifferences";
 import { StackReportView } from "./stackReport";
 
 /** Make stacks, look at them and at what they are made of. */
@@ -62,13 +63,14 @@ function NoStack({ stacking }: { stacking: boolean }) {
   if (stacking)
     return (
       <EmptyState title="The first stack is being made">
-        It appears here with its coverage and its report. Every pixel is combined once for the stack and once for each of its halves.
+        It appears here with its coverage and its report. Every pixel is combined once for the stack and once for each
+        of its halves.
       </EmptyState>
     );
   return (
     <EmptyState title="No stack yet">
-      The settings on the left need no change. Press “Make the stack”; two half-stacks are made along with it, whose difference is
-      the true noise.
+      The settings on the left need no change. Press “Make the stack”; two half-stacks are made along with it, whose
+      difference is the true noise.
     </EmptyState>
   );
 }
@@ -152,20 +154,51 @@ function SettingsColumn() {
       {settings.reject === "sigma" ? (
         <div className="flex items-center gap-2 pl-3 text-quiet">
           below
-          <NumberField label="Low limit" min={0.5} max={20} step={0.1} value={settings.lowSigma} onChange={(lowSigma) => change({ lowSigma })} />
+          <NumberField
+            label="Low limit"
+            min={0.5}
+            max={20}
+            step={0.1}
+            value={settings.lowSigma}
+            onChange={(lowSigma) => change({ lowSigma })}
+          />
           σ, above
-          <NumberField label="High limit" min={0.5} max={20} step={0.1} value={settings.highSigma} onChange={(highSigma) => change({ highSigma })} />
+          <NumberField
+            label="High limit"
+            min={0.5}
+            max={20}
+            step={0.1}
+            value={settings.highSigma}
+            onChange={(highSigma) => change({ highSigma })}
+          />
           σ
         </div>
       ) : null}
       <div className="flex items-center gap-2 text-quiet" data-help="Leaves out subs with wider stars; 0 keeps all">
         Leave out subs wider than
-        <NumberField label="FWHM limit" min={0} max={20} step={0.1} value={settings.fwhmLimit} onChange={(fwhmLimit) => change({ fwhmLimit })} />
+        <NumberField
+          label="FWHM limit"
+          min={0}
+          max={20}
+          step={0.1}
+          value={settings.fwhmLimit}
+          onChange={(fwhmLimit) => change({ fwhmLimit })}
+        />
         × the median FWHM
       </div>
-      <div className="flex items-center gap-2 text-quiet" data-help="Memory for samples of subs; less makes smaller tiles, not another result">
+      <div
+        className="flex items-center gap-2 text-quiet"
+        data-help="Memory for samples of subs; less makes smaller tiles, not another result"
+      >
         Use at most
-        <NumberField label="Memory" min={64} max={65536} step={64} value={settings.memoryMiB} onChange={(memoryMiB) => change({ memoryMiB })} />
+        <NumberField
+          label="Memory"
+          min={64}
+          max={65536}
+          step={64}
+          value={settings.memoryMiB}
+          onChange={(memoryMiB) => change({ memoryMiB })}
+        />
         MB
       </div>
       <label className="flex items-center gap-2 text-quiet">
@@ -187,7 +220,9 @@ function SettingsColumn() {
           </div>
           <ProgressLine fraction={stacking.fraction} />
           <div className="flex items-center justify-between">
-            <span className="text-quiet">{stacking.secondsLeft === null ? "" : `${duration(stacking.secondsLeft)} left`}</span>
+            <span className="text-quiet">
+              {stacking.secondsLeft === null ? "" : `${duration(stacking.secondsLeft)} left`}
+            </span>
             <Button onClick={stacking.stop}>Stop</Button>
           </div>
         </div>
@@ -236,7 +271,9 @@ function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; currentId: s
               <span className="block text-quiet">
                 {stack.report.subsUsed} subs · {duration(stack.report.integrationS)}
               </span>
-              <span className="block truncate text-sm text-quiet">{i === 0 ? "" : differences(stacks[i - 1], stack)}</span>
+              <span className="block truncate text-sm text-quiet">
+                {i === 0 ? "" : differences(stacks[i - 1], stack)}
+              </span>
             </button>
             <div className="flex items-center gap-1">
               <input
@@ -269,21 +306,6 @@ function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; currentId: s
   );
 }
 
-/** Settings and counts in which a stack differs from its neighbour, in words. */
-export function differences(before: StackRecord, after: StackRecord): string {
-  const words: string[] = [];
-  if (before.report.subsUsed !== after.report.subsUsed) words.push(`${after.report.subsUsed} subs, not ${before.report.subsUsed}`);
-  const a = before.settings;
-  const b = after.settings;
-  if (a.reject !== b.reject) words.push(b.reject === "none" ? "nothing rejected" : "outliers rejected");
-  else if (b.reject === "sigma" && (a.lowSigma !== b.lowSigma || a.highSigma !== b.highSigma)) words.push(`σ limits ${b.lowSigma} / ${b.highSigma}`);
-  if (a.weights !== b.weights) words.push(b.weights === "equal" ? "equal weights" : "weighted by noise");
-  if (a.resampling !== b.resampling) words.push(b.resampling === "bicubic" ? "bicubic" : "Lanczos 3");
-  if (a.transform !== b.transform) words.push(b.transform);
-  if (before.report.referenceName !== after.report.referenceName) words.push(`reference ${after.report.referenceName}`);
-  return words.length > 0 ? words.join(", ") : "same settings and subs";
-}
-
 function StackPictureView({ stack }: { stack: StackRecord }) {
   const session = useSession();
   const { width, height, stretch } = stack.facts;
@@ -293,7 +315,14 @@ function StackPictureView({ stack }: { stack: StackRecord }) {
   useEffect(() => {
     let gone = false;
     void session.stackFrame(stack, shows).then((picture) => {
-      if (!gone) setTreatment({ picture, halves: null, fill: shows === "mean" ? stack.facts.fill : [0], steps: [], contexts: [] });
+      if (!gone)
+        setTreatment({
+          picture,
+          halves: null,
+          fill: shows === "mean" ? stack.facts.fill : [0],
+          steps: [],
+          contexts: [],
+        });
     });
     return () => {
       gone = true;
@@ -319,10 +348,20 @@ function StackPictureView({ stack }: { stack: StackRecord }) {
         label={`Stack ${stack.name}`}
       />
       <div className="absolute top-2 left-2 flex gap-1">
-        <Button help="The stack with the display stretch" aria-pressed={shows === "mean"} className={shows === "mean" ? "border-quiet" : "text-quiet"} onClick={() => setShows("mean")}>
+        <Button
+          help="The stack with the display stretch"
+          aria-pressed={shows === "mean"}
+          className={shows === "mean" ? "border-quiet" : "text-quiet"}
+          onClick={() => setShows("mean")}
+        >
           Picture
         </Button>
-        <Button help={`How many subs have data at each pixel: black 0, white ${most}`} aria-pressed={shows === "coverage"} className={shows === "coverage" ? "border-quiet" : "text-quiet"} onClick={() => setShows("coverage")}>
+        <Button
+          help={`How many subs have data at each pixel: black 0, white ${most}`}
+          aria-pressed={shows === "coverage"}
+          className={shows === "coverage" ? "border-quiet" : "text-quiet"}
+          onClick={() => setShows("coverage")}
+        >
           Coverage
         </Button>
       </div>

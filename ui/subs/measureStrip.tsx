@@ -10,18 +10,34 @@ const HEIGHT = 96;
 const MARGIN = { left: 44, right: 12, top: 10, bottom: 18 };
 
 /** FWHM of every sub in the order they came, as points to choose from. */
-export function MeasureStrip({ subs, currentId, onSelect }: { subs: SubRecord[]; currentId: string | null; onSelect: (id: string) => void }) {
+export function MeasureStrip({
+  subs,
+  currentId,
+  onSelect,
+}: {
+  subs: SubRecord[];
+  currentId: string | null;
+  onSelect: (id: string) => void;
+}) {
   const box = useRef<HTMLDivElement>(null);
   const { width } = useSize(box);
   const { x, y, ticks } = useMemo(() => {
     const values = subs.flatMap((sub) => sub.measures.fwhmPx ?? []);
     const [low = 0, high = 1] = extent(values);
-    const across = scaleLinear([0, Math.max(1, subs.length - 1)], [MARGIN.left, Math.max(MARGIN.left + 1, width - MARGIN.right)]);
+    const across = scaleLinear(
+      [0, Math.max(1, subs.length - 1)],
+      [MARGIN.left, Math.max(MARGIN.left + 1, width - MARGIN.right)],
+    );
     const down = scaleLinear([low, high === low ? low + 1 : high], [HEIGHT - MARGIN.bottom, MARGIN.top]).nice(3);
     return { x: across, y: down, ticks: down.ticks(3) };
   }, [subs, width]);
   return (
-    <div ref={box} className="shrink-0 border-t border-line bg-panel" style={{ height: HEIGHT }} data-help="FWHM of every sub; click a point to see it">
+    <div
+      ref={box}
+      className="shrink-0 border-t border-line bg-panel"
+      style={{ height: HEIGHT }}
+      data-help="FWHM of every sub; click a point to see it"
+    >
       <svg width={width} height={HEIGHT} role="img" aria-label="FWHM of every sub in px">
         {ticks.map((tick) => (
           <g key={tick}>

@@ -4,12 +4,30 @@ import type { SubRecord } from "@/storage";
 export type SortKey = "order" | "name" | "fwhm" | "eccentricity" | "stars" | "background" | "noise" | "transmission";
 
 export const COLUMNS: { key: SortKey; label: string; unit: string; help: string; width: string }[] = [
-  { key: "fwhm", label: "FWHM", unit: "px", help: "Median width of the fitted stars; smaller is sharper", width: "w-14" },
-  { key: "eccentricity", label: "Ecc.", unit: "", help: "Median eccentricity of the fitted stars; 0 is round", width: "w-12" },
+  {
+    key: "fwhm",
+    label: "FWHM",
+    unit: "px",
+    help: "Median width of the fitted stars; smaller is sharper",
+    width: "w-14",
+  },
+  {
+    key: "eccentricity",
+    label: "Ecc.",
+    unit: "",
+    help: "Median eccentricity of the fitted stars; 0 is round",
+    width: "w-12",
+  },
   { key: "stars", label: "Stars", unit: "", help: "Stars found above 5 σ", width: "w-12" },
   { key: "background", label: "Backgr.", unit: "", help: "Sky level, mean of the channels", width: "w-16" },
   { key: "noise", label: "Noise", unit: "", help: "σ per pixel, mean of the channels", width: "w-14" },
-  { key: "transmission", label: "Transm.", unit: "%", help: "Starlight against the reference, from stars in both", width: "w-16" },
+  {
+    key: "transmission",
+    label: "Transm.",
+    unit: "%",
+    help: "Starlight against the reference, from stars in both",
+    width: "w-16",
+  },
 ];
 
 const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
@@ -26,7 +44,12 @@ export function valueOf(sub: SubRecord, key: SortKey, transmission: Map<string, 
 }
 
 /** Sorted by a measure; subs without it come last either way. */
-export function sortSubs(subs: SubRecord[], key: SortKey, down: boolean, transmission: Map<string, number>): SubRecord[] {
+export function sortSubs(
+  subs: SubRecord[],
+  key: SortKey,
+  down: boolean,
+  transmission: Map<string, number>,
+): SubRecord[] {
   const sign = down ? -1 : 1;
   return [...subs].sort((p, q) => {
     const a = valueOf(p, key, transmission);
@@ -46,7 +69,12 @@ export function transmissions(subs: SubRecord[], reference: SubRecord | null): M
       const match = matchStars(sub.stars, reference.stars);
       if (!match.ok) continue;
       const ratios = match.value.pairs
-        .filter(([i, j]) => !sub.stars[i].saturated && !reference.stars[j].saturated && Math.min(sub.stars[i].snr, reference.stars[j].snr) > 12)
+        .filter(
+          ([i, j]) =>
+            !sub.stars[i].saturated &&
+            !reference.stars[j].saturated &&
+            Math.min(sub.stars[i].snr, reference.stars[j].snr) > 12,
+        )
         .map(([i, j]) => sub.stars[i].flux / reference.stars[j].flux)
         .sort((a, b) => a - b);
       if (ratios.length > 0) found.set(sub.id, ratios[Math.floor(ratios.length / 2)]);

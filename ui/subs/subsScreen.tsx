@@ -7,7 +7,7 @@ import { stretchCurves, stretchParams } from "@/core/operations";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
 import type { SubRecord } from "@/storage";
-import { useProject, useSession } from "../frame/projectFrame";
+import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { duration } from "../kit/format";
 import { EmptyState, Problem } from "../kit/notice";
@@ -45,7 +45,8 @@ export function SubsScreen() {
 
   const take = (files: Iterable<File>) => {
     const list = [...files];
-    if (list.length > 0) void session.importFiles(list.map((file) => ({ name: file.name, load: () => Promise.resolve(file) })));
+    if (list.length > 0)
+      void session.importFiles(list.map((file) => ({ name: file.name, load: () => Promise.resolve(file) })));
   };
   const included = subs.filter((sub) => sub.included);
   const integration = included.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
@@ -91,8 +92,8 @@ export function SubsScreen() {
       {subs.length === 0 ? (
         <EmptyState title="Drop your subs here">
           <p className="mb-3">
-            Calibrated FITS frames, mono or three planes, as many at once as you like. Each is measured as it comes in; one that
-            cannot be read is named and the others go on. They stay in this browser.
+            Calibrated FITS frames, mono or three planes, as many at once as you like. Each is measured as it comes in;
+            one that cannot be read is named and the others go on. They stay in this browser.
           </p>
           <Button kind="primary" onClick={() => chooser.current?.click()}>
             <FolderInput size={16} /> Choose files
@@ -121,7 +122,10 @@ export function SubsScreen() {
                 >
                   {current?.included ? "Leave out" : "Take in"}
                 </Button>
-                <Button help="Transmission is told against this sub (R)" onClick={() => current && setReferenceId(current.id)}>
+                <Button
+                  help="Transmission is told against this sub (R)"
+                  onClick={() => current && setReferenceId(current.id)}
+                >
                   Make reference
                 </Button>
               </div>

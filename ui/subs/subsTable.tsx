@@ -3,7 +3,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import type { SubRecord } from "@/storage";
-import { useSession } from "../frame/projectFrame";
+import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
 import { COLUMNS, type SortKey, valueOf } from "./subsColumns";
 
@@ -22,7 +22,12 @@ const ROW = 24;
 export function SubsTable({ subs, transmission, currentId, referenceId, sort, onSort }: Props) {
   const session = useSession();
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: subs.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 12 });
+  const rows = useVirtualizer({
+    count: subs.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 12,
+  });
   const at = subs.findIndex((sub) => sub.id === currentId);
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at, { align: "auto" });
@@ -77,7 +82,9 @@ export function SubsTable({ subs, transmission, currentId, referenceId, sort, on
                     onChange={(event) => session.setIncluded(sub.id, event.target.checked)}
                   />
                 </span>
-                <span className={`min-w-0 flex-1 truncate px-1 ${sub.id === referenceId ? "text-accent" : ""}`}>{sub.name}</span>
+                <span className={`min-w-0 flex-1 truncate px-1 ${sub.id === referenceId ? "text-accent" : ""}`}>
+                  {sub.name}
+                </span>
                 {COLUMNS.map(({ key, width }) => (
                   <span key={key} className={`figures ${width} px-1 text-right`}>
                     {show(valueOf(sub, key, transmission), key, unit)}

@@ -36,7 +36,18 @@ interface Props {
 const MOST = 16;
 
 /** A picture to look around in: drag to move, wheel to zoom, double click for 1:1 or all of it. */
-export function PictureViewer({ pool, treatment, width, height, curves, scaleValues = 1, look, onLook, overlay, label }: Props) {
+export function PictureViewer({
+  pool,
+  treatment,
+  width,
+  height,
+  curves,
+  scaleValues = 1,
+  look,
+  onLook,
+  overlay,
+  label,
+}: Props) {
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const size = useSize(box);
@@ -126,7 +137,9 @@ export function PictureViewer({ pool, treatment, width, height, curves, scaleVal
         }
       />
       {overlay?.(toScreen, scale)}
-      {pending && !shown ? <div className="absolute inset-0 flex items-center justify-center text-quiet">Reading …</div> : null}
+      {pending && !shown ? (
+        <div className="absolute inset-0 flex items-center justify-center text-quiet">Reading …</div>
+      ) : null}
       {error ? (
         <div role="alert" className="absolute inset-x-0 bottom-0 bg-panel px-3 py-2 text-warn">
           {error.message} {error.message.includes(error.advice) ? "" : error.advice}

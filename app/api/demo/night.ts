@@ -31,6 +31,10 @@ function loadKernels(): Kernels {
 
 export function fitsResponse(bytes: Uint8Array, name: string): Response {
   return new Response(bytes as BodyInit, {
-    headers: { "Content-Type": "application/fits", "Content-Disposition": `inline; filename="${name}"`, "Cache-Control": "no-store" },
+    headers: {
+      "Content-Type": "application/fits",
+      "Content-Disposition": `inline; filename="${name}"`,
+      "Cache-Control": "no-store",
+    },
   });
 }

@@ -1,7 +1,13 @@
 import type { ReactNode } from "react";
 import { ProjectFrame } from "@/ui/frame/projectFrame";
 
-export default async function ProjectLayout({ children, params }: { children: ReactNode; params: Promise<{ id: string }> }) {
+export default async function ProjectLayout({
+  children,
+  params,
+}: {
+  children: ReactNode;
+  params: Promise<{ id: string }>;
+}) {
   const { id } = await params;
   return <ProjectFrame projectId={id}>{children}</ProjectFrame>;
 }

@@ -56,8 +56,7 @@ export function parseCard(text: string): Card {
   if (text.slice(8, 10) !== "= ") return { keyword, value: null, comment: text.slice(8).trimEnd() };
   const body = text.slice(10);
   const string = /^\s*'((?:[^']|'')*)'\s*(?:\/(.*))?$/.exec(body.trimEnd());
-  if (string)
-    return { keyword, value: string[1].replace(/''/g, "'").trimEnd(), comment: (string[2] ?? "").trim() };
+  if (string) return { keyword, value: string[1].replace(/''/g, "'").trimEnd(), comment: (string[2] ?? "").trim() };
   const slash = body.indexOf("/");
   const raw = (slash < 0 ? body : body.slice(0, slash)).trim();
   const comment = slash < 0 ? "" : body.slice(slash + 1).trim();

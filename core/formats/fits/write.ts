@@ -45,7 +45,7 @@ export function fitsSamples(plane: Float32Array, sample: FitsSample): Uint8Array
   const bytes = new Uint8Array(plane.length * 2);
   const view = new DataView(bytes.buffer);
   for (let i = 0; i < plane.length; i++) {
-    const value = Math.min(65535, Math.max(0, Math.round(plane[i] * 65535)));
+    const value = Math.min(65535, Math.max(0, Math.round((plane[i] || 0) * 65535)));
     view.setInt16(2 * i, value - 32768, false);
   }
   return bytes;

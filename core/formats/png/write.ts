@@ -9,7 +9,8 @@ export function writePng(raster: Raster, depth: 8 | 16, text: Record<string, str
   const data = depth === 8 ? new Uint8Array(width * height * channels) : new Uint16Array(width * height * channels);
   for (let c = 0; c < channels; c++) {
     const plane = planes[c];
-    for (let i = 0; i < plane.length; i++) data[i * channels + c] = Math.round(Math.min(1, Math.max(0, plane[i] || 0)) * most);
+    for (let i = 0; i < plane.length; i++)
+      data[i * channels + c] = Math.round(Math.min(1, Math.max(0, plane[i] || 0)) * most);
   }
   return encode({ width, height, data, depth, channels, text });
 }

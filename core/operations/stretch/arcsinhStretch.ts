@@ -47,7 +47,9 @@ export function stretchContextOf(samples: Raster[]): StretchContext {
   const channels = samples[0].channels;
   const spreads = samples.map((piece) => piece.planes.map((plane) => robustSpread(plane)));
   const over = (value: (piece: number, c: number) => number) =>
-    Array.from({ length: channels }, (_, c) => medianInPlace(Float64Array.from(spreads, (_s, piece) => value(piece, c))));
+    Array.from({ length: channels }, (_, c) =>
+      medianInPlace(Float64Array.from(spreads, (_s, piece) => value(piece, c))),
+    );
   return {
     level: over((piece, c) => spreads[piece][c].centre),
     sigma: over((piece, c) => spreads[piece][c].sigma),

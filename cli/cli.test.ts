@@ -1,0 +1,130 @@
+import { execFileSync, spawnSync } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { z } from "zod";
+import { bytesOfArray, openFits, valueOf } from "@/core/formats";
+import { cropRaster, wholeRegion } from "@/core/raster";
+import { worstDifference } from "@/core/testing/fixtures";
+import { checkOptions, parseArguments, regionOption, sizeOption } from "./arguments";
+
+const folder = mkdtempSync(join(tmpdir(), "dunkel-cli-"));
+afterAll(() => rmSync(folder, { recursive: true }));
+
+const dunkel = <T>(...args: string[]) =>
+  JSON.parse(
+    execFileSync(process.execPath, ["scripts/dunkel.mjs", ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
+  ) as T;
+const fails = (...args: string[]) => spawnSync(process.execPath, ["scripts/dunkel.mjs", ...args], { encoding: "utf8" });
+
+describe("arguments", () => {
+  test("files and options come apart; faults name the option", () => {
+    expect(parseArguments(["a.fits", "--out", "b", "c.fits"], ["out"])).toEqual({
+      files: ["a.fits", "c.fits"],
+      options: { out: "b" },
+    });
+    expect(() => parseArguments(["--nope", "1"], ["out"])).toThrow("unknown option --nope");
+    expect(() => parseArguments(["--out"], ["out"])).toThrow("--out needs a value");
+    expect(() => parseArguments(["--out", "a", "--out", "b"], ["out"])).toThrow("given twice");
+    expect(() => checkOptions(z.object({ low: z.coerce.number().max(3) }), { low: "9" })).toThrow("--low");
+    expect(checkOptions(z.object({ size: sizeOption }), { size: "90x60" })).toEqual({
+      size: { width: 90, height: 60 },
+    });
+    expect(() => checkOptions(z.object({ region: regionOption }), { region: "1,2,3" })).toThrow("must be x,y,w,h");
+  });
+});
+
+describe("the whole way without a screen", () => {
+  test("simulate, stack, measure, process: JSON out, files that fit together", async () => {
+    const night = dunkel<{ files: string[] }>(
+      "simulate",
+      "--subs",
+      "6",
+      "--seed",
+      "4",
+      "--size",
+      "300x220",
+      "--out",
+      folder,
+    );
+    expect(night.files.length).toBe(6);
+    const subs = night.files.map((name) => join(folder, name));
+    writeFileSync(join(folder, "broken.fits"), "SIMPLE  = no");
+    const out = join(folder, "stack.fits");
+    const made = dunkel<{
+      subsUsed: number;
+      unreadable: { file: string; reason: string }[];
+      subs: { transform: number[] | null }[];
+    }>("stack", ...subs, join(folder, "broken.fits"), "--out", out, "--low", "3", "--memory", "128");
+    expect(made.subsUsed).toBe(5);
+    expect(made.unreadable).toEqual([{ file: join(folder, "broken.fits"), reason: expect.stringContaining("byte 0") }]);
+    expect(made.subs.filter(({ transform }) => transform?.length === 6).length).toBe(5);
+    expect(JSON.parse(readFileSync(join(folder, "stack.json"), "utf8")).subsUsed).toBe(5);
+    const open = async (name: string) =>
+      valueOf(await openFits(bytesOfArray(name, new Uint8Array(readFileSync(join(folder, name))))));
+    for (const name of ["stack.fits", "stack.a.fits", "stack.b.fits"]) expect((await open(name)).channels).toBe(3);
+    expect((await open("stack.coverage.fits")).channels).toBe(1);
+
+    const measured = dunkel<{ noiseFromHalves: number; snrDefinition: string }>(
+      "measure",
+      out,
+      "--region",
+      "100,80,128,100",
+    );
+    expect(measured.noiseFromHalves).toBeGreaterThan(0);
+    expect(measured.snrDefinition).toContain("20 log10");
+
+    const chain = {
+      format: "dunkel-chain",
+      version: 1,
+      steps: [
+        {
+          operation: "noise.starlet",
+          version: 1,
+          params: { strength: 0.6, scales: 4 },
+          channels: "together",
+          blend: 1,
+          on: true,
+        },
+      ],
+    };
+    writeFileSync(join(folder, "chain.json"), JSON.stringify(chain));
+    dunkel("process", out, "--chain", join(folder, "chain.json"), "--out", join(folder, "whole.fits"));
+    dunkel(
+      "process",
+      out,
+      "--chain",
+      join(folder, "chain.json"),
+      "--out",
+      join(folder, "part.fits"),
+      "--region",
+      "60,50,90,70",
+    );
+    const [whole, part] = [await open("whole.fits"), await open("part.fits")];
+    const [all, crop] = [await whole.read(wholeRegion(whole)), await part.read(wholeRegion(part))];
+    expect(
+      worstDifference(crop.planes[0], cropRaster(all, { x: 60, y: 50, width: 90, height: 70 }).planes[0]),
+    ).toBeLessThan(1e-6);
+    expect(whole.header.history.join("")).toContain('"strength": 0.6');
+  }, 120_000);
+
+  test.each([
+    [["stack", "--out", "x.fits"], "no subs are given"],
+    [["stack", "/no/such.fits", "--out", "x.fits"], "no such file"],
+    [["measure"], "one FITS file is needed"],
+    [["simulate", "--size", "big", "--out", "x"], "--size"],
+    [["process", "x.fits", "--chain", "/no/chain.json", "--out", "y"], "cannot be read"],
+  ])("%j fails with one clear line", (args, words) => {
+    const { status, stdout, stderr } = fails(...args);
+    expect(status).toBe(1);
+    expect(stdout).toBe("");
+    expect(stderr.trim().split("\n").length).toBe(1);
+    expect(stderr).toContain(words);
+  });
+
+  test("an unknown command tells the usage", () => {
+    const { status, stderr } = fails("fly");
+    expect(status).toBe(2);
+    expect(stderr).toContain("usage:");
+  });
+});

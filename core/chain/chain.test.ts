@@ -1,0 +1,88 @@
+import { rasterOf } from "../raster";
+import { worstDifference } from "../testing/fixtures";
+import { joinFromMode, splitForMode } from "./channels";
+import { chainToJson, newStep, parseChain } from "./index";
+import { findOperation, OPERATIONS } from "../operations";
+import { sampleRegions } from "./prepare";
+
+const starlet = findOperation("noise.starlet");
+if (!starlet) throw new Error("the registry has no starlet");
+
+describe("chain files", () => {
+  test("a chain survives being exported and imported", () => {
+    const steps = OPERATIONS.map((operation) => newStep(operation));
+    const result = parseChain(JSON.parse(chainToJson("all", steps)));
+    expect(result).toEqual({ ok: true, value: { format: "dunkel-chain", version: 1, name: "all", steps } });
+  });
+
+  const good = { format: "dunkel-chain", version: 1, name: "", steps: [newStep(starlet)] };
+  const step = good.steps[0];
+  test.each([
+    ["no object", 5, "file"],
+    ["another format", { ...good, format: "x" }, "format"],
+    ["a newer file", { ...good, version: 9 }, "version"],
+    ["an unknown operation", { ...good, steps: [{ ...step, operation: "noise.magic" }] }, "steps.0.operation"],
+    ["a newer operation", { ...good, steps: [{ ...step, version: 99 }] }, "steps.0.version"],
+    [
+      "a mode that the operation has not",
+      { ...good, steps: [{ ...newStep(OPERATIONS[2]), channels: "each" }] },
+      "steps.0.channels",
+    ],
+    ["a parameter out of range", { ...good, steps: [{ ...step, params: { strength: 7 } }] }, "steps.0.params.strength"],
+    ["a blend out of range", { ...good, steps: [{ ...step, blend: 2 }] }, "steps.0.blend"],
+  ])("%s is refused with its field and what to do", (_, json, field) => {
+    const result = parseChain(json);
+    if (result.ok) throw new Error("accepted");
+    expect(result.reason.field).toBe(field);
+    expect(result.reason.advice.length).toBeGreaterThan(10);
+  });
+
+  test("missing parameters take their defaults", () => {
+    const result = parseChain({ ...good, steps: [{ ...step, params: { strength: 0.9 } }] });
+    expect(result.ok && result.value.steps[0].params).toEqual({ strength: 0.9, detail: 0.5, scales: 5 });
+  });
+});
+
+describe("channel modes", () => {
+  const raster = rasterOf(2, 1, [Float32Array.of(3, 0.1), Float32Array.of(2, 0.1), Float32Array.of(1, 0.1)]);
+  const levels = [0.1, 0.1, 0.1];
+
+  test.each(["together", "each", "luminance", "chrominance"] as const)(
+    "%s: splitting and joining unchanged gives the picture back",
+    (mode) => {
+      const back = joinFromMode(raster, splitForMode(raster, mode), mode, levels, 0.01);
+      back.planes.forEach((plane, c) => expect(worstDifference(plane, raster.planes[c])).toBeLessThan(1e-6));
+    },
+  );
+
+  test("luminance: light keeps its colour above the sky, noise is moved alike in all channels", () => {
+    const doubled = [rasterOf(2, 1, [Float32Array.of(4, 0.12)])];
+    const { planes } = joinFromMode(raster, doubled, "luminance", levels, 0.01);
+    const heights = planes.map((plane) => plane[0] - 0.1);
+    expect(heights[0] / heights[2]).toBeCloseTo((3 - 0.1) / (1 - 0.1), 2);
+    planes.forEach((plane) => expect(plane[1]).toBeCloseTo(0.12, 4));
+  });
+
+  test("chrominance leaves the mean of the channels alone; a grey picture has no colour to work on", () => {
+    const [colour] = splitForMode(raster, "chrominance");
+    const grey = joinFromMode(
+      raster,
+      [{ ...colour, planes: colour.planes.map((plane) => plane.map(() => 0)) }],
+      "chrominance",
+      levels,
+      0,
+    );
+    grey.planes.forEach((plane) => expect(plane[0]).toBeCloseTo(2, 6));
+    expect(splitForMode(rasterOf(1, 1, [Float32Array.of(1)]), "chrominance")).toEqual([]);
+  });
+});
+
+test("samples are the whole of a small picture and nine even pieces of a large one", () => {
+  expect(sampleRegions({ width: 300, height: 200 })).toEqual([{ x: 0, y: 0, width: 300, height: 200 }]);
+  const pieces = sampleRegions({ width: 6000, height: 4000 });
+  expect(pieces.length).toBe(9);
+  expect(pieces.every(({ x, y, width, height }) => x >= 0 && y >= 0 && x + width <= 6000 && y + height <= 4000)).toBe(
+    true,
+  );
+  expect(sampleRegions({ width: 5, height: 5 })).toEqual([{ x: 0, y: 0, width: 5, height: 5 }]);
+});

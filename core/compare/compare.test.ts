@@ -1,0 +1,51 @@
+import { quietJob } from "../job";
+import { frameOfRaster } from "../raster";
+import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
+import { inspectPicture, proposeSpots } from "./index";
+
+const cell = (x: number, y: number, level: number, structure: number, stars: number) => ({
+  x,
+  y,
+  level,
+  structure,
+  stars,
+});
+
+test("spots: the darkest quiet cell, the strongest structure, the richest group; none near another or the border", () => {
+  const cells = [
+    cell(300, 300, 5, 1, 2),
+    cell(500, 300, 1, 0.1, 1),
+    cell(300, 600, 6, 9, 0),
+    cell(330, 600, 6, 8, 0),
+    cell(700, 700, 3, 1, 12),
+    cell(20, 20, 0, 0, 99),
+  ];
+  const more = [cell(880, 300, 4, 1, 0), cell(880, 500, 4, 1, 0), cell(880, 720, 4, 1, 0), cell(500, 800, 4, 1, 0)];
+  const spots = proposeSpots([...cells, ...more], 1000, 1000);
+  expect(spots.map(({ x, y }) => [x, y])).toEqual([
+    [500, 300],
+    [300, 600],
+    [700, 700],
+  ]);
+  expect(spots.map(({ name }) => name)).toEqual(["Dark background", "Structure", "Star group"]);
+  expect(proposeSpots([], 100, 100)).toEqual([]);
+});
+
+test("a picture is looked over: size, sky, FWHM, halves, three spots", async () => {
+  const stars = randomStars(70, 700, 600, 3);
+  const make = (seed: number, noise: number) =>
+    frameOfRaster(paintStars(700, 600, stars, { channels: 3, seed, noise }));
+  const facts = await inspectPicture(
+    make(1, 0.0002),
+    { a: make(2, 0.00028), b: make(3, 0.00028) },
+    quietJob(wasmKernels()),
+  );
+  expect([facts.width, facts.height, facts.channels]).toEqual([700, 600, 3]);
+  expect(facts.skyLevel).toBeCloseTo(0.01, 3);
+  expect(facts.fill[0]).toBeCloseTo(0.01, 3);
+  expect(facts.fwhmPx).toBeGreaterThan(2.9);
+  expect(facts.fwhmPx).toBeLessThan(3.1);
+  expect(facts.halvesSigma?.[0]).toBeCloseTo(0.0002, 5);
+  expect(facts.stars).toBeGreaterThan(60);
+  expect(facts.spots.length).toBe(3);
+});

@@ -1,0 +1,63 @@
+import { createRandom } from "./random";
+import { levenbergMarquardt, solveSymmetric } from "./leastSquares";
+
+test("the same seed gives the same numbers, another seed others", () => {
+  const draw = (seed: number) => Array.from({ length: 5 }, createRandom(seed).uniform);
+  expect(draw(3)).toEqual(draw(3));
+  expect(draw(3)).not.toEqual(draw(4));
+});
+
+test("normal numbers have the moments of the normal distribution", () => {
+  const random = createRandom(11);
+  const n = 200_000;
+  let sum = 0;
+  let squares = 0;
+  let fourths = 0;
+  for (let i = 0; i < n; i++) {
+    const v = random.normal();
+    sum += v;
+    squares += v * v;
+    fourths += v ** 4;
+  }
+  expect(Math.abs(sum / n)).toBeLessThan(0.01);
+  expect(squares / n).toBeCloseTo(1, 1);
+  expect(fourths / n).toBeGreaterThan(2.9); // kurtosis 3
+  expect(fourths / n).toBeLessThan(3.1);
+});
+
+test.each([0.3, 4, 29, 31, 400])("Poisson numbers of mean %d have that mean and variance", (mean) => {
+  const random = createRandom(7);
+  const n = 60_000;
+  const values = Array.from({ length: n }, () => random.poisson(mean));
+  const average = values.reduce((a, b) => a + b, 0) / n;
+  const variance = values.reduce((s, v) => s + (v - average) ** 2, 0) / n;
+  expect(Math.abs(average - mean)).toBeLessThan(5 * Math.sqrt(mean / n));
+  expect(variance / mean).toBeGreaterThan(0.96);
+  expect(variance / mean).toBeLessThan(1.04);
+  expect(random.poisson(0)).toBe(0);
+});
+
+test("Cholesky solves a worked example and refuses what is not positive definite", () => {
+  // 4x + 2y = 10, 2x + 5y = 13 has the solution (1.5, 2)
+  const x = solveSymmetric(Float64Array.of(4, 2, 2, 5), Float64Array.of(10, 13));
+  expect(x?.[0]).toBeCloseTo(1.5, 12);
+  expect(x?.[1]).toBeCloseTo(2, 12);
+  expect(solveSymmetric(Float64Array.of(1, 2, 2, 1), Float64Array.of(1, 1))).toBeNull();
+});
+
+test("Levenberg–Marquardt finds the parameters of an exponential, and stops where a step may not go", () => {
+  const truth = [3, 0.7];
+  const data = Float64Array.from({ length: 30 }, (_, i) => truth[0] * Math.exp(-truth[1] * i * 0.2));
+  const model = (p: Float64Array, i: number, gradient: Float64Array) => {
+    const e = Math.exp(-p[1] * i * 0.2);
+    gradient[0] = e;
+    gradient[1] = -p[0] * i * 0.2 * e;
+    return p[0] * e;
+  };
+  const fit = levenbergMarquardt(data, Float64Array.of(1, 0.1), model, () => true);
+  expect(fit.converged).toBe(true);
+  expect(fit.parameters[0]).toBeCloseTo(3, 6);
+  expect(fit.parameters[1]).toBeCloseTo(0.7, 6);
+  const bounded = levenbergMarquardt(data, Float64Array.of(1, 0.1), model, (p) => p[1] < 0.5);
+  expect(bounded.parameters[1]).toBeLessThan(0.5);
+});

@@ -1,0 +1,273 @@
+import { chainHalo, newStep, prepareChain, readySteps, runChain } from "../chain";
+import type { ChainStep } from "../chain";
+import { quietJob } from "../job";
+import { findStars, measurePicture, measureSub, starShape } from "../measure";
+import { createRandom } from "../numeric/random";
+import type { Raster } from "../raster";
+import { cropRaster, frameOfRaster, meanAndDeviation, meanPlane, robustSpread, wholeRegion } from "../raster";
+import { paintStars, plainKernels, randomStars, wasmKernels, worstDifference } from "../testing/fixtures";
+import type { AnyOperation } from "./index";
+import { CHANNEL_MODES, defaultParams, findOperation, OPERATIONS, stretchCurves } from "./index";
+
+const kernels = wasmKernels();
+const job = quietJob(kernels);
+const SIZE = { width: 420, height: 380 };
+
+/** A picture like a stack: stars of three colours, a sky with structure, noise, and a border without data. */
+function testPicture(seed: number, noise: number, border = 0): Raster {
+  const raster = paintStars(SIZE.width, SIZE.height, randomStars(60, SIZE.width, SIZE.height, 5), {
+    channels: 3,
+    noise,
+    seed,
+    tint: [1.2, 1, 0.8],
+  });
+  raster.planes.forEach((plane, c) => {
+    for (let i = 0; i < plane.length; i++) {
+      const x = i % SIZE.width;
+      const y = Math.floor(i / SIZE.width);
+      plane[i] += 0.002 * (1 + c) * Math.exp(-((x - 200) ** 2 + (y - 150) ** 2) / 9000) * (1 + 0.3 * Math.sin(x * 0.2));
+      if (x < border || y < border) plane[i] = NaN;
+    }
+  });
+  return raster;
+}
+
+const picture = testPicture(1, 0.0002, 5);
+const halves = {
+  a: frameOfRaster(testPicture(2, 0.0002 * Math.SQRT2, 5)),
+  b: frameOfRaster(testPicture(3, 0.0002 * Math.SQRT2, 5)),
+};
+const fill = [0.01, 0.01, 0.01];
+const input = { picture: frameOfRaster(picture), halves, fill };
+const stepOf = (operation: AnyOperation, part: Partial<ChainStep> = {}): ChainStep => ({
+  ...newStep(operation),
+  ...part,
+});
+const [starlet, sharpen, stretch] = ["noise.starlet", "deconvolve.richardson-lucy", "stretch.arcsinh"].map(
+  (id) => findOperation(id) as AnyOperation,
+);
+
+const brightest = (raster: Raster) => meanPlane(raster).reduce((most, v) => (v > most ? v : most), 1e-3);
+
+async function run(steps: ChainStep[], source = input.picture, region = wholeRegion(SIZE), given = job) {
+  const contexts = await prepareChain({ ...input, picture: source }, steps, job);
+  return runChain(source, readySteps(steps, contexts), region, fill, given);
+}
+
+describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))("%s", (_, operation) => {
+  test("has complete parameters: defaults in range, every field described, a strength", () => {
+    const params = defaultParams(operation);
+    for (const field of operation.fields) {
+      expect(params).toHaveProperty(field.name);
+      expect(field.hint.length).toBeGreaterThan(15);
+      if (field.kind === "number") {
+        expect(operation.params.safeParse({ ...params, [field.name]: field.min - field.step }).success).toBe(false);
+        expect(operation.params.safeParse({ ...params, [field.name]: field.max + field.step }).success).toBe(false);
+      } else
+        for (const option of field.options)
+          expect(operation.params.safeParse({ ...params, [field.name]: option.value }).success).toBe(true);
+    }
+    expect(operation.fields.map(({ name }) => name)).toContain(operation.strength);
+    expect(operation.channels.every((mode) => CHANNEL_MODES.includes(mode))).toBe(true);
+    expect(operation.summary).toMatch(/\.$/);
+  });
+
+  test("a crop is the same pixels as the whole picture, in every mode, inside and at the border", async () => {
+    for (const channels of operation.channels) {
+      const steps = [stepOf(operation, { channels })];
+      const contexts = await prepareChain(input, steps, job);
+      const ready = readySteps(steps, contexts);
+      const all = await runChain(input.picture, ready, wholeRegion(SIZE), fill, job);
+      const range = brightest(all);
+      for (const region of [
+        { x: 150, y: 130, width: 90, height: 70 },
+        { x: 0, y: 0, width: 60, height: 50 },
+        { x: 361, y: 320, width: 59, height: 60 },
+      ]) {
+        const crop = await runChain(input.picture, ready, region, fill, job);
+        const cut = cropRaster(all, region);
+        crop.planes.forEach((plane, c) =>
+          expect(worstDifference(plane, cut.planes[c]) / range).toBeLessThan(operation.cropBound),
+        );
+      }
+    }
+  });
+
+  test("every number setting changes the picture", async () => {
+    const before = await run([stepOf(operation)]);
+    for (const field of operation.fields) {
+      if (field.kind !== "number") continue;
+      const params = { ...defaultParams(operation), ...(field.when ? { [field.when.name]: field.when.is } : {}) };
+      const [low, high] = await Promise.all(
+        [field.min, field.min + Math.round(((field.max - field.min) * 0.4) / field.step) * field.step].map((value) =>
+          run([stepOf(operation, { params: { ...params, [field.name]: value } })]),
+        ),
+      );
+      expect(worstDifference(low.planes[0], high.planes[0])).toBeGreaterThan(1e-7);
+    }
+    expect(before.planes[0].filter((v) => v !== v).length).toBe(picture.planes[0].filter((v) => v !== v).length);
+  });
+
+  test("the input is not changed; blend 0 is the input, blend ½ lies between; gaps stay gaps", async () => {
+    const copy = picture.planes[0].slice();
+    const full = await run([stepOf(operation)]);
+    const none = await run([stepOf(operation, { blend: 0 })]);
+    const half = await run([stepOf(operation, { blend: 0.5 })]);
+    expect(picture.planes[0]).toEqual(copy);
+    expect(worstDifference(none.planes[1], picture.planes[1])).toBe(0);
+    const i = 150 * SIZE.width + 200;
+    expect(half.planes[1][i]).toBeCloseTo((full.planes[1][i] + picture.planes[1][i]) / 2, 6);
+    expect(full.planes[0][0]).toBeNaN();
+  });
+
+  test("works on one channel, on a tiny and on a constant picture, without inventing anything", async () => {
+    for (const [width, height] of [
+      [1, 1],
+      [3, 2],
+      [40, 33],
+    ]) {
+      const flat = { width, height, channels: 1, planes: [new Float32Array(width * height).fill(0.25)] };
+      const steps = [stepOf(operation)];
+      const small = { picture: frameOfRaster(flat), halves: null, fill: [0.25] };
+      const contexts = await prepareChain(small, steps, job);
+      const out = await runChain(small.picture, readySteps(steps, contexts), wholeRegion(flat), [0.25], job);
+      expect(out.planes[0].every((v) => Number.isFinite(v))).toBe(true);
+      expect(robustSpread(out.planes[0]).sigma).toBeLessThan(1e-6);
+    }
+  });
+
+  test("contexts are plain JSON", async () => {
+    const contexts = await prepareChain(input, [stepOf(operation)], job);
+    expect(JSON.parse(JSON.stringify(contexts))).toEqual(contexts);
+  });
+
+  test("the plain kernels give the same picture", async () => {
+    const region = { x: 180, y: 120, width: 24, height: 20 };
+    const steps = [
+      stepOf(
+        operation,
+        operation.id.startsWith("deconvolve") ? { params: { ...defaultParams(operation), iterations: 3 } } : {},
+      ),
+    ];
+    const [a, b] = [
+      await run(steps, input.picture, region),
+      await run(steps, input.picture, region, quietJob(plainKernels())),
+    ];
+    expect(worstDifference(a.planes[0], b.planes[0])).toBeLessThan(1e-5);
+  });
+});
+
+describe("chains", () => {
+  test.each([[[starlet, sharpen]], [[sharpen, starlet]], [[starlet, sharpen, stretch]], [[stretch, starlet]]])(
+    "a crop of a chain is the same pixels as the whole picture (chain %#)",
+    async (operations) => {
+      const steps = operations.map((operation) => stepOf(operation));
+      const contexts = await prepareChain(input, steps, job);
+      const ready = readySteps(steps, contexts);
+      const all = await runChain(input.picture, ready, wholeRegion(SIZE), fill, job);
+      const region = { x: 170, y: 120, width: 64, height: 64 };
+      const crop = await runChain(input.picture, ready, region, fill, job);
+      const bound = Math.max(...operations.map(({ cropBound }) => cropBound));
+      const range = brightest(all);
+      expect(worstDifference(crop.planes[2], cropRaster(all, region).planes[2]) / range).toBeLessThan(bound);
+      expect(chainHalo(ready)).toBe(
+        operations.reduce(
+          (sum, operation, i) =>
+            sum + Math.max(...ready[i].contexts.map((c) => operation.halo(ready[i].step.params, c))),
+          0,
+        ),
+      );
+    },
+  );
+
+  test("steps that are off do nothing and need no context; an unprepared chain is refused", async () => {
+    const off = await run([stepOf(starlet, { on: false })]);
+    expect(worstDifference(off.planes[0], picture.planes[0])).toBe(0);
+    expect(() => readySteps([stepOf(starlet)], [null])).toThrow("was not prepared");
+    expect(() => readySteps([stepOf(starlet, { operation: "no.such" })], [[]])).toThrow("unknown operation");
+  });
+});
+
+describe("what the operations are for", () => {
+  test("the starlet at half strength halves the noise at least, keeps stars and their colour", async () => {
+    const smooth = await run([stepOf(starlet)]);
+    const region = { x: 300, y: 250, width: 100, height: 110 };
+    const noise = (raster: Raster) => measureSub(cropRaster(raster, region), kernels).measures.noise[1];
+    expect(noise(smooth) / noise(picture)).toBeLessThan(0.5);
+    const filled = (raster: Raster) => meanPlane(raster).map((v) => (v === v ? v : 0.01));
+    const before = findStars(filled(picture), SIZE.width, SIZE.height, kernels).filter(({ snr }) => snr > 8);
+    const after = findStars(filled(smooth), SIZE.width, SIZE.height, kernels);
+    const lost = before.filter((star) => !after.some((other) => Math.hypot(other.x - star.x, other.y - star.y) < 1));
+    expect(before.length).toBeGreaterThan(50);
+    expect(lost).toEqual([]);
+    const star = before.find(({ snr, x, y }) => snr > 60 && x > 30 && y > 30) as (typeof before)[number];
+    const i = Math.round(star.y) * SIZE.width + Math.round(star.x);
+    const ratio = (raster: Raster) => (raster.planes[0][i] - 0.01) / (raster.planes[2][i] - 0.01);
+    expect(Math.abs(ratio(smooth) / ratio(picture) - 1)).toBeLessThan(0.05);
+  });
+
+  test("Richardson–Lucy makes stars at least a fifth narrower without deep rings, keeping their colour", async () => {
+    const clean = frameOfRaster(
+      paintStars(
+        200,
+        200,
+        [
+          { x: 100, y: 100, flux: 2 },
+          { x: 40, y: 150, flux: 30 },
+          { x: 160, y: 50, flux: 1 },
+        ],
+        { channels: 3, noise: 0.00005, tint: [1.3, 1, 0.6] },
+      ),
+    );
+    const steps = [stepOf(sharpen, { channels: "luminance" })];
+    const contexts = await prepareChain({ picture: clean, halves: null, fill }, steps, job);
+    const region = { x: 0, y: 0, width: 200, height: 200 };
+    const sharp = await runChain(clean, readySteps(steps, contexts), region, fill, job);
+    const width = (raster: Raster) =>
+      starShape(findStars(meanPlane(raster), 200, 200, kernels, { saturation: 9 })).fwhmPx ?? NaN;
+    const original = await clean.read(region);
+    expect(width(sharp) / width(original)).toBeLessThan(0.8);
+    const peak = original.planes[1][100 * 200 + 100] - 0.01;
+    for (let r = 2; r < 12; r++) expect((0.01 - sharp.planes[1][100 * 200 + 100 + r]) / peak).toBeLessThan(0.02);
+    const ratio = (raster: Raster, i: number) => (raster.planes[0][i] - 0.01) / (raster.planes[2][i] - 0.01);
+    expect(Math.abs(ratio(sharp, 100 * 200 + 100) / ratio(original, 100 * 200 + 100) - 1)).toBeLessThan(0.05);
+  });
+
+  test("the stretch takes the sky to the wanted brightness and keeps the order of values", async () => {
+    const wide = await run([stepOf(stretch, { params: { sky: 0.2, black: 3 } })]);
+    expect(robustSpread(wide.planes[1]).centre).toBeCloseTo(0.2, 1);
+    const [curve] = stretchCurves({ sky: 0.2, black: 3 }, { level: [0.01], sigma: [0.0005] });
+    const at = (v: number) => Math.asinh((curve.a * (v - curve.black)) / (1 - curve.black)) / Math.asinh(curve.a);
+    expect(at(0.01)).toBeCloseTo(0.2, 6);
+    expect(at(1)).toBeCloseTo(1, 12);
+    expect(at(0.3)).toBeGreaterThan(at(0.2));
+    expect(stretchCurves({ sky: 0.1, black: 1 }, { level: [0.5], sigma: [0.1] })[0].a).toBe(1e-3);
+  });
+
+  test("noise that the halves tell for a treated picture is what the treatment leaves", async () => {
+    const random = createRandom(9);
+    const flat = (sigma: number) => ({
+      width: 256,
+      height: 256,
+      channels: 1,
+      planes: [Float32Array.from({ length: 65536 }, () => 0.02 + sigma * random.normal())],
+    });
+    const [a, b] = [flat(0.0002 * Math.SQRT2), flat(0.0002 * Math.SQRT2)];
+    const mean = { ...a, planes: [a.planes[0].map((v, i) => (v + b.planes[0][i]) / 2)] };
+    const given = { picture: frameOfRaster(mean), halves: { a: frameOfRaster(a), b: frameOfRaster(b) }, fill: [0.02] };
+    const steps = [stepOf(starlet)];
+    const ready = readySteps(steps, await prepareChain(given, steps, job));
+    const forHalves = ready.map((r) => ({ ...r, contexts: r.contexts.map((c) => starlet.withNoise(c, Math.SQRT2)) }));
+    const region = wholeRegion(mean);
+    const treated = await runChain(given.picture, ready, region, [0.02], job);
+    const [ta, tb] = [
+      await runChain(given.halves.a, forHalves, region, [0.02], job),
+      await runChain(given.halves.b, forHalves, region, [0.02], job),
+    ];
+    const halfDifference = { ...ta, planes: [ta.planes[0].map((v, i) => (v - tb.planes[0][i]) / 2)] };
+    const truth = meanAndDeviation(treated.planes[0]).sigma;
+    const told = measurePicture(treated, kernels, { halfDifference }).noiseFromHalves ?? NaN;
+    expect(told / truth).toBeGreaterThan(0.85);
+    expect(told / truth).toBeLessThan(1.15);
+  });
+});

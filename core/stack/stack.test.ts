@@ -1,0 +1,171 @@
+import { quietJob, Stopped } from "../job";
+import { measureSub } from "../measure";
+import type { FrameSource } from "../raster";
+import { cropRaster, frameOfRaster, robustSpread, wholeRegion } from "../raster";
+import { applyTransform, composeTransforms, invertTransform } from "../register";
+import { createNight, exposeSub } from "../simulate";
+import { wasmKernels, worstDifference } from "../testing/fixtures";
+import type { SubFacts } from "./index";
+import {
+  chooseReference,
+  makeReport,
+  planStack,
+  stackRegion,
+  stackSettings,
+  stackSigmaFromHalves,
+  tileSide,
+} from "./index";
+
+const kernels = wasmKernels();
+const job = quietJob(kernels);
+const settings = stackSettings.parse({});
+const night = createNight({ subs: 10, seed: 12, width: 320, height: 240 });
+const rasters = night.subs.map((conditions) => exposeSub(night.sky, night.camera, conditions, 12, kernels));
+const facts: SubFacts[] = rasters.map((raster, i) => ({
+  id: `sub${i}`,
+  name: `sub${i}`,
+  width: 320,
+  height: 240,
+  channels: 3,
+  exposureS: 120,
+  ...measureSub(raster, kernels),
+}));
+const plan = planStack(facts, settings);
+const sourcesOf = (p: typeof plan): FrameSource[] =>
+  p.used.map(({ id }) => frameOfRaster(rasters[Number(id.slice(3))]));
+const whole = wholeRegion(plan);
+const BUDGET = 64 * 2 ** 20;
+
+describe("the plan", () => {
+  test("finds every transform, also through the meridian flip, and leaves the defocused sub out with its reason", () => {
+    expect(plan.leftOut.map(({ id }) => id)).toEqual(["sub4"]);
+    expect(plan.leftOut[0].reason).toMatch(/FWHM .* px is above the limit/);
+    const reference = night.subs[Number(plan.referenceId.slice(3))];
+    for (const sub of plan.used) {
+      const truth = composeTransforms(
+        reference.skyToSub,
+        invertTransform(night.subs[Number(sub.id.slice(3))].skyToSub),
+      );
+      const p = applyTransform(truth, 160, 120);
+      const q = applyTransform(sub.toReference, 160, 120);
+      expect(Math.hypot(p[0] - q[0], p[1] - q[1])).toBeLessThan(0.05);
+    }
+  });
+
+  test("scales are those of the transmission to 4 % (few stars in a small field), weights fall with scaled noise, halves alternate", () => {
+    const reference = night.subs[Number(plan.referenceId.slice(3))];
+    for (const sub of plan.used) {
+      const truth = reference.transmission / night.subs[Number(sub.id.slice(3))].transmission;
+      expect(Math.abs(sub.scale / truth - 1)).toBeLessThan(0.04);
+    }
+    expect(plan.used.map(({ half }) => half)).toEqual(plan.used.map((_, i) => (i % 2 === 0 ? "A" : "B")));
+    const byScale = [...plan.used].sort((a, b) => a.scale - b.scale);
+    expect(byScale[byScale.length - 1].weight[0]).toBeLessThan(byScale[0].weight[0]);
+  });
+
+  test("a sub of another field, of other channels, and none at all", () => {
+    const other = createNight({ subs: 1, seed: 99, width: 320, height: 240 });
+    const stranger = {
+      ...facts[0],
+      id: "x",
+      name: "x",
+      ...measureSub(exposeSub(other.sky, other.camera, other.subs[0], 1, kernels), kernels),
+    };
+    const grey = { ...facts[1], id: "g", name: "g", channels: 1 };
+    const made = planStack([...facts, stranger, grey], settings);
+    expect(made.leftOut.find(({ id }) => id === "x")?.reason).toMatch(/could not be matched/);
+    expect(made.leftOut.find(({ id }) => id === "g")?.reason).toMatch(/1 channels/);
+    expect(() => planStack([], settings)).toThrow(RangeError);
+    expect(chooseReference([])).toBeNull();
+  });
+
+  test("an asked reference is taken, even the defocused one", () => {
+    const asked = planStack(facts, { ...settings, referenceId: "sub4" });
+    expect(asked.referenceId).toBe("sub4");
+    expect(asked.used.some(({ id }) => id === "sub4")).toBe(true);
+  });
+});
+
+describe("combining", () => {
+  test("the result does not depend on tiles or budget", async () => {
+    const region = { x: 40, y: 60, width: 150, height: 70 };
+    const large = await stackRegion(sourcesOf(plan), plan, settings, region, BUDGET, job);
+    const small = await stackRegion(sourcesOf(plan), plan, settings, region, 300_000, job);
+    large.mean.planes.forEach((plane, c) => expect(worstDifference(plane, small.mean.planes[c])).toBeLessThan(1e-7));
+    expect(small.peakBytes).toBeLessThan(600_000);
+    expect(large.samples).toBe(small.samples);
+    const all = await stackRegion(sourcesOf(plan), plan, settings, whole, BUDGET, job);
+    expect(worstDifference(cropRaster(all.mean, region).planes[0], large.mean.planes[0])).toBeLessThan(1e-7);
+  });
+
+  test("noise falls as the report expects, the halves tell it, and coverage counts subs", async () => {
+    const piece = await stackRegion(sourcesOf(plan), plan, settings, whole, BUDGET, job);
+    const halves = piece.mean.planes.map(
+      (_, c) => robustSpread(piece.a.planes[c].map((v, i) => (v - piece.b.planes[c][i]) / 2)).sigma,
+    );
+    const report = makeReport(plan, facts, settings, {
+      halvesSigma: halves,
+      fwhmPx: 3,
+      samples: piece.samples,
+      rejected: piece.rejected,
+      seconds: 1,
+      peakBytes: piece.peakBytes,
+    });
+    for (const noise of report.noise) {
+      expect(noise.fromHalves / noise.expected).toBeGreaterThan(0.9);
+      expect(noise.fromHalves / noise.expected).toBeLessThan(1.1);
+      expect(noise.measuredGain).toBeGreaterThan(2.4); // √9 is 3, less for poor subs, more through resampling
+    }
+    expect(report.subsUsed).toBe(9);
+    expect(report.integrationS).toBe(9 * 120);
+    expect(report.rejectedFraction).toBeGreaterThan(0);
+    expect(report.rejectedFraction).toBeLessThan(0.02);
+    expect(Math.max(...piece.coverage)).toBe(9);
+    expect(Math.min(...piece.coverage)).toBeLessThan(9);
+    expect(report.subs.find(({ used }) => !used)?.reason).toContain("FWHM");
+  });
+
+  test("rejection takes the trail and the hits out; without it they stay", async () => {
+    const clipped = await stackRegion(sourcesOf(plan), plan, settings, whole, BUDGET, job);
+    const plain = await stackRegion(sourcesOf(plan), plan, { ...settings, reject: "none" }, whole, BUDGET, job);
+    expect(plain.rejected).toBe(0);
+    const excess = plain.mean.planes[1].map((v, i) => v - clipped.mean.planes[1][i]);
+    const sigma = robustSpread(clipped.mean.planes[1].map((v, i) => v - clipped.a.planes[1][i])).sigma;
+    const trail = excess.filter((v) => v > 3 * sigma).length;
+    expect(trail).toBeGreaterThan(300);
+  });
+
+  test("a single sub is itself; a reference without data elsewhere gives NaN", async () => {
+    const alone = planStack([facts[0]], settings);
+    const piece = await stackRegion(
+      [frameOfRaster(rasters[0])],
+      alone,
+      settings,
+      { x: 0, y: 0, width: 40, height: 30 },
+      BUDGET,
+      job,
+    );
+    expect(
+      worstDifference(piece.mean.planes[0], cropRaster(rasters[0], { x: 0, y: 0, width: 40, height: 30 }).planes[0]),
+    ).toBeLessThan(1e-7);
+    expect(piece.b.planes[0].every((v) => v !== v)).toBe(true);
+  });
+
+  test("a stop ends it at once", async () => {
+    const stopping = { ...job, breathe: () => Promise.reject(new Stopped()) };
+    await expect(stackRegion(sourcesOf(plan), plan, settings, whole, BUDGET, stopping)).rejects.toThrow(Stopped);
+  });
+});
+
+test("tiles fit the budget for 500 subs, and never fall below 16 px", () => {
+  const side = tileSide(500, 3, 512 * 2 ** 20);
+  expect(500 * 3 * 4 * side * side).toBeLessThan(512 * 2 ** 20);
+  expect(side).toBeGreaterThan(200);
+  expect(tileSide(5000, 3, 1000)).toBe(16);
+});
+
+test("halves of equal weight tell the stack's noise as it is; unequal ones are corrected (derivation beside the function)", () => {
+  expect(stackSigmaFromHalves(2, 5, 5)).toBe(2);
+  // W_A = 1, W_B = 3: stack variance 1/4, (A − B)/2 variance (1 + 1/3)/4 = 1/3
+  expect(stackSigmaFromHalves(Math.sqrt(1 / 3), 1, 3)).toBeCloseTo(0.5, 12);
+});

@@ -1,0 +1,339 @@
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { decode } from "fast-png";
+import { By, Key } from "selenium-webdriver";
+import { bytesOfArray, openFits, valueOf } from "@/core/formats";
+import { robustSpread, wholeRegion } from "@/core/raster";
+import type { Session } from "./driver";
+import { click, consoleProblems, cropsRest, downloaded, named, openBrowser, see, textOf, waitFor } from "./driver";
+
+/** The whole way of a person with files: import, a broken file among good ones, stop, stack, compare, export, reload. */
+const url = process.env.DUNKEL_URL ?? "";
+const folder = mkdtempSync(join(tmpdir(), "dunkel-e2e-"));
+let session: Session;
+
+beforeAll(async () => {
+  const args = ["scripts/dunkel.mjs", "simulate", "--subs", "7", "--seed", "23", "--size", "360x280", "--out", folder];
+  execFileSync(process.execPath, args, { stdio: "ignore" });
+  writeFileSync(join(folder, "broken.fits"), "this is not a FITS file, but its name says so".padEnd(6000, "."));
+  session = await openBrowser(url);
+});
+afterAll(async () => {
+  await session.quit();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+const subs = (from: number, to: number) =>
+  Array.from({ length: to - from + 1 }, (_, k) => join(folder, `weir-00${from + k}.fits`));
+const choose = async (css: string, paths: string[]) =>
+  (await session.driver.findElement(By.css(css))).sendKeys(paths.join("\n"));
+const includedText = () => textOf(session.driver, "nav a[aria-current=page]");
+
+test("the page is isolated, has a policy without other origins, and the first screen is light", async () => {
+  const { driver } = session;
+  const response = await fetch(url);
+  expect(response.headers.get("cross-origin-opener-policy")).toBe("same-origin");
+  expect(response.headers.get("cross-origin-embedder-policy")).toBe("require-corp");
+  expect(response.headers.get("content-security-policy")).not.toMatch(/https?:/);
+  await driver.get(url);
+  await see(driver, "main");
+  expect(await driver.executeScript("return window.crossOriginIsolated")).toBe(true);
+  const loaded = await driver.executeScript<{ name: string; size: number }[]>(
+    "return performance.getEntriesByType('resource').filter((e) => e.initiatorType === 'script').map((e) => ({ name: e.name, size: e.transferSize }))",
+  );
+  expect(loaded.every(({ name }) => name.startsWith(url))).toBe(true);
+  expect(loaded.reduce((sum, { size }) => sum + size, 0)).toBeLessThan(400_000);
+});
+
+test("an empty project says what to do; screens before their time do too", async () => {
+  const { driver } = session;
+  await (await see(driver, "input[aria-label='Name of the new project']")).sendKeys("Two nights");
+  await click(driver, "New project");
+  await see(driver, "[data-testid=choose-files] ~ div h2".replace("[data-testid=choose-files] ~ div ", ""));
+  expect(await textOf(driver, "main")).toContain("Drop your subs here");
+  expect(await textOf(driver, "[data-testid=project-name]")).toBe("Two nights");
+  await click(driver, "Compare");
+  await waitFor(driver, "empty Compare", async () => (await textOf(driver, "main")).includes("Nothing to compare yet"));
+  await click(driver, "Finish");
+  await waitFor(driver, "empty Finish", async () => (await textOf(driver, "main")).includes("Nothing to finish yet"));
+  await click(driver, "Subs");
+});
+
+test("dropped files come in and are measured; the broken one is named, the others go on", async () => {
+  const { driver } = session;
+  await see(driver, "h2");
+  await choose("[data-testid=choose-files]", [...subs(1, 3), join(folder, "broken.fits"), ...subs(4, 7)]);
+  await waitFor(driver, "seven subs", async () => (await includedText()) === "Subs 7 of 7", 60_000);
+  const refused = await textOf(driver, "[data-testid=refused]");
+  expect(refused).toContain("broken.fits: byte 0");
+  expect(refused).toContain("choose frames saved as FITS");
+  expect((await driver.findElements(By.css("[role=row][data-sub]"))).length).toBe(7);
+  // The same file again is refused, and nothing else happens.
+  await choose("[data-testid=choose-files]", subs(1, 1));
+  await waitFor(driver, "told twice", async () =>
+    (await textOf(driver, "[data-testid=refused]")).includes("is in the project already"),
+  );
+  await click(driver, "Dismiss");
+  expect(await includedText()).toBe("Subs 7 of 7");
+});
+
+test("subs are graded by key and by click, sorted, and a point of the chart chooses one", async () => {
+  const { driver } = session;
+  const body = await driver.findElement(By.css("body"));
+  const current = () => textOf(driver, "[data-testid=current-sub]");
+  expect(await current()).toContain("weir-001");
+  await body.sendKeys(Key.ARROW_RIGHT);
+  await waitFor(driver, "next sub", async () => (await current()).includes("weir-002"));
+  await body.sendKeys("x");
+  await waitFor(driver, "left out", async () => (await includedText()) === "Subs 6 of 7");
+  expect(await current()).toContain("left out");
+  await body.sendKeys("x");
+  await waitFor(driver, "taken in", async () => (await includedText()) === "Subs 7 of 7");
+  await (await driver.findElement(By.css("input[aria-label='Include weir-005.fits']"))).click();
+  await waitFor(driver, "left out by click", async () => (await includedText()) === "Subs 6 of 7");
+  await (await driver.findElement(By.xpath("//button[@role='columnheader'][starts-with(., 'FWHM')]"))).click();
+  const first = () => driver.executeScript<string>("return document.querySelector('[role=row][data-sub]').dataset.sub");
+  const sharpest = await first();
+  await (await driver.findElement(By.xpath("//button[@role='columnheader'][starts-with(., 'FWHM')]"))).click();
+  await waitFor(driver, "sorted down", async () => (await first()) !== sharpest);
+  expect(await first()).toBe("weir-004.fits"); // the defocused one
+  await driver.executeScript(
+    "document.querySelectorAll('svg circle')[6].dispatchEvent(new MouseEvent('click', { bubbles: true }))",
+  );
+  await waitFor(driver, "chosen in the chart", async () => (await current()).includes("weir-007"));
+});
+
+test("a stack can be stopped, and made again with other settings", async () => {
+  const { driver } = session;
+  await click(driver, "Stack");
+  await click(driver, "Make the stack");
+  await see(driver, "[data-testid=stacking]");
+  const started = Date.now();
+  await click(driver, "Stop");
+  await waitFor(driver, "stopped", async () => (await driver.findElements(named("Make the stack"))).length === 1, 3000);
+  expect(Date.now() - started).toBeLessThan(1500);
+  expect((await driver.findElements(By.css("[data-testid=stack-report]"))).length).toBe(0);
+  await click(driver, "Make the stack");
+  const report = await see(driver, "[data-testid=stack-report]", 90_000);
+  const text = await report.getText();
+  expect(text).toContain("5 of 6"); // the defocused sub is left out
+  expect(text).toMatch(/weir-004\.fits FWHM [\d.]+ px is above the limit/);
+  expect(text).toMatch(/Samples rejected\s+0\.\d+ %/);
+  await click(driver, "Coverage");
+  await click(driver, "Picture");
+});
+
+test("Compare shows four lanes at three spots; a setting changes the crops and the figures, undo takes it back", async () => {
+  const { driver } = session;
+  await driver.findElement(By.partialLinkText("Compare")).click();
+  await cropsRest(driver);
+  expect((await driver.findElements(By.css("[data-cell]"))).length).toBe(12);
+  const pixelsOf = (cell: string) =>
+    driver.executeScript<string>(`return document.querySelector('[data-cell="${cell}"] canvas').toDataURL()`);
+  const spots = await driver.executeScript<string[]>(
+    "return [...document.querySelectorAll('[data-spot]')].map((e) => e.dataset.spot)",
+  );
+  expect(spots.length).toBe(3);
+  const [a, b] = [`A:${spots[0]}`, `B:${spots[0]}`];
+  const [untouched, before] = [await pixelsOf(a), await pixelsOf(b)];
+  expect(before).not.toBe(untouched);
+  const field = await see(driver, "[data-step='noise.starlet'] input[aria-label='Strength, number']");
+  await field.sendKeys(Key.chord(Key.CONTROL, "a"), "0.95", Key.ENTER);
+  await waitFor(driver, "crop follows", async () => (await pixelsOf(b)) !== before);
+  expect(await pixelsOf(a)).toBe(untouched);
+  await waitFor(driver, "header follows", async () => (await textOf(driver, "[data-lane=B]")).includes("0.95"));
+  await cropsRest(driver);
+  await waitFor(driver, "figures", async () => /σ [\d.]+ ADU/.test(await textOf(driver, `[data-cell="${b}"]`)));
+  await click(driver, "Undo (Ctrl Z)");
+  await waitFor(driver, "undone", async () => (await pixelsOf(b)) === before);
+  await click(driver, "Redo (Ctrl Shift Z)");
+  await waitFor(driver, "redone", async () => (await textOf(driver, "[data-lane=B]")).includes("0.95"));
+  await driver.findElement(By.css("body")).click();
+  await driver.actions().keyDown("b").perform();
+  await waitFor(driver, "held before", async () => (await pixelsOf(b)) === untouched);
+  await driver.actions().keyUp("b").perform();
+  await waitFor(driver, "released", async () => (await pixelsOf(b)) !== untouched);
+});
+
+test("crops zoom and move together; spots are dragged, named and added", async () => {
+  const { driver } = session;
+  const sizes = () =>
+    driver.executeScript<number[]>("return [...document.querySelectorAll('[data-cell] canvas')].map((c) => c.width)");
+  const wide = Math.max(...(await sizes()));
+  await driver.findElement(By.css("body")).sendKeys("4");
+  await waitFor(driver, "8:1 in all", async () => (await sizes()).every((w) => w < wide / 2));
+  await driver.findElement(By.css("body")).sendKeys("2");
+  await cropsRest(driver);
+  const lefts = () =>
+    driver.executeScript<string[]>(
+      "return [...document.querySelectorAll('[data-cell] canvas')].map((c) => c.toDataURL())",
+    );
+  const still = await lefts();
+  const cell = await driver.findElement(By.css("[data-cell] [role=img]"));
+  await driver.actions().move({ origin: cell }).press().move({ origin: cell, x: 60, y: 30 }).release().perform();
+  await cropsRest(driver);
+  await waitFor(driver, "all moved", async () => (await lefts()).every((pixels, i) => pixels !== still[i]));
+  await click(driver, "Back to the spots");
+  await waitFor(driver, "all back", async () => (await lefts()).every((pixels, i) => pixels === still[i]));
+  const spot = await driver.findElement(By.css("[data-spot]"));
+  await driver.actions().move({ origin: spot }).press().move({ origin: spot, x: 25, y: 12 }).release().perform();
+  await waitFor(driver, "first row moved", async () => (await lefts()).some((pixels, i) => pixels !== still[i]));
+  await click(driver, "Add a spot in the middle of the picture");
+  await waitFor(driver, "a fourth row", async () => (await driver.findElements(By.css("[data-cell]"))).length === 16);
+  const name = (await driver.findElements(By.css("input[aria-label='Name of the spot']")))[3];
+  await name.sendKeys(Key.chord(Key.CONTROL, "a"), "Bright core", Key.ENTER);
+  await see(driver, "[data-spot='Bright core']");
+  await click(driver, "Remove spot Bright core");
+  await waitFor(driver, "three rows", async () => (await driver.findElements(By.css("[data-cell]"))).length === 12);
+});
+
+test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; a ladder is opened and a rung kept", async () => {
+  const { driver } = session;
+  await (await driver.findElement(By.css("[data-lane=D] button"))).click();
+  const steps = () =>
+    driver.executeScript<string[]>("return [...document.querySelectorAll('[data-step]')].map((e) => e.dataset.step)");
+  await waitFor(driver, "chain of D", async () => (await steps()).length === 2);
+  await click(driver, "Add a step");
+  await (await see(driver, "[role=menuitem]:nth-child(3)")).click();
+  await waitFor(driver, "three steps", async () => (await steps()).length === 3);
+  const handles = await driver.findElements(By.css("[aria-label='Drag to another place in the chain']"));
+  await driver
+    .actions()
+    .move({ origin: handles[1] })
+    .press()
+    .move({ origin: handles[1], y: -40, duration: 150 })
+    .move({ origin: handles[0], y: -6, duration: 250 })
+    .pause(150)
+    .release()
+    .perform();
+  await waitFor(driver, "reordered", async () => (await steps())[0] === "deconvolve.richardson-lucy");
+  await (await driver.findElement(By.css("[aria-label='Arcsinh stretch on']"))).click();
+  await waitFor(driver, "switched off", async () => !(await textOf(driver, "[data-lane=D]")).includes("Arcsinh"));
+  await click(driver, "Remove Arcsinh stretch");
+  await click(driver, "Duplicate lane D");
+  await waitFor(driver, "lane E", async () => (await driver.findElements(By.css("[data-lane]"))).length === 5);
+  await click(driver, "Remove lane E");
+  await waitFor(driver, "four lanes", async () => (await driver.findElements(By.css("[data-lane]"))).length === 4);
+  await (await driver.findElement(By.css("[data-lane=B] button"))).click();
+  await click(driver, "Ladder of strength: see several values side by side");
+  await see(driver, "[data-testid=ladder-form]");
+  await click(driver, "Show ladder");
+  await cropsRest(driver);
+  const keeps = await driver.findElements(named("Keep"));
+  expect(keeps.length).toBe(4);
+  await keeps[0].click();
+  await waitFor(driver, "lanes again", async () => (await driver.findElements(By.css("[data-lane]"))).length === 4);
+  expect(await textOf(driver, "[data-lane=B]")).toContain("0.48"); // half of 0.95, on the setting's own steps
+});
+
+test("a reload brings everything back at the same place", async () => {
+  const { driver } = session;
+  await cropsRest(driver);
+  await new Promise((resolve) => setTimeout(resolve, 400)); // the board is saved a moment after the last change
+  const state = () =>
+    driver.executeScript<string>(
+      "return JSON.stringify([...document.querySelectorAll('[data-lane],[data-spot]')].map((e) => [e.textContent, e.style.left, e.style.top]))",
+    );
+  const before = await state();
+  await driver.navigate().refresh();
+  await cropsRest(driver);
+  expect(await state()).toBe(before);
+  expect(await driver.getCurrentUrl()).toMatch(/\/compare$/);
+  await driver.get(url);
+  await (await see(driver, "main li a")).click();
+  await cropsRest(driver);
+  expect(await state()).toBe(before);
+});
+
+test("Finish renders a lane and exports FITS, PNG and the chain; other readers accept them", async () => {
+  const { driver } = session;
+  await click(driver, "Finish");
+  await (await see(driver, "ul[aria-label='Lane to finish'] li:nth-child(2) button")).click();
+  await click(driver, "Render lane B");
+  await see(driver, "[data-testid=rendered]", 60_000);
+  await click(driver, "FITS, 32-bit float");
+  const fitsPath = await downloaded(session, ".fits");
+  const frame = valueOf(await openFits(bytesOfArray("out.fits", new Uint8Array(readFileSync(fitsPath)))));
+  expect([frame.width, frame.height, frame.channels, frame.bitpix]).toEqual([360, 280, 3, -32]);
+  expect(frame.header.history.join("")).toContain("noise.starlet");
+  const raster = await frame.read(wholeRegion(frame));
+  expect(robustSpread(raster.planes[0]).centre).toBeGreaterThan(0.005);
+  expect(secondReader(readFileSync(fitsPath))).toEqual({
+    axes: [360, 280, 3],
+    bitpix: -32,
+    dataBytes: 360 * 280 * 3 * 4,
+  });
+  await click(driver, "PNG, 16-bit");
+  const png = decode(readFileSync(await downloaded(session, "16bit.png")), { checkCrc: true });
+  expect([png.width, png.height, png.depth, png.channels]).toEqual([360, 280, 16, 3]);
+  await click(driver, "PNG, 8-bit");
+  expect(decode(readFileSync(await downloaded(session, "8bit.png")), { checkCrc: true }).depth).toBe(8);
+  await click(driver, "Chain, JSON");
+  const chain = JSON.parse(readFileSync(await downloaded(session, "chain.json"), "utf8")) as {
+    steps: { params: { strength: number } }[];
+  };
+  expect(chain.steps[0].params.strength).toBe(0.48);
+});
+
+test("a chain is imported into a lane; one that is no chain is refused by name", async () => {
+  const { driver } = session;
+  await driver.findElement(By.partialLinkText("Compare")).click();
+  await cropsRest(driver);
+  await (await driver.findElement(By.css("[data-lane=A] button"))).click();
+  const bad = join(folder, "bad.json");
+  writeFileSync(bad, JSON.stringify({ format: "dunkel-chain", version: 1, steps: [{ operation: "noise.starlet" }] }));
+  await choose("[data-testid=choose-chain]", [bad]);
+  await waitFor(driver, "refused chain", async () =>
+    (await textOf(driver, "aside[aria-label=Chain] [role=alert]")).includes("bad.json: steps.0"),
+  );
+  await choose("[data-testid=choose-chain]", [await downloaded(session, "chain.json")]);
+  await waitFor(driver, "imported", async () => (await textOf(driver, "[data-lane=A]")).includes("Starlet 0.48"));
+});
+
+test("? labels the controls in place and lists the keys; Escape closes it", async () => {
+  const { driver } = session;
+  await driver.findElement(By.css("body")).sendKeys("?");
+  const help = await see(driver, "[role=dialog][aria-label='What is what']");
+  const text = await help.getText();
+  expect(text).toContain("untouched stack in every crop");
+  expect(text).toContain("Adds an operation at the end of the chain");
+  await driver.findElement(By.css("body")).sendKeys(Key.ESCAPE);
+  await waitFor(driver, "closed", async () => (await driver.findElements(By.css("[role=dialog]"))).length === 0);
+});
+
+test("a stack in use is not deleted; a project is, and comes back with undo", async () => {
+  const { driver } = session;
+  await driver.findElement(By.partialLinkText("Stack")).click();
+  await click(driver, "Delete");
+  await waitFor(driver, "kept", async () => (await textOf(driver, "main")).includes("use this stack"));
+  await driver.get(url);
+  await click(driver, "Delete “Two nights”");
+  await waitFor(driver, "gone", async () => (await driver.findElements(By.css("main li"))).length === 0);
+  await click(driver, "Undo");
+  await waitFor(driver, "back", async () => (await textOf(driver, "main")).includes("Two nights"));
+});
+
+test("the console held no warning and no error", async () => {
+  expect(await consoleProblems(session.driver)).toEqual([]);
+});
+
+/** A second reader of FITS, written apart from the first: keywords by position, sizes by the standard's formula. */
+function secondReader(bytes: Buffer): { axes: number[]; bitpix: number; dataBytes: number } {
+  const cards = bytes.toString("latin1").match(/.{80}/gs) ?? [];
+  const end = cards.findIndex((card) => card.trimEnd() === "END");
+  const value = (keyword: string) =>
+    Number(
+      cards
+        .slice(0, end)
+        .find((card) => card.startsWith(keyword.padEnd(8) + "="))
+        ?.slice(10, 30),
+    );
+  const axes = Array.from({ length: value("NAXIS") }, (_, i) => value(`NAXIS${i + 1}`));
+  const bitpix = value("BITPIX");
+  const dataBytes = axes.reduce((a, b) => a * b, Math.abs(bitpix) / 8);
+  const headerBytes = Math.ceil(((end + 1) * 80) / 2880) * 2880;
+  expect(bytes.length).toBe(headerBytes + Math.ceil(dataBytes / 2880) * 2880);
+  return { axes, bitpix, dataBytes };
+}

@@ -1,0 +1,261 @@
+import { MessageChannel, type MessagePort } from "node:worker_threads";
+import { bytesOfArray, writeFits } from "@/core/formats";
+import { Stopped } from "@/core/job";
+import { createNight, subFile } from "@/core/simulate";
+import { kernelBytes } from "@/core/testing/kernelBytes";
+import { wasmKernels, worstDifference } from "@/core/testing/fixtures";
+import { newStep } from "@/core/chain";
+import { findOperation, type AnyOperation } from "@/core/operations";
+import { stackSettings } from "@/core/stack";
+import { ByteCache } from "./cache";
+import { bytesOfBlob, type FrameRef } from "./frames";
+import type { PoolLine } from "./pool";
+import { PRIORITY, WorkerPool } from "./pool";
+import { failureOf, JobError } from "./protocol";
+import { renderPicture } from "./renderJob";
+import { makeStack, stripsOf } from "./stackJob";
+import { serve } from "./worker";
+
+const open: MessagePort[] = [];
+afterAll(() => open.forEach((port) => port.close()));
+
+/** A worker in this thread: the same host and protocol over a message channel. */
+function inThread(): PoolLine {
+  const { port1, port2 } = new MessageChannel();
+  open.push(port1, port2);
+  serve(
+    {
+      post: (message, transfer) => port2.postMessage(message, transfer),
+      listen: (handler) => port2.on("message", handler),
+      breathe: () => new Promise((resolve) => setImmediate(resolve)),
+    },
+    (ref) =>
+      ref.kind === "blob"
+        ? Promise.resolve(bytesOfBlob(ref.name, ref.blob))
+        : Promise.reject(new Error("no files here")),
+    kernelBytes(),
+  );
+  return {
+    post: (message) => port1.postMessage(message),
+    listen: (onMessage) => void port1.on("message", onMessage),
+    close: () => port1.close(),
+  };
+}
+
+/** A line whose worker answers only when told to. */
+function puppet() {
+  const posted: { kind: string; id: number; task?: string }[] = [];
+  let reply: (message: unknown) => void = () => undefined;
+  let die: (why: string) => void = () => undefined;
+  let closed = 0;
+  const line: PoolLine = {
+    post: (message) => void posted.push(message as (typeof posted)[number]),
+    listen: (onMessage, onDeath) => {
+      reply = onMessage;
+      die = onDeath;
+    },
+    close: () => void closed++,
+  };
+  return { line, posted, say: (m: unknown) => reply(m), die: (why: string) => die(why), closed: () => closed };
+}
+
+const blobOf = (bytes: Uint8Array) => new Blob([bytes as BlobPart]);
+const plane = Float32Array.from({ length: 64 * 48 }, (_, i) => (i % 64) * 0.01);
+const picture: FrameRef = {
+  id: "p",
+  name: "p.fits",
+  kind: "blob",
+  blob: blobOf(writeFits({ width: 64, height: 48, channels: 1, sample: "float32" }, [plane])),
+};
+const treatment = { picture, halves: null, fill: [0], steps: [], contexts: [] };
+const region = { x: 4, y: 5, width: 20, height: 10 };
+
+describe("the pool over real workers", () => {
+  const pool = new WorkerPool(1, inThread);
+
+  test("runs a task and hands its result over, twice the same from its cache", async () => {
+    const a = await pool.run("crop", { treatment, region, reduce: 1 });
+    const b = await pool.run("crop", { treatment, region, reduce: 1 });
+    expect(a.planes[0][0]).toBeCloseTo(0.04, 6);
+    expect(worstDifference(a.planes[0], b.planes[0])).toBe(0);
+  });
+
+  test("reduces by box means", async () => {
+    const half = await pool.run("crop", { treatment, region: { x: 0, y: 0, width: 64, height: 48 }, reduce: 4 });
+    expect([half.width, half.height]).toEqual([16, 12]);
+    expect(half.planes[0][1]).toBeCloseTo(0.055, 6);
+  });
+
+  test("a file that cannot be read fails with its name, its place and what to do", async () => {
+    const bad: FrameRef = { id: "bad", name: "bad.fits", kind: "blob", blob: blobOf(new Uint8Array(4000).fill(70)) };
+    const error = await pool.run("measureSub", { frame: bad }).catch((reason: unknown) => reason);
+    expect(error).toBeInstanceOf(JobError);
+    expect(error).toMatchObject({
+      name: "FormatError",
+      message: expect.stringContaining("bad.fits: byte 0"),
+      advice: expect.stringContaining("FITS"),
+    });
+    expect(await pool.run("crop", { treatment, region, reduce: 1 })).toBeTruthy();
+  });
+
+  test("a stop reaches a job that runs", async () => {
+    const night = createNight({ subs: 4, seed: 3, width: 200, height: 160 });
+    const kernels = wasmKernels();
+    const frames = new Map<string, FrameRef>();
+    const facts = [];
+    for (const { index } of night.subs) {
+      const frame: FrameRef = {
+        id: `n${index}`,
+        name: `n${index}`,
+        kind: "blob",
+        blob: blobOf(subFile(night, index, kernels)),
+      };
+      frames.set(frame.id, frame);
+      const reading = await pool.run("measureSub", { frame });
+      facts.push({ id: frame.id, name: frame.name, exposureS: 120, ...reading });
+    }
+    const abort = new AbortController();
+    const wanted = { subs: facts, frames, settings: stackSettings.parse({}), object: "Weir" };
+    const stopped = makeStack(pool, wanted, { signal: abort.signal, onProgress: (f) => f > 0.05 && abort.abort() });
+    await expect(stopped).rejects.toThrow(Stopped);
+
+    const fractions: number[] = [];
+    const made = await makeStack(pool, wanted, { onProgress: (f) => fractions.push(f) });
+    expect(made.report.subsUsed).toBe(4);
+    expect([...fractions].sort((a, b) => a - b)).toEqual(fractions);
+    expect(fractions[fractions.length - 1]).toBe(1);
+    expect(made.mean.size % 2880).toBe(0);
+    const text = Buffer.from(await made.mean.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");
+    expect(text).toContain("HISTORY used n0 half A transform");
+
+    const step = newStep(findOperation("noise.starlet") as AnyOperation);
+    const ref = (id: string, blob: Blob): FrameRef => ({ id, name: id, kind: "blob", blob });
+    const given = {
+      picture: ref("s", made.mean),
+      halves: { a: ref("a", made.a), b: ref("b", made.b) },
+      fill: made.facts.fill,
+      steps: [step],
+      contexts: [null],
+    };
+    const { width, height, channels } = made.facts;
+    const rendered = await renderPicture(
+      pool,
+      { treatment: given, width, height, channels, title: "B", object: null, integrationS: 480 },
+      { onProgress: () => undefined },
+    );
+    const history = Buffer.from(await rendered.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");
+    expect(history).toContain("noise.starlet");
+    expect(history).toContain("contexts");
+  }, 60_000);
+});
+
+describe("the queue", () => {
+  test("takes the most urgent first, then the oldest, and shares a worker by affinity", () => {
+    const dolls = [puppet(), puppet()];
+    let next = 0;
+    const pool = new WorkerPool(2, () => dolls[next++].line);
+    const run = (priority: 0 | 1 | 2 | 3, affinity?: string) =>
+      void pool.run("crop", { treatment, region, reduce: 1 }, { priority, affinity });
+    run(3);
+    run(3);
+    run(3);
+    run(PRIORITY.measure);
+    run(PRIORITY.interaction);
+    expect([dolls[0].posted.length, dolls[1].posted.length]).toEqual([1, 1]);
+    dolls[0].say({ kind: "done", id: dolls[0].posted[0].id, result: null });
+    expect(dolls[0].posted[1].id).toBe(5);
+    dolls[0].say({ kind: "done", id: 5, result: null });
+    expect(dolls[0].posted[2].id).toBe(4);
+    dolls[0].say({ kind: "done", id: 4, result: null });
+    expect(dolls[0].posted[3].id).toBe(3);
+  });
+
+  test("a waiting job that is stopped never runs; a running one gets the flag, and its worker is replaced when it does not listen", async () => {
+    jest.useFakeTimers();
+    const dolls: ReturnType<typeof puppet>[] = [];
+    const pool = new WorkerPool(1, () => {
+      dolls.push(puppet());
+      return dolls[dolls.length - 1].line;
+    });
+    const [first, second] = [new AbortController(), new AbortController()];
+    const running = pool.run("crop", { treatment, region, reduce: 1 }, { signal: first.signal });
+    const waiting = pool.run("crop", { treatment, region, reduce: 1 }, { signal: second.signal });
+    second.abort();
+    await expect(waiting).rejects.toThrow(Stopped);
+    first.abort();
+    expect(dolls[0].posted.map(({ kind }) => kind)).toEqual(["run", "stop"]);
+    jest.advanceTimersByTime(900);
+    await expect(running).rejects.toThrow(Stopped);
+    expect(dolls[0].closed()).toBe(1);
+    expect(dolls.length).toBe(2);
+    const after = pool.run("crop", { treatment, region, reduce: 1 });
+    dolls[1].say({ kind: "done", id: dolls[1].posted[0].id, result: "ok" });
+    await expect(after).resolves.toBe("ok");
+    jest.useRealTimers();
+  });
+
+  test("a dead worker rejects its job with what to do and is replaced; closing rejects the rest", async () => {
+    const dolls: ReturnType<typeof puppet>[] = [];
+    const pool = new WorkerPool(1, () => {
+      dolls.push(puppet());
+      return dolls[dolls.length - 1].line;
+    });
+    const job = pool.run("crop", { treatment, region, reduce: 1 });
+    dolls[0].die("out of memory");
+    await expect(job).rejects.toMatchObject({
+      name: "WorkerDied",
+      message: expect.stringContaining("out of memory"),
+      advice: expect.stringMatching(/memory/),
+    });
+    const [a, b] = [
+      pool.run("crop", { treatment, region, reduce: 1 }),
+      pool.run("crop", { treatment, region, reduce: 1 }),
+    ];
+    pool.close();
+    await expect(a).rejects.toThrow(Stopped);
+    await expect(b).rejects.toThrow(Stopped);
+    await expect(pool.run("crop", { treatment, region, reduce: 1 })).rejects.toThrow("closed");
+    expect(() => new WorkerPool(0, () => puppet().line)).toThrow(RangeError);
+  });
+
+  test("messages that make no sense are ignored", async () => {
+    const doll = puppet();
+    const pool = new WorkerPool(1, () => doll.line);
+    const fractions: number[] = [];
+    const job = pool.run("crop", { treatment, region, reduce: 1 }, { onProgress: (f) => fractions.push(f) });
+    doll.say("nonsense");
+    doll.say({ kind: "done", id: 999, result: 1 });
+    doll.say({ kind: "progress", id: doll.posted[0].id, fraction: 0.5 });
+    doll.say({ kind: "done", id: doll.posted[0].id, result: 2 });
+    await expect(job).resolves.toBe(2);
+    expect(fractions).toEqual([0.5]);
+  });
+});
+
+describe("small parts", () => {
+  test("the cache forgets what was used longest ago, by bytes", () => {
+    const cache = new ByteCache<string>(10, (text) => text.length);
+    cache.set("a", "1234");
+    cache.set("b", "1234");
+    cache.get("a");
+    cache.set("c", "1234");
+    expect([cache.get("a"), cache.get("b"), cache.get("c")]).toEqual(["1234", undefined, "1234"]);
+    cache.set("a", "12");
+    expect(cache.bytes).toBe(6);
+    cache.set("big", "x".repeat(11));
+    expect(cache.get("big")).toBeUndefined();
+  });
+
+  test("strips cover the picture", () => {
+    const strips = stripsOf(900, 601, 2);
+    expect(strips.reduce((sum, { height }) => sum + height, 0)).toBe(601);
+    expect(strips.every(({ width, height }) => width === 900 && height <= 256)).toBe(true);
+  });
+
+  test("errors cross as text with their advice; reading past the end of a blob fails", async () => {
+    expect(failureOf("x")).toEqual({ name: "Error", message: "x", advice: "" });
+    expect(failureOf(new RangeError("y"))).toEqual({ name: "RangeError", message: "y", advice: "" });
+    await expect(bytesOfBlob("b", new Blob(["abc"])).read(1, 5)).rejects.toThrow("past the end");
+    await expect(bytesOfArray("b", new Uint8Array(3)).read(1, 5)).rejects.toThrow("past the end");
+  });
+});

@@ -1,0 +1,48 @@
+import hooks from "eslint-plugin-react-hooks";
+import tseslint from "typescript-eslint";
+
+export default tseslint.config(
+  { ignores: ["node_modules", ".next", "dist", "public/engine", "core/kernels/assembly", "next-env.d.ts", "**/*.cjs"] },
+  ...tseslint.configs.recommended,
+  {
+    files: ["**/*.{ts,tsx}"],
+    languageOptions: { parserOptions: { projectService: true } },
+    plugins: { "react-hooks": hooks },
+    rules: {
+      ...hooks.configs.recommended.rules,
+      // A ref that holds the newest value for a callback is written while rendering, on purpose.
+      "react-hooks/refs": "off",
+      "react-hooks/set-state-in-effect": "off",
+      "react-hooks/incompatible-library": "off",
+      "@typescript-eslint/no-floating-promises": "error",
+      "@typescript-eslint/no-misused-promises": ["error", { checksVoidReturn: { attributes: false } }],
+      "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_" }],
+      "@typescript-eslint/no-unused-expressions": "off",
+      "@typescript-eslint/only-throw-error": "error",
+      "@typescript-eslint/consistent-type-imports": [
+        "error",
+        { fixStyle: "separate-type-imports", disallowTypeAnnotations: false },
+      ],
+      // 0 is a legal value nearly everywhere here: defaults are taken with ??, never with ||.
+      "@typescript-eslint/prefer-nullish-coalescing": ["error", { ignorePrimitives: { boolean: true, string: true } }],
+      "max-lines": ["error", { max: 400, skipBlankLines: true, skipComments: true }],
+      eqeqeq: "error",
+      "no-restricted-syntax": [
+        "error",
+        { selector: "ExportAllDeclaration", message: "An index lists what it exports." },
+        {
+          selector: "ExportDefaultDeclaration",
+          message: "No default exports outside Next's own files.",
+        },
+      ],
+    },
+  },
+  {
+    files: ["app/**/{page,layout}.tsx", "**/*.config.*", "core/testing/*.d.ts"],
+    rules: { "no-restricted-syntax": "off" },
+  },
+  {
+    files: ["**/*.test.ts"],
+    rules: { "@typescript-eslint/no-floating-promises": "off" },
+  },
+);

@@ -1,0 +1,205 @@
+import fc from "fast-check";
+import { Stopped } from "@/core/job";
+import type { WorkerPool } from "@/engine/pool";
+import type { Board, StackRecord } from "@/storage";
+import {
+  addLane,
+  addStep,
+  changeStep,
+  duplicateLane,
+  firstBoard,
+  keepRung,
+  ladderValues,
+  moveStep,
+  nextLetter,
+  removeLane,
+  removeStep,
+  rungsOf,
+} from "./board";
+import { amend, record, redo, startHistory, undo } from "./history";
+import { createJobs, secondsLeft } from "./jobs";
+import { stackToStack } from "./stackFrames";
+import type { Subject } from "./treatments";
+import { ContextBook } from "./treatments";
+
+const stack = { id: "s", facts: { spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
+const board = (): Board => firstBoard(stack);
+
+describe("history", () => {
+  test("undo and redo give back every state, for any run of changes", () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer(), { maxLength: 40 }), (values) => {
+        let history = startHistory(-1);
+        values.forEach((v, i) => (history = record(history, v, null, i * 5000)));
+        const states = [history.present];
+        while (history.past.length > 0) states.push((history = undo(history)).present);
+        expect(history.present).toBe(-1);
+        while (history.future.length > 0) expect((history = redo(history)).present).toBeDefined();
+        expect(history.present).toBe(states[0]);
+      }),
+    );
+  });
+
+  test("changes of one group in quick succession are one step; a pause or another group begins a new one", () => {
+    let history = startHistory(0);
+    history = record(history, 1, "slider", 0);
+    history = record(history, 2, "slider", 500);
+    history = record(history, 3, "slider", 2000);
+    history = record(history, 4, "other", 2100);
+    expect(history.past).toEqual([0, 2, 3]);
+    expect(record(history, 4, "x", 9999)).toBe(history);
+    expect(amend(history, 9).past).toEqual([0, 2, 3]);
+    expect(undo(startHistory(1)).present).toBe(1);
+  });
+});
+
+describe("the board", () => {
+  test("begins with untouched, noise reduction, deconvolution and both", () => {
+    const { lanes, spots } = board();
+    expect(lanes.map(({ letter, steps }) => [letter, ...steps.map(({ operation }) => operation)])).toEqual([
+      ["A"],
+      ["B", "noise.starlet"],
+      ["C", "deconvolve.richardson-lucy"],
+      ["D", "noise.starlet", "deconvolve.richardson-lucy"],
+    ]);
+    expect(spots[0]).toMatchObject({ name: "Dark background", x: 5, y: 6 });
+  });
+
+  test("lanes are added, duplicated beside their source with ids of their own, and removed", () => {
+    const start = board();
+    const copied = duplicateLane(start, start.lanes[1].id);
+    expect(copied.lanes.map(({ letter }) => letter)).toEqual(["A", "B", "E", "C", "D"]);
+    expect(copied.lanes[2].steps[0].id).not.toBe(copied.lanes[1].steps[0].id);
+    expect(copied.selectedLaneId).toBe(copied.lanes[2].id);
+    const added = addLane(copied, "s");
+    expect(added.lanes[5]).toMatchObject({ letter: "F", steps: [] });
+    const removed = removeLane(added, added.lanes[5].id);
+    expect(removed.lanes.length).toBe(5);
+    expect(removed.selectedLaneId).toBe(removed.lanes[0].id);
+    expect(
+      nextLetter(Array.from({ length: 26 }, (_, k) => ({ ...start.lanes[0], letter: String.fromCharCode(65 + k) }))),
+    ).toBe("A2");
+  });
+
+  test("steps are added, moved, changed and removed without touching other lanes", () => {
+    let b = board();
+    const lane = b.lanes[3];
+    b = addStep(b, lane.id, "stretch.arcsinh");
+    b = moveStep(b, lane.id, 2, 0);
+    expect(b.lanes[3].steps.map(({ operation }) => operation)).toEqual([
+      "stretch.arcsinh",
+      "noise.starlet",
+      "deconvolve.richardson-lucy",
+    ]);
+    b = changeStep(b, lane.id, lane.steps[0].id, { blend: 0.3 });
+    expect(b.lanes[3].steps[1].blend).toBe(0.3);
+    b = removeStep(b, lane.id, b.lanes[3].steps[0].id);
+    expect(b.lanes[3].steps.length).toBe(2);
+    expect(b.lanes[1].steps[0].blend).toBe(1);
+    expect(() => addStep(b, lane.id, "no.such")).toThrow("unknown operation");
+  });
+
+  test("a ladder shows its lane at rising values, and keeps the one that is chosen", () => {
+    expect(ladderValues(0.2, 0.8, 4, 0.01)).toEqual([0.2, 0.4, 0.6, 0.8]);
+    expect(ladderValues(10, 33, 3, 1)).toEqual([10, 22, 33]);
+    const start = board();
+    const lane = start.lanes[1];
+    const laddered = {
+      ...start,
+      ladder: { laneId: lane.id, stepId: lane.steps[0].id, field: "strength", values: [0.2, 0.5, 0.8] },
+    };
+    expect(rungsOf(laddered).map(({ lane: rung }) => rung.steps[0].params.strength)).toEqual([0.2, 0.5, 0.8]);
+    const kept = keepRung(laddered, 0.8);
+    expect(kept.lanes[1].steps[0].params.strength).toBe(0.8);
+    expect(kept.ladder).toBeNull();
+    expect(rungsOf(start)).toEqual([]);
+    const blended = { ...laddered, ladder: { ...laddered.ladder, field: "blend", values: [0, 0.5, 1] } };
+    expect(rungsOf(blended)[1].lane.steps[0].blend).toBe(0.5);
+  });
+});
+
+describe("jobs", () => {
+  test("time left goes on as it went, once it can be told", () => {
+    expect(secondsLeft(0.01, 10_000)).toBeNull();
+    expect(secondsLeft(0.5, 100)).toBeNull();
+    expect(secondsLeft(0.25, 10_000)).toBeCloseTo(30, 9);
+  });
+
+  test("a job shows its progress and goes; a failed one stays until it is dismissed; a stopped one goes", async () => {
+    const jobs = createJobs();
+    const seen: number[] = [];
+    jobs.store.subscribe(({ jobs: list }) => list[0] && seen.push(list[0].fraction));
+    expect(await jobs.run("a", ({ onProgress }) => (onProgress(0.4, "doing"), Promise.resolve(7)))).toBe(7);
+    expect(seen).toContain(0.4);
+    expect(jobs.store.getState().jobs).toEqual([]);
+    expect(await jobs.run("b", () => Promise.reject(new RangeError("broke")))).toBeNull();
+    const [failed] = jobs.store.getState().jobs;
+    expect(failed.error?.message).toBe("broke");
+    jobs.dismiss(failed.id);
+    const running = jobs.run(
+      "c",
+      ({ signal }) => new Promise((_, reject) => signal.addEventListener("abort", () => reject(new Stopped()))),
+    );
+    jobs.store.getState().jobs[0].stop();
+    expect(await running).toBeNull();
+    expect(jobs.store.getState().jobs).toEqual([]);
+  });
+});
+
+describe("contexts", () => {
+  const subject = { picture: { id: "pic" }, halves: null, fill: [0] } as unknown as Subject;
+  const make = () => {
+    const asked: number[] = [];
+    const pool = {
+      run: (_task: string, { index }: { index: number }) => (
+        asked.push(index),
+        Promise.resolve([{ made: asked.length }])
+      ),
+    } as unknown as WorkerPool;
+    const kept: string[] = [];
+    return { book: new ContextBook(pool, (key) => kept.push(key)), asked, kept };
+  };
+  const steps = () => board().lanes[3].steps;
+
+  test("are made once, step by step, and kept by what they depend on", async () => {
+    const { book, asked, kept } = make();
+    const chain = steps();
+    expect(book.lookUp(subject, chain)).toMatchObject({ complete: false, settled: false });
+    await book.settle(subject, chain);
+    await book.settle(subject, chain);
+    expect(asked).toEqual([0, 1]);
+    expect(kept.length).toBe(2);
+    expect(book.lookUp(subject, chain)).toMatchObject({ complete: true, settled: true });
+  });
+
+  test("a setting of a step keeps its own context, and leaves later ones usable but not settled", async () => {
+    const { book, asked } = make();
+    const chain = steps();
+    await book.settle(subject, chain);
+    const changed = [{ ...chain[0], params: { ...chain[0].params, strength: 0.9 } }, chain[1]];
+    expect(book.lookUp(subject, changed)).toMatchObject({ complete: true, settled: false });
+    await book.settle(subject, changed);
+    expect(asked).toEqual([0, 1, 1]);
+  });
+
+  test("steps that are off have none; stored ones are taken over", async () => {
+    const { book, kept } = make();
+    const chain = steps().map((step, i) => ({ ...step, on: i === 1 }));
+    await book.settle(subject, chain);
+    expect(kept.length).toBe(1);
+    const other = make();
+    other.book.restore(kept.map((key) => ({ key, contexts: [{ made: 5 }] })));
+    expect(other.book.lookUp(subject, chain)).toEqual({
+      contexts: [null, [{ made: 5 }]],
+      complete: true,
+      settled: true,
+    });
+  });
+});
+
+test("stacks are tied by a sub that is in both", () => {
+  const of = (id: string, transform: number[] | null) =>
+    ({ id, report: { subs: [{ id: "x", transform }] } }) as unknown as StackRecord;
+  expect(stackToStack(of("a", [1, 0, 5, 0, 1, 0]), of("b", [1, 0, -3, 0, 1, 2]))).toEqual([1, 0, -8, 0, 1, 2]);
+  expect(stackToStack(of("a", [1, 0, 5, 0, 1, 0]), of("b", null))).toEqual([1, 0, 0, 0, 1, 0]);
+});

@@ -1,0 +1,147 @@
+import { IDENTITY } from "@/core/register";
+import type { StackRecord, SubRecord, View } from "@/storage";
+import { cellView, measuredRegion } from "./compare/geometry";
+import { duration, fixed, levelUnit, megabytes } from "./kit/format";
+import { laneColour } from "./kit/laneColours";
+import { differences } from "./stack/stackDifferences";
+import { sortSubs, transmissions } from "./subs/subsColumns";
+import { randomStars } from "@/core/testing/fixtures";
+
+const view = (part: Partial<View> = {}): View => ({ zoom: 2, panX: 0, panY: 0, ...part });
+const picture = { width: 900, height: 600 };
+
+describe("what a cell shows", () => {
+  test("the spot's pixel lies in the middle of the cell at every zoom", () => {
+    for (const zoom of [1, 2, 4, 8] as const) {
+      const { left, top, scale } = cellView(
+        { width: 195, height: 210 },
+        picture,
+        { x: 300, y: 200 },
+        view({ zoom }),
+        IDENTITY,
+      );
+      expect((300.5 - left) * scale).toBeCloseTo(97.5, 9);
+      expect((200.5 - top) * scale).toBeCloseTo(105, 9);
+    }
+  });
+
+  test("the region covers the cell, in whole pixels, clamped to the picture", () => {
+    const { region, left, top, scale } = cellView(
+      { width: 195, height: 210 },
+      picture,
+      { x: 300, y: 200 },
+      view({ panX: 3.4 }),
+      IDENTITY,
+    );
+    expect(region.x).toBeLessThanOrEqual(left);
+    expect(region.x + region.width).toBeGreaterThanOrEqual(left + 195 / scale);
+    expect(region.y + region.height).toBeGreaterThanOrEqual(top + 210 / scale);
+    expect(cellView({ width: 195, height: 210 }, picture, { x: 0, y: 0 }, view(), IDENTITY).region.x).toBe(0);
+    expect(
+      cellView({ width: 195, height: 210 }, picture, { x: 0, y: 0 }, view({ panX: -900 }), IDENTITY).region.width,
+    ).toBe(0);
+  });
+
+  test("fit shows all of it, reduced by a whole number", () => {
+    const { region, reduce, scale, left } = cellView(
+      { width: 195, height: 210 },
+      picture,
+      { x: 0, y: 0 },
+      view({ zoom: "fit" }),
+      IDENTITY,
+    );
+    expect(region).toEqual({ x: 0, y: 0, ...picture });
+    expect(reduce).toBe(4);
+    expect((900 - left) * scale).toBeCloseTo(195, 9);
+  });
+
+  test("another stack is looked at where its own pixels show the same sky", () => {
+    const { left, scale } = cellView(
+      { width: 100, height: 100 },
+      picture,
+      { x: 300, y: 200 },
+      view({ zoom: 1 }),
+      [1, 0, 7, 0, 1, -4],
+    );
+    expect((307.5 - left) * scale).toBeCloseTo(50, 9);
+    expect(measuredRegion(picture, { x: 300, y: 200 }, view(), [1, 0, 7, 0, 1, -4])).toEqual({
+      x: 243,
+      y: 132,
+      width: 128,
+      height: 128,
+    });
+  });
+});
+
+test("numbers in words", () => {
+  expect(duration(45)).toBe("45 s");
+  expect(duration(2280)).toBe("38 min");
+  expect(duration(7500)).toBe("2 h 5 min");
+  expect(fixed(null, 2)).toBe("–");
+  expect(fixed(1.005, 1)).toBe("1.0");
+  expect(megabytes(3 * 2 ** 20)).toBe("3.0 MB");
+  expect(levelUnit(16)).toMatchObject({ unit: "ADU", scale: 65535 });
+  expect(levelUnit(-32).unit).toBe("ppm");
+});
+
+test("lanes have a colour after their letter, dashed from the seventh on", () => {
+  expect(laneColour("A")).toEqual({ colour: "#e0a44a", dashed: false });
+  expect(laneColour("F")).toEqual({ colour: "#9a9bea", dashed: false });
+  expect(laneColour("G")).toEqual({ colour: "#e0a44a", dashed: true });
+  expect(laneColour("A2")).toEqual({ colour: "#cf86c0", dashed: true }); // the 27th lane
+});
+
+const stars = randomStars(40, 500, 400, 3).map((star) => ({ ...star, snr: 100, saturated: false }));
+const sub = (id: string, fwhmPx: number | null, dim = 1): SubRecord =>
+  ({
+    id,
+    name: id,
+    order: id.charCodeAt(0),
+    measures: { fwhmPx, stars: 40, eccentricity: 0.2, background: [0.01], noise: [0.001] },
+    stars: stars.map((star) => ({ ...star, x: star.x + 3, flux: star.flux * dim })),
+  }) as unknown as SubRecord;
+
+test("subs sort by any measure, those without it last either way", () => {
+  const subs = [sub("a", 3), sub("b", null), sub("c", 2)];
+  const ids = (down: boolean) => sortSubs(subs, "fwhm", down, new Map()).map(({ id }) => id);
+  expect(ids(false)).toEqual(["c", "a", "b"]);
+  expect(ids(true)).toEqual(["a", "c", "b"]);
+  expect(
+    sortSubs(
+      subs,
+      "transmission",
+      false,
+      new Map([
+        ["c", 0.5],
+        ["a", 0.9],
+      ]),
+    ).map(({ id }) => id),
+  ).toEqual(["c", "a", "b"]);
+});
+
+test("transmission is the starlight against the reference", () => {
+  const subs = [sub("a", 3), sub("b", 3, 0.7)];
+  const found = transmissions(subs, subs[0]);
+  expect(found.get("a")).toBe(1);
+  expect(found.get("b")).toBeCloseTo(0.7, 6);
+  expect(transmissions(subs, null).size).toBe(0);
+});
+
+test("a stack says what differs from its neighbour", () => {
+  const make = (settings: object, subsUsed = 5) =>
+    ({
+      settings: {
+        reject: "sigma",
+        lowSigma: 3,
+        highSigma: 3,
+        weights: "noise",
+        resampling: "lanczos3",
+        transform: "similarity",
+        ...settings,
+      },
+      report: { subsUsed, referenceName: "r" },
+    }) as unknown as StackRecord;
+  expect(differences(make({}), make({}))).toBe("same settings and subs");
+  expect(differences(make({}), make({ reject: "none" }, 4))).toBe("4 subs, not 5, nothing rejected");
+  expect(differences(make({}), make({ lowSigma: 2, weights: "equal" }))).toBe("σ limits 2 / 3, equal weights");
+});
