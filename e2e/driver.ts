@@ -1,8 +1,8 @@
-import { mkdtempSync, readdirSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readdirSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { WebElement } from "selenium-webdriver";
-import { Browser, Builder, By, logging, until } from "selenium-webdriver";
+import { Browser, Builder, By, error, logging, until } from "selenium-webdriver";
 import type { Driver } from "selenium-webdriver/chrome";
 import { Options, ServiceBuilder } from "selenium-webdriver/chrome";
 
@@ -78,8 +78,14 @@ export async function click(driver: Driver, text: string, ms = 10_000): Promise<
   await element.click();
 }
 
+/** Text of an element as it is now; an element that is replaced meanwhile is looked up again. */
 export async function textOf(driver: Driver, css: string): Promise<string> {
-  return (await see(driver, css)).getText();
+  for (let attempt = 0; ; attempt++)
+    try {
+      return await (await see(driver, css)).getText();
+    } catch (reason) {
+      if (attempt >= 3 || !(reason instanceof error.StaleElementReferenceError)) throw reason;
+    }
 }
 
 export async function waitFor(
@@ -115,7 +121,9 @@ export async function downloaded(session: Session, ending: string, ms = 30_000):
     session.driver,
     `download of ${ending}`,
     () => {
-      found = readdirSync(session.downloads).find((name) => name.endsWith(ending));
+      found = readdirSync(session.downloads).find(
+        (name) => name.endsWith(ending) && statSync(join(session.downloads, name)).size > 0,
+      );
       return Promise.resolve(found !== undefined);
     },
     ms,

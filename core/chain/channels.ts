@@ -52,13 +52,7 @@ export function joinFromMode(
     return rasterOf(
       width,
       height,
-      planes.map((plane, c) =>
-        plane.map((v, i) => {
-          const above = luminance[i] - level;
-          const gain = ((v - levels[c]) * above + lambda) / (above * above + lambda);
-          return v + change[i] * Math.min(4, Math.max(0, gain));
-        }),
-      ),
+      planes.map((plane, c) => addLight(plane, luminance, change, levels[c], level, lambda)),
     );
   }
   return rasterOf(
@@ -69,9 +63,31 @@ export function joinFromMode(
 }
 
 function difference(a: Float32Array, b: Float32Array): Float32Array {
-  return a.map((v, i) => v - b[i]);
+  const out = new Float32Array(a.length);
+  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
+  return out;
 }
 
 function sum(a: Float32Array, b: Float32Array): Float32Array {
-  return a.map((v, i) => v + b[i]);
+  const out = new Float32Array(a.length);
+  for (let i = 0; i < out.length; i++) out[i] = a[i] + b[i];
+  return out;
+}
+
+/** Adds the change of the luminance to one channel, in its own colour where there is light. */
+function addLight(
+  plane: Float32Array,
+  luminance: Float32Array,
+  change: Float32Array,
+  level: number,
+  luminanceLevel: number,
+  lambda: number,
+): Float32Array {
+  const out = new Float32Array(plane.length);
+  for (let i = 0; i < out.length; i++) {
+    const above = luminance[i] - luminanceLevel;
+    const gain = ((plane[i] - level) * above + lambda) / (above * above + lambda);
+    out[i] = plane[i] + change[i] * (gain < 0 ? 0 : gain > 4 ? 4 : gain);
+  }
+  return out;
 }

@@ -80,12 +80,19 @@ export async function runChain(
     area = next;
   }
   const out = steps.length === 0 ? cropRaster(current, relative(region, area)) : current;
-  if (gaps)
-    gaps.planes.forEach((plane, c) => {
-      for (let i = 0; i < plane.length; i++) if (plane[i] !== plane[i]) out.planes[c][i] = NaN;
-    });
   job.progress(1);
-  return out;
+  return gaps ? withGaps(out, gaps) : out;
+}
+
+/** The picture with NaN where `gaps` has it. */
+function withGaps(raster: Raster, gaps: Raster): Raster {
+  const planes = raster.planes.map((plane, c) => {
+    const missing = gaps.planes[c];
+    const out = plane.slice();
+    for (let i = 0; i < out.length; i++) if (missing[i] !== missing[i]) out[i] = NaN;
+    return out;
+  });
+  return { ...raster, planes };
 }
 
 async function runStep(
@@ -104,7 +111,9 @@ async function runStep(
   if (step.blend === 1) return result;
   const planes = result.planes.map((plane, c) => {
     const before = raster.planes[c];
-    return plane.map((v, i) => before[i] + step.blend * (v - before[i]));
+    const out = new Float32Array(plane.length);
+    for (let i = 0; i < out.length; i++) out[i] = before[i] + step.blend * (plane[i] - before[i]);
+    return out;
   });
   return { ...result, planes };
 }
@@ -115,6 +124,16 @@ function relative(region: Region, area: Region): Region {
 
 /** The Raster itself where it has no NaN, else a copy with its gaps filled. */
 export function fillGaps(raster: Raster, fill: number[]): Raster {
-  if (!raster.planes.some((plane) => plane.some((v) => v !== v))) return raster;
-  return { ...raster, planes: raster.planes.map((plane, c) => plane.map((v) => (v === v ? v : fill[c]))) };
+  if (!raster.planes.some(hasGap)) return raster;
+  const planes = raster.planes.map((plane, c) => {
+    const out = plane.slice();
+    for (let i = 0; i < out.length; i++) if (out[i] !== out[i]) out[i] = fill[c];
+    return out;
+  });
+  return { ...raster, planes };
+}
+
+function hasGap(plane: Float32Array): boolean {
+  for (let i = 0; i < plane.length; i++) if (plane[i] !== plane[i]) return true;
+  return false;
 }

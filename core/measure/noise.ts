@@ -18,8 +18,7 @@ export const STARLET_NOISE = [
  */
 export function whiteNoise(plane: Float32Array, width: number, height: number, kernels: Kernels): number {
   const smooth = kernels.starletSmooth(plane, width, height, 0);
-  const detail = smooth.map((v, i) => plane[i] - v);
-  return robustSpread(detail).sigma / STARLET_NOISE[0];
+  return robustSpread(difference(plane, smooth)).sigma / STARLET_NOISE[0];
 }
 
 /** 1.4826 MAD of the coefficients at each of `scales` starlet scales: the noise at each scale, white or not. */
@@ -33,9 +32,14 @@ export function scaleNoise(
   let current = plane;
   return Array.from({ length: scales }, (_, scale) => {
     const smooth = kernels.starletSmooth(current, width, height, scale);
-    const fine = current;
-    const detail = smooth.map((v, i) => fine[i] - v);
+    const detail = difference(current, smooth);
     current = smooth;
-    return robustSpread(detail).sigma;
+    return robustSpread(detail, 1 << 16).sigma;
   });
+}
+
+function difference(a: Float32Array, b: Float32Array): Float32Array {
+  const out = new Float32Array(a.length);
+  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
+  return out;
 }

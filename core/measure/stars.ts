@@ -94,11 +94,17 @@ function bandsOf(picture: Float32Array, width: number, height: number, kernels: 
   const c1 = kernels.starletSmooth(picture, width, height, 0);
   const c2 = kernels.starletSmooth(c1, width, height, 1);
   const c3 = kernels.starletSmooth(c2, width, height, 2);
-  return {
-    band: c1.map((v, i) => v - c3[i]),
-    fine: c1.map((v, i) => v - c2[i]),
-    sharp: picture.map((v, i) => v - c3[i]),
+  const bands = {
+    band: new Float32Array(c1.length),
+    fine: new Float32Array(c1.length),
+    sharp: new Float32Array(c1.length),
   };
+  for (let i = 0; i < c1.length; i++) {
+    bands.band[i] = c1[i] - c3[i];
+    bands.fine[i] = c1[i] - c2[i];
+    bands.sharp[i] = picture[i] - c3[i];
+  }
+  return bands;
 }
 
 /**

@@ -74,7 +74,13 @@ async function treated(
       width: source.width,
       height: source.height,
       channels: source.channels,
-      read: (part) => Promise.resolve(cropRaster(before, { ...part, x: part.x - around.x, y: part.y - around.y })),
+      // Operations do not change their input, so the piece itself will do where all of it is asked for.
+      read: (part) =>
+        Promise.resolve(
+          part.width === around.width && part.height === around.height
+            ? before
+            : cropRaster(before, { ...part, x: part.x - around.x, y: part.y - around.y }),
+        ),
     };
     result = await runChain(window, [last], region, fill, shop.job);
   }

@@ -69,7 +69,7 @@ export function StepCard({
           }
         />
         {ladderOf === field.name ? (
-          <LadderForm lane={lane} step={step} field={field} onDone={() => setLadderOf(null)} />
+          <LadderForm lane={lane} step={step} field={field} latency={latency} onDone={() => setLadderOf(null)} />
         ) : null}
       </div>
     );
@@ -161,11 +161,13 @@ function LadderForm({
   lane,
   step,
   field,
+  latency,
   onDone,
 }: {
   lane: Lane;
   step: LaneStep;
   field: NumberFieldOf;
+  latency: Latency;
   onDone: () => void;
 }) {
   const session = useSession();
@@ -191,6 +193,7 @@ function LadderForm({
         help="Shows these values side by side in place of the lanes"
         onClick={() => {
           const values = ladderValues(from, to, count, field.step);
+          latency.changed();
           session.changeBoard((board) => ({
             ...board,
             ladder: { laneId: lane.id, stepId: step.id, field: field.name, values },

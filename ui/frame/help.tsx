@@ -2,7 +2,6 @@
 
 import { useEffect, useState } from "react";
 import { createPortal } from "react-dom";
-import { useHotkeys } from "react-hotkeys-hook";
 
 /** Every key that does something, by where it works. */
 export const KEYS: { where: string; keys: [string, string][] }[] = [
@@ -36,10 +35,18 @@ export const KEYS: { where: string; keys: [string, string][] }[] = [
   },
 ];
 
+/** Help is opened and closed by ? (wherever that lies on the keyboard) and closed by Escape. */
 export function useHelp(): { open: boolean; toggle: () => void } {
   const [open, setOpen] = useState(false);
-  useHotkeys("shift+slash,?", () => setOpen((before) => !before), { useKey: true });
-  useHotkeys("escape", () => setOpen(false));
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (event.target instanceof HTMLInputElement) return;
+      if (event.key === "?") setOpen((before) => !before);
+      if (event.key === "Escape") setOpen(false);
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
   return { open, toggle: () => setOpen((before) => !before) };
 }
 

@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { Kernels, Psf } from "../../kernels";
 import { findStars, roundPsf, starShape, whiteNoise } from "../../measure";
 import type { Raster } from "../../raster";
-import { cropRaster, createRaster, meanPlane, medianInPlace, mirrorIndex, robustSpread } from "../../raster";
+import { cropRaster, meanPlane, medianInPlace, mirrorIndex, robustSpread } from "../../raster";
 import type { Operation } from "../operation";
 
 const params = z.object({
@@ -32,7 +32,7 @@ const PEDESTAL_SIGMA = 2;
 
 function psfOf(p: Params, c: Context): Psf {
   const fwhm = p.psf === "typed" ? p.fwhmPx : (c.fwhmPx ?? p.fwhmPx) * p.share;
-  return roundPsf(fwhm, Math.min(6, Math.max(2, c.beta)), Math.ceil(3.5 * fwhm));
+  return roundPsf(fwhm, Math.min(6, Math.max(2, c.beta)), Math.ceil(3.2 * fwhm));
 }
 
 /**
@@ -117,10 +117,10 @@ export const richardsonLucy: Operation<Params, Context> = {
   ],
   strength: "iterations",
   channels: ["luminance", "each"],
-  // The influence of a pixel dies out with distance but never ends; measured over 30 iterations, see the property test.
-  cropBound: 1e-3,
+  // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
+  cropBound: 1e-5,
   context,
-  halo: (p, c) => 3 * ((psfOf(p, c).size - 1) / 2),
+  halo: (p, c) => 2 * ((psfOf(p, c).size - 1) / 2),
   noiseOf: ({ sigma }) => sigma,
   withNoise: (c, factor) => ({ ...c, sigma: c.sigma.map((v) => v * factor) }),
   contextDependsOn: () => null,
@@ -191,7 +191,8 @@ function deconvolvePlane(
   if (!(range > 0)) return plane;
   const pedestal = sky - PEDESTAL_SIGMA * sigma;
   const floor = Math.max(range * 1e-7, sigma * 1e-3);
-  const data = padded.map((v) => Math.max(v - pedestal, floor));
+  const data = new Float32Array(padded.length);
+  for (let i = 0; i < data.length; i++) data[i] = Math.max(padded[i] - pedestal, floor);
   const settings = { iterations: p.iterations, start: "data" as const, floor };
   const sharp = kernels.richardsonLucy(data, w, h, psf, settings, check);
   const keep = protection(padded, w, h, psf, p, facts, kernels);
@@ -226,8 +227,15 @@ function protection(
     }
   }
   if (p.protectStars > 0) {
-    const bright = padded.map((v) => (v > sky + 0.75 * (brightest - sky) ? 1 : 0));
-    if (bright.some((v) => v > 0)) {
+    const limit = sky + 0.75 * (brightest - sky);
+    const bright = new Float32Array(padded.length);
+    let any = false;
+    for (let i = 0; i < bright.length; i++)
+      if (padded[i] > limit) {
+        bright[i] = 1;
+        any = true;
+      }
+    if (any) {
       const near = kernels.convolve(bright, w, h, psf);
       // A single bright pixel spreads to the PSF's own shape; 40 times that reaches about 1.5 FWHM around it.
       const gain = 40;
@@ -239,10 +247,13 @@ function protection(
 }
 
 function mirrorPadded(plane: Float32Array, width: number, height: number, margin: number): Float32Array {
-  const out = createRaster(width + 2 * margin, height + 2 * margin, 1);
-  for (let y = 0; y < out.height; y++) {
+  const w = width + 2 * margin;
+  const h = height + 2 * margin;
+  const out = new Float32Array(w * h);
+  const columns = Int32Array.from({ length: w }, (_, x) => mirrorIndex(x - margin, width));
+  for (let y = 0; y < h; y++) {
     const row = mirrorIndex(y - margin, height) * width;
-    for (let x = 0; x < out.width; x++) out.planes[0][y * out.width + x] = plane[row + mirrorIndex(x - margin, width)];
+    for (let x = 0; x < w; x++) out[y * w + x] = plane[row + columns[x]];
   }
-  return out.planes[0];
+  return out;
 }

@@ -1,0 +1,47 @@
+// Time of 12 crops of 256 × 256 px (4 lanes × 3 spots) in one worker's code, without the browser around it:
+// npm run -s bench -- interaction STACK.fits
+import { readFileSync } from "node:fs";
+import { newStep, prepareChain } from "@/core/chain";
+import { findOperation } from "@/core/operations";
+import type { Raster } from "@/core/raster";
+import { rasterBytes } from "@/core/raster";
+import { ByteCache } from "@/engine/cache";
+import { bytesOfBlob, createFrameShelf } from "@/engine/frames";
+import { crop } from "@/engine/tasks/crop";
+import { job } from "./lib/truth";
+
+const path = process.argv[2];
+const blobAt = (name: string) => new Blob([readFileSync(name)]);
+const frames = createFrameShelf((ref) =>
+  ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+);
+const picture = { id: "p", name: path, kind: "blob" as const, blob: blobAt(path) };
+const source = await frames.open(picture);
+const spots = [
+  [0.3, 0.35],
+  [0.6, 0.5],
+  [0.45, 0.6],
+].map(([x, y]) => ({ x: Math.round(source.width * x) - 128, y: Math.round(source.height * y) - 128, width: 256, height: 256 }));
+const fill = [0.011, 0.011, 0.011];
+
+for (const [id, field, values] of [
+  ["noise.starlet", "strength", [0.2, 0.4, 0.6, 0.8]],
+  ["deconvolve.richardson-lucy", "iterations", [30, 30.0001, 30.0002, 30.0003].map(Math.round)],
+] as const) {
+  const operation = findOperation(id);
+  if (!operation) throw new RangeError(id);
+  for (let round = 0; round < 4; round++) {
+    const cache = new ByteCache<Raster>(384 * 2 ** 20, rasterBytes);
+    const started = performance.now();
+    const base = newStep(operation);
+    const contexts = await prepareChain({ picture: source, halves: null, fill }, [base], job);
+    const prepared = performance.now();
+    for (const region of spots)
+      for (const [k, value] of values.entries()) {
+        const steps = [{ ...base, params: { ...base.params, [field]: value }, blend: 1 - k * 1e-9 }];
+        await crop({ treatment: { picture, halves: null, fill, steps, contexts }, region, reduce: 1 }, { job, frames, cache });
+      }
+    const ms = performance.now() - prepared;
+    process.stdout.write(`${id}: 12 crops of 256² in ${ms.toFixed(0)} ms (whole-picture facts ${(prepared - started).toFixed(0)} ms)\n`);
+  }
+}

@@ -1,0 +1,120 @@
+import { By, Key } from "selenium-webdriver";
+import type { Session } from "./driver";
+import { click, consoleProblems, cropsRest, openBrowser, see, textOf, waitFor } from "./driver";
+
+/** The demo from the shelf to the comparison, and how fast a changed setting reaches the crops. */
+const url = process.env.DUNKEL_URL ?? "";
+let session: Session;
+beforeAll(async () => {
+  session = await openBrowser(url);
+});
+afterAll(() => session.quit());
+
+test("the demo makes its project, shows what it does, and lands on Compare with four lanes at three spots", async () => {
+  const { driver } = session;
+  await driver.get(url);
+  const started = Date.now();
+  await click(driver, "Open the demo");
+  await waitFor(driver, "progress is shown", async () =>
+    (await textOf(driver, "[data-testid=running]")).includes("Receiving and measuring"),
+  );
+  await waitFor(driver, "Stack", async () => (await driver.getCurrentUrl()).endsWith("/stack"), 90_000);
+  await waitFor(driver, "Compare", async () => (await driver.getCurrentUrl()).endsWith("/compare"), 90_000);
+  await cropsRest(driver);
+  process.stdout.write(`demo: ${((Date.now() - started) / 1000).toFixed(1)} s from the click to all crops\n`);
+  expect((await driver.findElements(By.css("[data-lane]"))).length).toBe(4);
+  expect((await driver.findElements(By.css("[data-cell]"))).length).toBe(12);
+  expect(await textOf(driver, "nav")).toContain("Subs 20 of 20");
+});
+
+test("a changed strength reaches the crops, the main thread stays free, and the time is told", async () => {
+  const { driver } = session;
+  await driver.executeScript(`
+    window.blocked = [];
+    new PerformanceObserver((list) => list.getEntries().forEach((e) => window.blocked.push(e.duration))).observe({ type: "longtask" });
+  `);
+  const figures: string[] = [];
+  const change = async (lane: string, css: string, values: string[]) => {
+    await (await driver.findElement(By.css(`[data-lane=${lane}] button`))).click();
+    for (const value of values) {
+      const field = await see(driver, css);
+      await field.sendKeys(Key.chord(Key.CONTROL, "a"), value, Key.ENTER);
+      await new Promise((resolve) => setTimeout(resolve, 400));
+      await cropsRest(driver);
+      const text = await textOf(driver, "[data-help^='Time from the last change'] .figures");
+      figures.push(`${lane} ${value}: ${text} ms`);
+      expect(Number(text)).toBeGreaterThan(0);
+    }
+  };
+  await change("B", "[data-step='noise.starlet'] input[aria-label='Strength, number']", ["0.7", "0.6", "0.55"]);
+  await change("C", "[data-step='deconvolve.richardson-lucy'] input[aria-label='Iterations, number']", [
+    "30",
+    "28",
+    "30",
+  ]);
+  const blocked = await driver.executeScript<number[]>("return window.blocked");
+  process.stdout.write(`latency: ${figures.join(", ")}; long tasks: ${blocked.map(Math.round).join(", ") || "none"}\n`);
+  expect(Math.max(0, ...blocked)).toBeLessThan(200);
+});
+
+test("four lanes × three spots of 256 × 256 px: the time from a change to the last of twelve crops", async () => {
+  const { driver } = session;
+  const size = { width: 216 + 288 + 4 * 257, height: 44 + 37 + 56 + 3 * 293 };
+  await driver.sendDevToolsCommand("Emulation.setDeviceMetricsOverride", {
+    ...size,
+    deviceScaleFactor: 1,
+    mobile: false,
+  });
+  await driver.findElement(By.css("body")).sendKeys("1");
+  await cropsRest(driver);
+  const figures: string[] = [];
+  for (const [lane, ladder, from, to] of [
+    ["B", "Ladder of strength: see several values side by side", "0.2", "0.8"],
+    ["B", "Ladder of strength: see several values side by side", "0.25", "0.85"],
+    ["C", "Ladder of iterations: see several values side by side", "29", "32"],
+    ["C", "Ladder of iterations: see several values side by side", "28", "31"],
+  ]) {
+    await (await driver.findElement(By.css(`[data-lane=${lane}] button`))).click();
+    await click(driver, ladder);
+    for (const [label, value] of [
+      ["Ladder from", from],
+      ["Ladder to", to],
+    ])
+      await (
+        await see(driver, `input[aria-label='${label}, number']`)
+      ).sendKeys(Key.chord(Key.CONTROL, "a"), value, Key.ENTER);
+    await click(driver, "Show ladder");
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    await cropsRest(driver);
+    expect((await driver.findElements(By.css("[data-cell]"))).length).toBe(12);
+    const width = await driver.executeScript<number>(
+      "return document.querySelector('[data-cell] [role=img]').clientWidth",
+    );
+    expect(width).toBeGreaterThanOrEqual(255);
+    figures.push(
+      `${lane} ${from} … ${to}: ${await textOf(driver, "[data-help^='Time from the last change'] .figures")} ms`,
+    );
+    await click(driver, "Close ladder");
+    await cropsRest(driver);
+  }
+  process.stdout.write(`12 crops of 256² anew: ${figures.join(", ")}\n`);
+});
+
+test("a demo that is interrupted by a reload goes on where it was", async () => {
+  const { driver } = session;
+  await driver.get(url);
+  await click(driver, "Open the demo");
+  await waitFor(driver, "some subs", async () => /Subs [2-9]/.test(await textOf(driver, "nav")), 60_000);
+  await driver.navigate().refresh();
+  await waitFor(driver, "still there", async () => /Subs \d/.test(await textOf(driver, "nav")));
+  await waitFor(
+    driver,
+    "it goes on to the stack",
+    async () => (await driver.getCurrentUrl()).endsWith("/stack"),
+    90_000,
+  );
+  const names = "return [...document.querySelectorAll('[data-sub]')].length";
+  await click(driver, "Subs 20 of 20");
+  await waitFor(driver, "each once", async () => (await driver.executeScript<number>(names)) === 20);
+  expect(await consoleProblems(driver)).toEqual([]);
+});
