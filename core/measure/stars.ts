@@ -51,21 +51,21 @@ export function findStars(
   const first = bandsOf(clean, width, height, kernels);
   const noise = bandNoise(first.band, width, height);
   if (!(noise.quiet > 0)) return [];
-  const peaks = localMaxima(first.band, width, height, (x, y) => threshold * noise.at(x, y)).filter((i) =>
-    fallsOffOnAllSides(first.band, width, height, i, first.band[i] / noise.quiet),
+  const peaks = localMaxima(first.band, width, height, threshold * noise.quiet).filter(
+    (i) => ridgeShare(first.band, width, height, i) < 0.25 + (1.2 * noise.quiet) / first.band[i],
   );
   const { fwhm, beta } = typicalShape(frame, peaks, first.band);
   const compactness = typicalCompactness(first, peaks, noise.quiet);
   const measureAll = (bands: Bands, picture: Float32Array, candidates: number[]) =>
     candidates
-      .filter((i) => isCompact(bands, i, compactness, bands.band[i] / noise.at(i % width, Math.floor(i / width))))
+      .filter((i) => isStarlike(bands, width, height, i, compactness, threshold, noise))
       .flatMap((i) => measureStar(frame, picture, bands, i, fwhm, noise.quiet) ?? []);
   const stars = measureAll(first, clean, peaks);
   const model = new Float32Array(clean.length);
   for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
   const rest = clean.map((v, i) => v - model[i]);
   const second = bandsOf(rest, width, height, kernels);
-  const hidden = localMaxima(second.band, width, height, (x, y) => threshold * noise.at(x, y)).filter((i) =>
+  const hidden = localMaxima(second.band, width, height, threshold * noise.quiet).filter((i) =>
     isHidden(second.band, model, stars, width, height, i, fwhm),
   );
   stars.push(...measureAll(second, rest, hidden));
@@ -107,11 +107,16 @@ function bandsOf(picture: Float32Array, width: number, height: number, kernels: 
   return bands;
 }
 
+interface BandNoise {
+  quiet: number;
+  at(x: number, y: number): number;
+}
+
 /**
  * σ of the band: in the quiet parts (the lower quartile of the robust σ of 64 px cells), and at a place (0.9 of its cell's, where
  * structure raises it, but at least the quiet one).
  */
-function bandNoise(band: Float32Array, width: number, height: number) {
+function bandNoise(band: Float32Array, width: number, height: number): BandNoise {
   const CELL = 64;
   const columns = Math.ceil(width / CELL);
   const cells = tilesOf({ x: 0, y: 0, width, height }, CELL).map(
@@ -129,9 +134,23 @@ function typicalCompactness({ band, fine }: Bands, peaks: number[], sigma: numbe
   return clear.length < 8 ? 0 : medianInPlace(Float64Array.from(clear, (i) => fine[i] / band[i]));
 }
 
-/** Not much wider than the stars; the share is known to about 0.8 / SNR. */
-function isCompact({ band, fine }: Bands, i: number, typical: number, snr: number): boolean {
-  return fine[i] / band[i] > typical * 0.8 - 0.8 / snr;
+/**
+ * Above the noise of its surroundings and not much wider than the stars (the share of the fine part is known to about
+ * 0.8 / SNR); or, where structure raises that noise, above the quiet noise and clearly star-shaped.
+ */
+function isStarlike(
+  { band, fine }: Bands,
+  width: number,
+  height: number,
+  i: number,
+  typical: number,
+  threshold: number,
+  noise: BandNoise,
+): boolean {
+  const snr = band[i] / noise.at(i % width, Math.floor(i / width));
+  const share = fine[i] / band[i];
+  if (snr > threshold) return share > typical * 0.8 - 0.8 / snr;
+  return band[i] > 1.2 * threshold * noise.quiet && share > typical * 0.88 && ridgeShare(band, width, height, i) < 0.18;
 }
 
 /** A maximum of what is left beside known stars: near one, apart from all, and above a tenth of what was taken off there. */
@@ -151,7 +170,7 @@ function isHidden(
     band[i] > 0.1 * model[i] &&
     known.every((star) => distance(star) > (star.saturated ? 3 : 0.8) * fwhm) &&
     known.some((star) => distance(star) < 4 * fwhm) &&
-    fallsOffOnAllSides(band, width, height, i, 10)
+    ridgeShare(band, width, height, i) < 0.37
   );
 }
 
@@ -167,12 +186,7 @@ function addProfile(model: Float32Array, width: number, height: number, star: St
       model[y * width + x] += top * (1 + ((x - star.x) ** 2 + (y - star.y) ** 2) / alpha2) ** -beta;
 }
 
-function localMaxima(
-  band: Float32Array,
-  width: number,
-  height: number,
-  leastAt: (x: number, y: number) => number,
-): number[] {
+function localMaxima(band: Float32Array, width: number, height: number, least: number): number[] {
   const found: number[] = [];
   for (let y = 2; y < height - 2; y++)
     for (let x = 2; x < width - 2; x++) {
@@ -187,28 +201,31 @@ function localMaxima(
         v >= band[i - width + 1] &&
         v > band[i + width - 1] &&
         v > band[i + width + 1] &&
-        v > leastAt(x, y)
+        v > least
       )
         found.push(i);
     }
   return found.sort((a, b) => band[b] - band[a]);
 }
 
-/** Along each of four axes at least one end, 4 px away, must be well below the peak: true for stars, not for filaments. */
-function fallsOffOnAllSides(band: Float32Array, width: number, height: number, i: number, snr: number): boolean {
+/**
+ * How much a peak is a ridge: along each of four axes the lower of the two values 4 px away, over the peak; the largest of
+ * the four. Near 0 for a star even beside another, near 1 on a filament.
+ */
+function ridgeShare(band: Float32Array, width: number, height: number, i: number): number {
   const x = i % width;
   const y = Math.floor(i / width);
-  const limit = (0.25 + 1.2 / snr) * band[i];
   const at = (px: number, py: number): number =>
     px < 0 || py < 0 || px >= width || py >= height ? 0 : band[py * width + px];
+  let most = 0;
   for (const [dx, dy] of [
     [4, 0],
     [0, 4],
     [3, 3],
     [3, -3],
   ])
-    if (Math.min(at(x + dx, y + dy), at(x - dx, y - dy)) > limit) return false;
-  return true;
+    most = Math.max(most, Math.min(at(x + dx, y + dy), at(x - dx, y - dy)) / band[i]);
+  return most;
 }
 
 /** Median FWHM and β of Moffat fits to up to 12 bright unsaturated peaks; 3 px and 3 where none can be fitted. */
