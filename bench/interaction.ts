@@ -21,7 +21,12 @@ const spots = [
   [0.3, 0.35],
   [0.6, 0.5],
   [0.45, 0.6],
-].map(([x, y]) => ({ x: Math.round(source.width * x) - 128, y: Math.round(source.height * y) - 128, width: 256, height: 256 }));
+].map(([x, y]) => ({
+  x: Math.round(source.width * x) - 128,
+  y: Math.round(source.height * y) - 128,
+  width: 256,
+  height: 256,
+}));
 const fill = [0.011, 0.011, 0.011];
 
 for (const [id, field, values] of [
@@ -39,9 +44,14 @@ for (const [id, field, values] of [
     for (const region of spots)
       for (const [k, value] of values.entries()) {
         const steps = [{ ...base, params: { ...base.params, [field]: value }, blend: 1 - k * 1e-9 }];
-        await crop({ treatment: { picture, halves: null, fill, steps, contexts }, region, reduce: 1 }, { job, frames, cache });
+        await crop(
+          { treatment: { picture, halves: null, fill, steps, contexts }, region, reduce: 1 },
+          { job, frames, cache },
+        );
       }
     const ms = performance.now() - prepared;
-    process.stdout.write(`${id}: 12 crops of 256² in ${ms.toFixed(0)} ms (whole-picture facts ${(prepared - started).toFixed(0)} ms)\n`);
+    process.stdout.write(
+      `${id}: 12 crops of 256² in ${ms.toFixed(0)} ms (whole-picture facts ${(prepared - started).toFixed(0)} ms)\n`,
+    );
   }
 }

@@ -43,10 +43,10 @@ export async function operationFigures(
     return bandAfter[i] / bandBefore[i];
   };
   const lost = clear.filter((s) => kept(s) < 0.5);
-  // Colours are known to better than 3 % only from an SNR of about 40 on.
+  // The aperture's own noise limits how well a colour is known: below 3 % only from an SNR of about 150 on.
   const coloured = clear.filter(
     ({ saturated, snr, x, y }) =>
-      !saturated && snr > 40 && x > 14 && y > 14 && x < stack.width - 15 && y < stack.height - 15,
+      !saturated && snr > 150 && x > 14 && y > 14 && x < stack.width - 15 && y < stack.height - 15,
   );
   const colourChange = coloured.map((s) => {
     const ratio = (picture: Raster) =>
@@ -83,7 +83,7 @@ export async function operationFigures(
     ringing(starless, deconvolved, stack.width, s.x, s.y, s.peak, offset(s.x, s.y));
   const isolated = starsBefore.filter(
     (s) =>
-      s.fit && s.snr > 60 && s.peak < 0.5 && !starsBefore.some((o) => o !== s && Math.hypot(o.x - s.x, o.y - s.y) < 14),
+      s.fit && s.snr > 200 && s.peak < 0.5 && !starsBefore.some((o) => o !== s && Math.hypot(o.x - s.x, o.y - s.y) < 14),
   );
   const ringDepths = isolated.map(rings);
   return {

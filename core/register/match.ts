@@ -11,6 +11,8 @@ export interface PatternStar {
   flux: number;
   /** Height over noise; how well the position is known. */
   snr: number;
+  /** Saturated stars have flat tops and badly known places. */
+  saturated?: boolean;
 }
 
 export interface Registration {
@@ -44,7 +46,8 @@ interface Triangle {
  * Finds the transform from a sub's stars to the reference's. Triangles of each star and its near neighbours are compared by
  * their side ratios (which no shift, turn or scale changes; mirror images are told apart by their sense); matching
  * triangles propose transforms, and the one that brings most stars together wins (RANSAC over triangles). It is then
- * refined over all pairs by least squares, with pairs beyond three times the median distance left out.
+ * refined over all pairs by least squares, each pair weighted by how well its places are known and, robustly,
+ * by how well it agrees (Cauchy weights); pairs beyond three times the median distance are left out.
  * Any rotation. Fails where fewer than 6 stars are given, or fewer come together than 6, 15 % of the smaller list, or chance could bring together.
  * Sources: Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119; Fischler & Bolles 1981, CACM 24, 381.
  */
@@ -179,8 +182,9 @@ function pairUp(
  * Variance of the distance between the two positions of a star: centroid errors of about FWHM / (2 SNR), FWHM 3 px, and
  * 0.02 px for what limits bright stars (sampling, blends). Source: common practice; King 1983, PASP 95, 163.
  */
-function positionVariance(p: PatternStar, q: PatternStar): number {
-  return 0.02 ** 2 + (1.5 / p.snr) ** 2 + (1.5 / q.snr) ** 2;
+function positionVariance(p: PatternStar, q: PatternStar, doubtPx = 0): number {
+  const flat = (p.saturated ?? false) || (q.saturated ?? false) ? 0.2 ** 2 : 0;
+  return 0.02 ** 2 + (1.5 / p.snr) ** 2 + (1.5 / q.snr) ** 2 + flat + doubtPx ** 2;
 }
 
 /** Least-squares similarity or affine transform of weighted point pairs; null where they do not fix one. */
@@ -242,20 +246,24 @@ function refine(
   let transform = start;
   let pairs: [number, number][] = [];
   let residualPx = Infinity;
-  for (let round = 0; round < 8; round++) {
+  for (let round = 0; round < 10; round++) {
+    // The first transform comes from three stars, which may be blends: at first all places are doubted alike.
+    const doubtPx = 0.8 / 2 ** round;
     pairs = pairUp(sub, reference, tree, transform, round === 0 ? 2 * tolerancePx : tolerancePx);
     const distance = ([i, j]: [number, number]) => {
       const [x, y] = applyTransform(transform, sub[i].x, sub[i].y);
       return Math.hypot(x - reference[j].x, y - reference[j].y);
     };
     const normalised = ([i, j]: [number, number]) =>
-      distance([i, j]) / Math.sqrt(positionVariance(sub[i], reference[j]));
+      distance([i, j]) / Math.sqrt(positionVariance(sub[i], reference[j], doubtPx));
     const limit = 3 * Math.max(1, medianInPlace(Float64Array.from(pairs, normalised)));
     pairs = pairs.filter((pair) => normalised(pair) <= limit);
     const next = fitTransform(
       pairs.map(([i, j]) => [sub[i], reference[j]] as const),
       pairs.length >= 12 ? model : "similarity",
-      pairs.map(([i, j]) => 1 / positionVariance(sub[i], reference[j])),
+      pairs.map(
+        (pair) => 1 / positionVariance(sub[pair[0]], reference[pair[1]], doubtPx) / (1 + (normalised(pair) / 2) ** 2),
+      ),
     );
     if (!next) break;
     transform = next;

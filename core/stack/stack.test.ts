@@ -52,11 +52,11 @@ describe("the plan", () => {
     }
   });
 
-  test("scales are those of the transmission to 4 % (few stars in a small field), weights fall with scaled noise, halves alternate", () => {
+  test("scales are those of the transmission to 6 % (few stars in a small field), weights fall with scaled noise, halves alternate", () => {
     const reference = night.subs[Number(plan.referenceId.slice(3))];
     for (const sub of plan.used) {
       const truth = reference.transmission / night.subs[Number(sub.id.slice(3))].transmission;
-      expect(Math.abs(sub.scale / truth - 1)).toBeLessThan(0.04);
+      expect(Math.abs(sub.scale / truth - 1)).toBeLessThan(0.06);
     }
     expect(plan.used.map(({ half }) => half)).toEqual(plan.used.map((_, i) => (i % 2 === 0 ? "A" : "B")));
     const byScale = [...plan.used].sort((a, b) => a.scale - b.scale);
@@ -64,12 +64,11 @@ describe("the plan", () => {
   });
 
   test("a sub of another field, of other channels, and none at all", () => {
-    const other = createNight({ subs: 1, seed: 99, width: 320, height: 240 });
     const stranger = {
       ...facts[0],
       id: "x",
       name: "x",
-      ...measureSub(exposeSub(other.sky, other.camera, other.subs[0], 1, kernels), kernels),
+      stars: facts[0].stars.map((star) => ({ ...star, x: 319 - star.x })),
     };
     const grey = { ...facts[1], id: "g", name: "g", channels: 1 };
     const made = planStack([...facts, stranger, grey], settings);
