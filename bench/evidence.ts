@@ -2,7 +2,7 @@
 // object with every figure that the first slice must show. Usage: npm run -s bench -- evidence [seed] [size] [subs]
 import { availableParallelism } from "node:os";
 import { bytesOfArray, openFits, valueOf } from "@/core/formats";
-import { findStars, roundPsf } from "@/core/measure";
+import { findStars, moffatAlpha, roundPsf } from "@/core/measure";
 import type { Raster } from "@/core/raster";
 import { meanPlane, medianInPlace, quantile, robustSpread, wholeRegion } from "@/core/raster";
 import type { Transform } from "@/core/register";
@@ -128,6 +128,12 @@ async function main(seed: number, size: number, subs: number) {
     measuredGain: round(report.noise[1].measuredGain),
     fwhmStack: round(report.fwhmPx ?? NaN),
     fwhmMedianSub: round(report.medianSubFwhmPx ?? NaN),
+    fwhmExpectedRatio: round(
+      expectedFwhmRatio(
+        night,
+        plan.used.map((sub) => ({ index: indexOf(sub.id), weight: sub.weight[1] })),
+      ),
+    ),
     fwhmRatio: round((report.fwhmPx ?? NaN) / (report.medianSubFwhmPx ?? NaN)),
     stars,
     outliers,
@@ -135,6 +141,23 @@ async function main(seed: number, size: number, subs: number) {
     stackSeconds: report.seconds,
     seconds: (Date.now() - started) / 1000,
   };
+}
+
+/**
+ * FWHM of the weighted mean of the subs' own profiles over that of the median sub, both from the simulator: a mean of sharp
+ * and blurred stars is sharper than the median, since the sharp ones stand higher.
+ */
+function expectedFwhmRatio(night: Night, used: { index: number; weight: number }[]): number {
+  const { beta } = night.camera;
+  const widths = used.map(({ index }) => night.subs[index].fwhmPx);
+  const profile = (r: number) =>
+    used.reduce((sum, { weight }, k) => {
+      const alpha = moffatAlpha(widths[k], beta);
+      return sum + (weight / alpha ** 2) * (1 + (r / alpha) ** 2) ** -beta;
+    }, 0);
+  let r = 0;
+  while (profile(r) > profile(0) / 2) r += 0.001;
+  return (2 * r) / medianOf(widths);
 }
 
 /** The darker 60 % of the truth: where there is only sky, which is what the limit is computed for. */
@@ -169,10 +192,20 @@ function starFigures(night: Night, stack: Raster, referenceIndex: number, whiteN
   const sharpness = Math.sqrt(psf.values.reduce((sum, v) => sum + v * v, 0));
   const adu = night.camera.electronsPerAdu * 65535;
   const sigma = Math.hypot(...whiteNoise) / whiteNoise.length;
+  // On bright gas its photons add to the noise: σ grows by √((sky + gas + read noise²) / (sky + read noise²)).
+  const starless = meanPlane(truthInReference(night, referenceIndex, fwhmPx, false));
+  const { skyE } = night.subs[referenceIndex];
+  const quietE = (skyE[0] + skyE[1] + skyE[2]) / 3 + night.camera.readNoiseE ** 2;
+  const brighter = (x: number, y: number) => {
+    const i = Math.min(stack.height - 1, Math.max(0, Math.round(y))) * stack.width;
+    const level = starless[i + Math.min(stack.width - 1, Math.max(0, Math.round(x)))];
+    const electrons = (level * 65535 - night.camera.pedestalAdu) * night.camera.electronsPerAdu;
+    return Math.sqrt(Math.max(1, (electrons + night.camera.readNoiseE ** 2) / quietE));
+  };
   const all = night.sky.stars.map((star) => {
     const [x, y] = applyTransform(skyToSub, star.x, star.y);
     const flux = ((star.flux[0] + star.flux[1] + star.flux[2]) / 3) * (transmission / adu);
-    return { x, y, flux, snr: (flux * sharpness) / sigma };
+    return { x, y, flux, snr: (flux * sharpness) / (sigma * brighter(x, y)) };
   });
   // The galaxy is neither a star nor a false one: its surroundings do not count.
   const galaxy = applyTransform(skyToSub, night.sky.width * 0.17, night.sky.height * 0.3);

@@ -162,11 +162,11 @@ describe("the queue", () => {
     run(PRIORITY.measure);
     run(PRIORITY.interaction);
     expect([dolls[0].posted.length, dolls[1].posted.length]).toEqual([1, 1]);
-    dolls[0].say({ kind: "done", id: dolls[0].posted[0].id, result: null });
+    dolls[0].say({ kind: "done", id: dolls[0].posted[0].id, result: null, ms: 1 });
     expect(dolls[0].posted[1].id).toBe(5);
-    dolls[0].say({ kind: "done", id: 5, result: null });
+    dolls[0].say({ kind: "done", id: 5, result: null, ms: 1 });
     expect(dolls[0].posted[2].id).toBe(4);
-    dolls[0].say({ kind: "done", id: 4, result: null });
+    dolls[0].say({ kind: "done", id: 4, result: null, ms: 1 });
     expect(dolls[0].posted[3].id).toBe(3);
   });
 
@@ -189,7 +189,7 @@ describe("the queue", () => {
     expect(dolls[0].closed()).toBe(1);
     expect(dolls.length).toBe(2);
     const after = pool.run("crop", { treatment, region, reduce: 1 });
-    dolls[1].say({ kind: "done", id: dolls[1].posted[0].id, result: "ok" });
+    dolls[1].say({ kind: "done", id: dolls[1].posted[0].id, result: "ok", ms: 1 });
     await expect(after).resolves.toBe("ok");
     jest.useRealTimers();
   });
@@ -224,9 +224,9 @@ describe("the queue", () => {
     const fractions: number[] = [];
     const job = pool.run("crop", { treatment, region, reduce: 1 }, { onProgress: (f) => fractions.push(f) });
     doll.say("nonsense");
-    doll.say({ kind: "done", id: 999, result: 1 });
+    doll.say({ kind: "done", id: 999, result: 1, ms: 1 });
     doll.say({ kind: "progress", id: doll.posted[0].id, fraction: 0.5 });
-    doll.say({ kind: "done", id: doll.posted[0].id, result: 2 });
+    doll.say({ kind: "done", id: doll.posted[0].id, result: 2, ms: 1 });
     await expect(job).resolves.toBe(2);
     expect(fractions).toEqual([0.5]);
   });

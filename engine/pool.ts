@@ -20,6 +20,8 @@ export interface RunOptions {
   affinity?: string;
   signal?: AbortSignal;
   onProgress?: (fraction: number) => void;
+  /** Called before the result comes, with the milliseconds that the worker took. */
+  onTime?: (ms: number) => void;
 }
 
 interface Waiting {
@@ -116,8 +118,10 @@ export class WorkerPool {
     member.running = null;
     if (member.killTimer) clearTimeout(member.killTimer);
     member.killTimer = null;
-    if (data.kind === "done") job.resolve(data.result);
-    else job.reject(data.failure.name === "Stopped" ? new Stopped() : new JobError(data.failure));
+    if (data.kind === "done") {
+      job.options.onTime?.(data.ms);
+      job.resolve(data.result);
+    } else job.reject(data.failure.name === "Stopped" ? new Stopped() : new JobError(data.failure));
     this.dispatch();
   }
 

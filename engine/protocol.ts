@@ -19,7 +19,7 @@ export type Failure = z.infer<typeof failure>;
 export const reply = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("ready"), kernels: z.string() }),
   z.object({ kind: z.literal("progress"), id: z.number(), fraction: z.number() }),
-  z.object({ kind: z.literal("done"), id: z.number(), result: z.unknown() }),
+  z.object({ kind: z.literal("done"), id: z.number(), result: z.unknown(), ms: z.number() }),
   z.object({ kind: z.literal("failed"), id: z.number(), failure }),
 ]);
 export type Reply = z.infer<typeof reply>;

@@ -31,6 +31,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
 
   async function run(id: number, name: string, payload: unknown, stop: unknown): Promise<void> {
     const flag = stop instanceof Int32Array ? stop : null;
+    const begun = Date.now();
     let lastProgress = 0;
     let lastBreath = Date.now();
     const check = () => {
@@ -59,7 +60,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
       check();
       const result = await task(payload, { job, frames, cache });
       const copied = name === "crop" ? copyRaster(result as Raster) : result;
-      line.post({ kind: "done", id, result: copied }, buffersOf(copied));
+      line.post({ kind: "done", id, result: copied, ms: Date.now() - begun }, buffersOf(copied));
     } catch (error) {
       line.post({ kind: "failed", id, failure: failureOf(error) }, []);
     } finally {

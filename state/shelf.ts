@@ -20,6 +20,7 @@ export function newProject(name: string, demo: boolean): ProjectRecord {
     demo,
     deletedAt: null,
     thumbnail: null,
+    referenceId: null,
     stage: "subs",
   };
 }

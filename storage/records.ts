@@ -23,6 +23,8 @@ export const projectRecord = z.object({
   deletedAt: z.number().nullable(),
   /** Small picture as a data URL, of the newest stack. */
   thumbnail: z.string().nullable(),
+  /** The sub that a person made the reference; null for the best one. */
+  referenceId: z.string().nullable().default(null),
   /** The page that was open last. */
   stage: z.enum(["subs", "stack", "compare", "finish"]),
 });

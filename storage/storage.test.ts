@@ -18,6 +18,7 @@ const project = {
   demo: false,
   deletedAt: null,
   thumbnail: null,
+  referenceId: null,
   stage: "subs" as const,
 };
 

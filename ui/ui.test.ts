@@ -4,7 +4,7 @@ import { cellView, measuredRegion } from "./compare/geometry";
 import { duration, fixed, levelUnit, megabytes } from "./kit/format";
 import { laneColour } from "./kit/laneColours";
 import { differences } from "./stack/stackDifferences";
-import { sortSubs, transmissions } from "./subs/subsColumns";
+import { sortSubs } from "./subs/subsColumns";
 import { randomStars } from "@/core/testing/fixtures";
 
 const view = (part: Partial<View> = {}): View => ({ zoom: 2, panX: 0, panY: 0, ...part });
@@ -117,14 +117,6 @@ test("subs sort by any measure, those without it last either way", () => {
       ]),
     ).map(({ id }) => id),
   ).toEqual(["c", "a", "b"]);
-});
-
-test("transmission is the starlight against the reference", () => {
-  const subs = [sub("a", 3), sub("b", 3, 0.7)];
-  const found = transmissions(subs, subs[0]);
-  expect(found.get("a")).toBe(1);
-  expect(found.get("b")).toBeCloseTo(0.7, 6);
-  expect(transmissions(subs, null).size).toBe(0);
 });
 
 test("a stack says what differs from its neighbour", () => {

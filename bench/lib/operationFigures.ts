@@ -83,7 +83,10 @@ export async function operationFigures(
     ringing(starless, deconvolved, stack.width, s.x, s.y, s.peak, offset(s.x, s.y));
   const isolated = starsBefore.filter(
     (s) =>
-      s.fit && s.snr > 200 && s.peak < 0.5 && !starsBefore.some((o) => o !== s && Math.hypot(o.x - s.x, o.y - s.y) < 14),
+      s.fit &&
+      s.snr > 200 &&
+      s.peak < 0.5 &&
+      !starsBefore.some((o) => o !== s && Math.hypot(o.x - s.x, o.y - s.y) < 14),
   );
   const ringDepths = isolated.map(rings);
   return {

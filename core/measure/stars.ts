@@ -261,6 +261,7 @@ function measureStar(
   const { x, y } = centroid(bands.sharp, width, height, px, py, fwhm);
   const reach = Math.ceil(1.6 * fwhm);
   let flux = 0;
+  let sharpFlux = 0;
   let peak = -Infinity;
   let saturated = false;
   let around = 0;
@@ -272,16 +273,22 @@ function measureStar(
       const k = sy * width + sx;
       const v = picture[k] - local;
       const share = 1.6 * fwhm + 0.5 - Math.hypot(sx - x, sy - y);
-      if (share > 0) flux += v * Math.min(1, share);
+      if (share > 0) {
+        flux += v * Math.min(1, share);
+        sharpFlux += bands.sharp[k] * Math.min(1, share);
+      }
       if (Math.abs(dx) <= 1 && Math.abs(dy) <= 1) {
         if (v > peak) peak = v;
-        if (dx !== 0 || dy !== 0) around += v / 8;
+        if (dx !== 0 || dy !== 0) around += bands.sharp[k] / 8;
         if (plane[k] >= saturation) saturated = true;
       }
     }
+  // Among filaments the ring around a faint star may be brighter than the star; then the detail alone counts.
+  if (!(flux > 0)) flux = sharpFlux;
+  if (!(peak > 0)) peak = bands.sharp[i];
   if (!(flux > 0) || !(peak > 0)) return null;
   // A hit on single pixels: the eight neighbours hold much less than those of a star of this FWHM would.
-  const centre = picture[i] - local;
+  const centre = bands.sharp[i];
   const expected = Math.exp(-2.1 / fwhm ** 2 / 0.36);
   if (!saturated && centre > 8 * sigma && around < 0.45 * expected * centre) return null;
   return { x, y, flux, peak, snr: bands.band[i] / sigma, saturated, fit: null };

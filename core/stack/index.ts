@@ -1,6 +1,7 @@
 export { clipSorted, combineInto } from "./combine";
 export type { StackPiece } from "./integrate";
 export { stackRegion, tileSide } from "./integrate";
+export { photometricScale, relativeTransmission } from "./photometry";
 export type { LeftOutSub, PlannedSub, StackPlan, SubFacts } from "./plan";
 export { chooseReference, planStack } from "./plan";
 export type { StackFindings, StackReport } from "./report";

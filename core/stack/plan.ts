@@ -2,6 +2,7 @@ import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
 import { medianInPlace } from "../raster";
 import type { Transform } from "../register";
 import { IDENTITY, invertTransform, matchStars } from "../register";
+import { photometricScale } from "./photometry";
 import type { StackSettings } from "./settings";
 
 /** What planning needs to know of a sub. */
@@ -118,19 +119,6 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
   }
   const { width, height, channels } = reference;
   return { referenceId: reference.id, width, height, channels, used, leftOut };
-}
-
-/** Median of reference flux over sub flux; 1 where no pair is fit for photometry. */
-function photometricScale(sub: ListedStar[], reference: ListedStar[], pairs: [number, number][]): number {
-  const usable = (least: number) =>
-    pairs
-      .filter(
-        ([i, j]) => !sub[i].saturated && !reference[j].saturated && Math.min(sub[i].snr, reference[j].snr) > least,
-      )
-      .map(([i, j]) => reference[j].flux / sub[i].flux);
-  const clear = usable(40);
-  const ratios = clear.length >= 8 ? clear : usable(12);
-  return ratios.length > 0 ? medianInPlace(Float64Array.from(ratios)) : 1;
 }
 
 /** reference(x, y) − scale · own(T⁻¹(x, y)), both planes, as a plane in reference coordinates. */

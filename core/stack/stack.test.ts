@@ -10,6 +10,7 @@ import {
   chooseReference,
   makeReport,
   planStack,
+  relativeTransmission,
   stackRegion,
   stackSettings,
   stackSigmaFromHalves,
@@ -167,4 +168,16 @@ test("halves of equal weight tell the stack's noise as it is; unequal ones are c
   expect(stackSigmaFromHalves(2, 5, 5)).toBe(2);
   // W_A = 1, W_B = 3: stack variance 1/4, (A − B)/2 variance (1 + 1/3)/4 = 1/3
   expect(stackSigmaFromHalves(Math.sqrt(1 / 3), 1, 3)).toBeCloseTo(0.5, 12);
+});
+
+test("transmission is the starlight against the reference; another field has none", () => {
+  const stars = facts[0].stars;
+  const dimmed = stars.map((star) => ({ ...star, x: star.x + 3, flux: star.flux * 0.7 }));
+  expect(relativeTransmission(dimmed, stars)).toBeCloseTo(0.7, 6);
+  expect(
+    relativeTransmission(
+      stars.map((star) => ({ ...star, x: 319 - star.x })),
+      stars,
+    ),
+  ).toBeNull();
 });

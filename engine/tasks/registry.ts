@@ -2,10 +2,21 @@ import { crop, measureCrop } from "./crop";
 import { prepare } from "./prepare";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
-import { measureSub } from "./subs";
+import { measureSub, transmission } from "./subs";
 
 /** Everything a worker can do, by name. */
-export const TASKS = { crop, encodePng, inspect, measureCrop, measureSub, plan, prepare, renderStrip, stackStrip };
+export const TASKS = {
+  crop,
+  encodePng,
+  inspect,
+  measureCrop,
+  measureSub,
+  plan,
+  prepare,
+  renderStrip,
+  stackStrip,
+  transmission,
+};
 
 export type TaskName = keyof typeof TASKS;
 export type PayloadOf<N extends TaskName> = Parameters<(typeof TASKS)[N]>[0];

@@ -4,6 +4,7 @@ import type { ListedStar, SubMeasures } from "@/core/measure";
 import { measureSub as measure } from "@/core/measure";
 import type { StretchContext } from "@/core/operations";
 import { stretchContextOf } from "@/core/operations";
+import { relativeTransmission } from "@/core/stack";
 import { wholeRegion } from "@/core/raster";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
@@ -41,3 +42,9 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
     stretch: stretchContextOf([raster]),
   };
 };
+
+/** Starlight of a sub over a reference's; null where they do not match. */
+export const transmission: Task<{ stars: ListedStar[]; reference: ListedStar[] }, number | null> = ({
+  stars,
+  reference,
+}) => Promise.resolve(relativeTransmission(stars, reference));

@@ -31,6 +31,8 @@ interface Props {
   before: boolean;
   bitpix: number;
   latency: Latency;
+  /** Told how long the worker took for a treated crop. */
+  onTime: (ms: number) => void;
   onPan: (dx: number, dy: number) => void;
 }
 
@@ -46,6 +48,7 @@ export function CropCell({
   before,
   bitpix,
   latency,
+  onTime,
   onPan,
 }: Props) {
   const session = useSession();
@@ -77,6 +80,11 @@ export function CropCell({
     target.getContext("2d")?.putImageData(toImageData(shown.raster, stretched ? null : curves), 0, 0);
     latency.drawn();
   }, [shown, curves, stretched, latency]);
+
+  const taken = treated.shown?.ms ?? 0;
+  useEffect(() => {
+    if (taken > 0) onTime(taken);
+  }, [taken, onTime]);
 
   return (
     <div

@@ -30,16 +30,23 @@ export function laneWords(lane: Lane): string {
   return words.length === 0 ? "Untouched" : words.join(", then ");
 }
 
+/** Time of one crop, in words. */
+export function cropSeconds(ms: number | null): string {
+  return ms === null ? "" : `${(ms / 1000).toFixed(2)} s a crop`;
+}
+
 interface Props {
   lane: Lane;
   selected: boolean;
   settling: boolean;
+  /** Milliseconds that a crop of this lane took; null before the first. */
+  cropMs: number | null;
   onSelect: () => void;
   onDuplicate?: () => void;
   onRemove?: () => void;
 }
 
-export function LaneHeader({ lane, selected, settling, onSelect, onDuplicate, onRemove }: Props) {
+export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDuplicate, onRemove }: Props) {
   const { colour, dashed } = laneColour(lane.letter);
   return (
     <div
@@ -59,6 +66,7 @@ export function LaneHeader({ lane, selected, settling, onSelect, onDuplicate, on
         <span className="line-clamp-3 min-w-0 text-sm leading-4">
           {laneWords(lane)}
           {settling ? <span className="text-quiet"> · measuring the picture …</span> : null}
+          <span className="figures block text-xs text-quiet">{cropSeconds(cropMs)}</span>
         </span>
       </button>
       {onDuplicate ? (

@@ -1,6 +1,6 @@
 "use client";
 
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { duplicateLane, keepRung, removeLane, rungsOf } from "@/state/board";
 import { stackToStack } from "@/state/stackFrames";
@@ -8,7 +8,7 @@ import type { Board, Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
-import { LaneChip, LaneHeader } from "./laneHeader";
+import { cropSeconds, LaneChip, LaneHeader } from "./laneHeader";
 import type { Latency } from "./latency";
 import { useLaneTreatment } from "./useTreatment";
 
@@ -72,13 +72,17 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
     () => stretchCurves(board.display, (stack ?? first).facts.stretch),
     [board.display, stack, first],
   );
+  const [cropMs, setCropMs] = useState<number | null>(null);
   const isRung = rungValue !== undefined;
   return (
     <div className="flex min-h-0 min-w-0 flex-col gap-px">
       {isRung ? (
         <div className="flex h-14 items-center gap-2 bg-panel px-1.5">
           <LaneChip letter={lane.letter} />
-          <span className="figures flex-1">{rungValue}</span>
+          <span className="figures flex-1">
+            {rungValue}
+            <span className="block text-xs text-quiet">{cropSeconds(cropMs)}</span>
+          </span>
           <Button
             help="Keeps this value as the lane's setting and closes the ladder"
             onClick={() => session.changeBoard((b) => keepRung(b, rungValue))}
@@ -91,6 +95,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           lane={lane}
           selected={board.selectedLaneId === lane.id}
           settling={settling}
+          cropMs={cropMs}
           onSelect={() => session.amendBoard((b) => ({ ...b, selectedLaneId: lane.id }))}
           onDuplicate={() => session.changeBoard((b) => duplicateLane(b, lane.id))}
           onRemove={board.lanes.length > 1 ? () => session.changeBoard((b) => removeLane(b, lane.id)) : undefined}
@@ -118,6 +123,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
               before={before}
               bitpix={bitpix}
               latency={latency}
+              onTime={setCropMs}
               onPan={onPan}
             />
           ))}

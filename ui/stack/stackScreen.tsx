@@ -79,9 +79,11 @@ function SettingsColumn() {
   const session = useSession();
   const subs = useProject((state) => state.subs);
   const stacks = useProject((state) => state.stacks);
+  const asked = useProject((state) => state.project.referenceId);
   const [settings, setSettings] = useState<StackSettings>(() => stackSettings.parse({}));
   const [name, setName] = useState("");
   const included = subs.filter((sub) => sub.included);
+  const referenceId = included.some(({ id }) => id === asked) ? asked : null;
   const stacking = useStacking();
   const proposed = useMemo(() => session.proposedReference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
   const change = (part: Partial<StackSettings>) => setSettings((before) => ({ ...before, ...part }));
@@ -95,12 +97,12 @@ function SettingsColumn() {
         <Choice
           label="Reference sub"
           help="The sub to which all others are registered and scaled"
-          value={settings.referenceId ?? "best"}
+          value={referenceId ?? "best"}
           options={[
             { value: "best", label: proposed ? `the best one (${proposed.name})` : "the best one" },
             ...included.map((sub) => ({ value: sub.id, label: sub.name })),
           ]}
-          onChange={(value) => change({ referenceId: value === "best" ? null : value })}
+          onChange={(value) => session.saveProject({ referenceId: value === "best" ? null : value })}
         />
       </Sentence>
       <Sentence label="Allow">
@@ -233,7 +235,7 @@ function SettingsColumn() {
           disabled={included.length === 0}
           help="Registers, normalises, weights and combines the included subs"
           onClick={() => {
-            void session.stack(name.trim() || `Stack ${stacks.length + 1}`, settings);
+            void session.stack(name.trim() || `Stack ${stacks.length + 1}`, { ...settings, referenceId });
             setName("");
           }}
         >

@@ -1,4 +1,3 @@
-import { matchStars } from "@/core/register";
 import type { SubRecord } from "@/storage";
 
 export type SortKey = "order" | "name" | "fwhm" | "eccentricity" | "stars" | "background" | "noise" | "transmission";
@@ -57,28 +56,4 @@ export function sortSubs(
     if (a === null || b === null) return (a === null ? 1 : 0) - (b === null ? 1 : 0);
     return a < b ? -sign : a > b ? sign : 0;
   });
-}
-
-/** Starlight of each sub over the reference's: the median flux ratio of matched stars; missing where none match. */
-export function transmissions(subs: SubRecord[], reference: SubRecord | null): Map<string, number> {
-  const found = new Map<string, number>();
-  if (!reference) return found;
-  for (const sub of subs) {
-    if (sub.id === reference.id) found.set(sub.id, 1);
-    else {
-      const match = matchStars(sub.stars, reference.stars);
-      if (!match.ok) continue;
-      const ratios = match.value.pairs
-        .filter(
-          ([i, j]) =>
-            !sub.stars[i].saturated &&
-            !reference.stars[j].saturated &&
-            Math.min(sub.stars[i].snr, reference.stars[j].snr) > 12,
-        )
-        .map(([i, j]) => sub.stars[i].flux / reference.stars[j].flux)
-        .sort((a, b) => a - b);
-      if (ratios.length > 0) found.set(sub.id, ratios[Math.floor(ratios.length / 2)]);
-    }
-  }
-  return found;
 }

@@ -15,7 +15,8 @@ import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
 import { MeasureStrip } from "./measureStrip";
 import { SubsTable } from "./subsTable";
-import { sortSubs, transmissions, type SortKey } from "./subsColumns";
+import { useTransmissions } from "./useTransmissions";
+import { sortSubs, type SortKey } from "./subsColumns";
 
 /** Bring frames in, look through them, leave the bad ones out. */
 export function SubsScreen() {
@@ -24,12 +25,12 @@ export function SubsScreen() {
   const refused = useProject((state) => state.refused);
   const currentId = useProject((state) => state.currentSubId);
   const [sort, setSort] = useState<{ key: SortKey; down: boolean }>({ key: "order", down: false });
-  const [referenceId, setReferenceId] = useState<string | null>(null);
+  const referenceId = useProject((state) => state.project.referenceId);
   const [over, setOver] = useState(false);
   const proposed = useMemo(() => session.proposedReference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
   const reference = subs.find((sub) => sub.id === referenceId) ?? proposed;
-  const transmission = useMemo(() => transmissions(subs, reference), [subs, reference]);
-  const sorted = useMemo(() => sortSubs(subs, sort.key, sort.down, transmission), [subs, sort, transmission]);
+  const transmission = useTransmissions(subs, reference);
+  const sorted = sortSubs(subs, sort.key, sort.down, transmission);
   const at = sorted.findIndex((sub) => sub.id === currentId);
   const current = at >= 0 ? sorted[at] : (sorted[0] ?? null);
   const chooser = useRef<HTMLInputElement>(null);
@@ -41,7 +42,7 @@ export function SubsScreen() {
   useHotkeys("left,up", (event) => (event.preventDefault(), step(-1)), [sorted, at]);
   useHotkeys("right,down", (event) => (event.preventDefault(), step(1)), [sorted, at]);
   useHotkeys("x", () => current && session.setIncluded(current.id, !current.included), [current]);
-  useHotkeys("r", () => current && setReferenceId(current.id), [current]);
+  useHotkeys("r", () => current && session.saveProject({ referenceId: current.id }), [current]);
 
   const take = (files: Iterable<File>) => {
     const list = [...files];
@@ -124,7 +125,7 @@ export function SubsScreen() {
                 </Button>
                 <Button
                   help="Transmission is told against this sub (R)"
-                  onClick={() => current && setReferenceId(current.id)}
+                  onClick={() => current && session.saveProject({ referenceId: current.id })}
                 >
                   Make reference
                 </Button>

@@ -11,7 +11,7 @@ export interface CropResult {
   raster: Raster;
   region: Region;
   reduce: number;
-  /** Milliseconds from asking to having it. */
+  /** Milliseconds that the worker took; 0 where it knew the crop already. */
   ms: number;
   treatment: Treatment;
 }
@@ -45,14 +45,18 @@ export function useCrop(
     const wanted = latest.current;
     if (key === null || !wanted.treatment || width <= 0 || height <= 0) return;
     const abort = new AbortController();
-    const started = performance.now();
+    let ms = 0;
     const asked = wanted.treatment;
     setState((before) => ({ ...before, pending: true }));
     pool
-      .run("crop", { treatment: asked, region: wanted.region, reduce }, { priority, affinity, signal: abort.signal })
+      .run(
+        "crop",
+        { treatment: asked, region: wanted.region, reduce },
+        { priority, affinity, signal: abort.signal, onTime: (taken) => (ms = taken) },
+      )
       .then((raster) => {
         if (abort.signal.aborted) return;
-        const shown = { raster, region: wanted.region, reduce, ms: performance.now() - started, treatment: asked };
+        const shown = { raster, region: wanted.region, reduce, ms, treatment: asked };
         setState({ shown, pending: false, error: null });
       })
       .catch((error: unknown) => {
