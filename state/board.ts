@@ -124,7 +124,7 @@ function rungLane(base: Lane, ladder: Ladder, value: number, k: number): Lane {
   return {
     ...base,
     id: `${base.id}#${k}`,
-    letter: `${base.letter}${k + 1}`,
+    letter: `${base.letter}·${k + 1}`,
     steps: base.steps.map((step) => (step.id === ladder.stepId ? withSetting(step, ladder.field, value) : step)),
   };
 }

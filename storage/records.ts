@@ -64,7 +64,7 @@ export type StackRecord = z.infer<typeof stackRecord>;
 export const laneStep = chainStep.extend({ id });
 export type LaneStep = z.infer<typeof laneStep>;
 
-export const lane = z.object({ id, letter: z.string().min(1).max(3), stackId: id, steps: z.array(laneStep) });
+export const lane = z.object({ id, letter: z.string().min(1).max(4), stackId: id, steps: z.array(laneStep) });
 export type Lane = z.infer<typeof lane>;
 
 export const ladder = z.object({

@@ -88,6 +88,7 @@ test("lanes have a colour after their letter, dashed from the seventh on", () =>
   expect(laneColour("A")).toEqual({ colour: "#e0a44a", dashed: false });
   expect(laneColour("F")).toEqual({ colour: "#9a9bea", dashed: false });
   expect(laneColour("G")).toEqual({ colour: "#e0a44a", dashed: true });
+  expect(laneColour("B·3")).toEqual(laneColour("B")); // a rung
   expect(laneColour("A2")).toEqual({ colour: "#cf86c0", dashed: true }); // the 27th lane
 });
 

@@ -27,7 +27,7 @@ export function laneWords(lane: Lane): string {
       const strength = operation ? step.params[operation.strength] : undefined;
       return `${operation?.short ?? step.operation}${typeof strength === "number" ? ` ${strength}` : ""}`;
     });
-  return words.length === 0 ? "Untouched" : words.join(", then ");
+  return words.length === 0 ? "Untouched" : words.join(" → ");
 }
 
 /** Time of one crop, in words. */
@@ -50,35 +50,36 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
   const { colour, dashed } = laneColour(lane.letter);
   return (
     <div
-      className={`flex h-14 min-w-0 items-start gap-1.5 px-1.5 py-1 ${selected ? "bg-raised" : "bg-panel"}`}
+      className={`flex h-14 min-w-0 flex-col px-1.5 pt-1 ${selected ? "bg-raised" : "bg-panel"}`}
       style={{ borderTop: `2px ${dashed ? "dashed" : "solid"} ${colour}` }}
       data-lane={lane.letter}
     >
       <button
         type="button"
-        className="flex min-w-0 flex-1 items-start gap-1.5 text-left"
+        className="flex min-h-0 min-w-0 flex-1 items-start gap-1.5 text-left"
         title={`${laneWords(lane)}. Click to change this lane's chain.`}
         data-help="A lane: one approach. Click to change its chain at the right"
         aria-pressed={selected}
         onClick={onSelect}
       >
         <LaneChip letter={lane.letter} />
-        <span className="line-clamp-3 min-w-0 text-sm leading-4">
-          {laneWords(lane)}
-          {settling ? <span className="text-quiet"> · measuring the picture …</span> : null}
-          <span className="figures block text-xs text-quiet">{cropSeconds(cropMs)}</span>
-        </span>
+        <span className="line-clamp-2 min-w-0 text-sm leading-4">{laneWords(lane)}</span>
       </button>
-      {onDuplicate ? (
-        <IconButton label={`Duplicate lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onDuplicate}>
-          <Copy size={12} />
-        </IconButton>
-      ) : null}
-      {onRemove ? (
-        <IconButton label={`Remove lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onRemove}>
-          <X size={12} />
-        </IconButton>
-      ) : null}
+      <div className="flex h-5 shrink-0 items-center">
+        <span className="figures min-w-0 flex-1 truncate text-xs text-quiet">
+          {settling ? "measuring the picture …" : cropSeconds(cropMs)}
+        </span>
+        {onDuplicate ? (
+          <IconButton label={`Duplicate lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onDuplicate}>
+            <Copy size={12} />
+          </IconButton>
+        ) : null}
+        {onRemove ? (
+          <IconButton label={`Remove lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onRemove}>
+            <X size={12} />
+          </IconButton>
+        ) : null}
+      </div>
     </div>
   );
 }

@@ -90,19 +90,19 @@ export function HelpOverlay({ onClose }: { onClose: () => void }) {
           {label.text}
         </div>
       ))}
-      <div className="absolute right-4 bottom-4 w-80 rounded border border-line bg-panel p-3">
+      <div className="absolute bottom-12 left-[232px] grid w-[744px] grid-cols-3 gap-4 rounded border border-line bg-panel p-3">
         {KEYS.map(({ where, keys }) => (
           <section key={where} className="mb-2">
             <h3 className="text-quiet">{where}</h3>
             {keys.map(([key, what]) => (
               <div key={key} className="flex gap-3">
-                <span className="figures w-28 shrink-0 text-accent">{key}</span>
+                <span className="figures w-24 shrink-0 text-accent">{key}</span>
                 <span>{what}</span>
               </div>
             ))}
           </section>
         ))}
-        <p className="text-sm text-quiet">Click anywhere to close.</p>
+        <p className="col-span-3 text-sm text-quiet">Click anywhere to close.</p>
       </div>
     </div>,
     document.body,
