@@ -81,7 +81,7 @@ async function main(seed: number, size: number, subs: number) {
     });
     const total = weights.reduce((a, b) => a + b, 0);
     const whiteLimit = 1 / Math.sqrt(total);
-    const perPixel = Math.sqrt(weights.reduce((sum, w, i) => sum + w * w * variances[i], 0)) / total;
+    const perPixel = Math.sqrt(weights.reduce((sum, w, i) => sum + w ** 2 * variances[i], 0)) / total;
     const truth = truthInReference(night, referenceIndex, report.fwhmPx ?? 3).planes[c];
     const quiet = quietMask(truth);
     const only = (plane: Float32Array) => plane.filter((_v, i) => quiet[i]);

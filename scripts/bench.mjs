@@ -28,5 +28,8 @@ await build({
   logLevel: "warning",
 });
 process.exit(
-  spawnSync(process.execPath, [...(process.env.NODEFLAGS?.split(" ") ?? []), `dist/bench-${name}.mjs`, ...args], { cwd: root, stdio: "inherit" }).status ?? 1,
+  spawnSync(process.execPath, [...(process.env.NODEFLAGS?.split(" ") ?? []), `dist/bench-${name}.mjs`, ...args], {
+    cwd: root,
+    stdio: "inherit",
+  }).status ?? 1,
 );

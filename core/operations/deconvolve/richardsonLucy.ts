@@ -56,7 +56,7 @@ export const richardsonLucy: Operation<Params, Context> = {
       kind: "number",
       name: "iterations",
       label: "Iterations",
-      hint: "More make stars smaller and edges crisper, and noise and rings stronger.",
+      hint: "Each further one narrows stars and crisps edges, and raises noise and rings.",
       unit: "",
       min: 1,
       max: 100,
