@@ -81,16 +81,16 @@ async function main(seed: number, size: number, subs: number) {
     });
     const total = weights.reduce((a, b) => a + b, 0);
     const whiteLimit = 1 / Math.sqrt(total);
-    const perPixel = Math.sqrt(weights.reduce((sum, w, i) => sum + w ** 2 * variances[i], 0)) / total;
+    const withResampling = Math.sqrt(weights.reduce((sum, w, i) => sum + w ** 2 * variances[i], 0)) / total;
     const truth = truthInReference(night, referenceIndex, report.fwhmPx ?? 3).planes[c];
     const quiet = quietMask(truth);
     const only = (plane: Float32Array) => plane.filter((_v, i) => quiet[i]);
     const residual = robustSpread(only(residualPlane(stack.planes[c], truth, size))).sigma;
     return {
-      limitPerPixelAdu: round(perPixel * 65535),
+      limitPerPixelAdu: round(withResampling * 65535),
       limitWhiteAdu: round(whiteLimit * 65535),
       trueNoiseAdu: round(residual * 65535),
-      overLimit: round(residual / perPixel),
+      overLimit: round(residual / withResampling),
       fromHalvesAdu: round(report.noise[c].fromHalves * 65535),
       halvesOverTrue: round(report.noise[c].fromHalves / residual),
     };

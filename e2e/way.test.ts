@@ -233,7 +233,7 @@ test("a reload brings everything back at the same place", async () => {
   await new Promise((resolve) => setTimeout(resolve, 400)); // the board is saved a moment after the last change
   const state = () =>
     driver.executeScript<string>(
-      "return JSON.stringify([...document.querySelectorAll('[data-lane],[data-spot]')].map((e) => [e.textContent, e.style.left, e.style.top]))",
+      "return JSON.stringify([...document.querySelectorAll('[data-lane] button[aria-pressed],[data-spot]')].map((e) => [e.textContent, e.style.left, e.style.top]))",
     );
   const before = await state();
   await driver.navigate().refresh();
