@@ -46,7 +46,7 @@ export async function renderPicture(
       const planes = await pool.run("renderStrip", { treatment, region }, { priority: PRIORITY.batch, signal });
       done++;
       onProgress(done / strips.length);
-      return planes;
+      return planes.map((bytes) => new Blob([bytes as BlobPart]));
     }),
   );
   const history = [

@@ -56,7 +56,7 @@ export async function makeStack(
   const done = strips.map(() => 0);
   const report = (): void => onProgress(0.03 + 0.9 * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
   const results = await Promise.all(
-    strips.map(async (region, k): Promise<StripResult> => {
+    strips.map(async (region, k): Promise<Strip> => {
       const payload = { frames: refs, plan, settings, region, budgetBytes };
       const onStrip = (fraction: number) => {
         done[k] = fraction;
@@ -65,7 +65,7 @@ export async function makeStack(
       const result = await pool.run("stackStrip", payload, { priority: PRIORITY.batch, signal, onProgress: onStrip });
       done[k] = 1;
       report();
-      return result;
+      return blobsOf(result);
     }),
   );
   onProgress(0.94, "Measuring the stack");
@@ -107,6 +107,16 @@ export async function makeStack(
   };
 }
 
+/** A strip as blobs, which the browser keeps outside the page's memory. */
+type Strip = Omit<StripResult, "mean" | "a" | "b" | "coverage"> &
+  Record<"mean" | "a" | "b", Blob[]> & { coverage: Blob };
+
+function blobsOf(result: StripResult): Strip {
+  const blob = (bytes: Uint8Array) => new Blob([bytes as BlobPart]);
+  const { mean, a, b, coverage } = result;
+  return { ...result, mean: mean.map(blob), a: a.map(blob), b: b.map(blob), coverage: blob(coverage) };
+}
+
 /** Strips of whole rows, about eight for each worker, between 16 and 256 rows high. */
 export function stripsOf(width: number, height: number, workers: number): Region[] {
   const rows = Math.min(256, Math.max(16, Math.ceil(height / (8 * workers))));
@@ -122,7 +132,7 @@ export function assemble(
   channels: number,
   cards: Cards,
   history: string[],
-  strips: (channel: number) => Uint8Array[],
+  strips: (channel: number) => Blob[],
 ): Blob {
   const layout = { width, height, channels, sample: "float32" as const, cards, history };
   const planes = Array.from({ length: channels }, (_, c) => strips(c)).flat();

@@ -1,5 +1,5 @@
 import { createStore } from "zustand/vanilla";
-import { UserError } from "@/core/job";
+import { Stopped, UserError } from "@/core/job";
 import type { StackSettings, SubFacts } from "@/core/stack";
 import { chooseReference } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
@@ -121,7 +121,7 @@ export class ProjectSession {
         next = files[k + 1]?.load(signal);
         next?.catch(() => undefined);
         try {
-          await this.importOne(name, await loading, signal);
+          await this.importOne(name, await untilStopped(loading, signal), signal);
         } catch (error) {
           if (signal.aborted) throw error;
           const { message, advice } = failureOf(error);
@@ -329,6 +329,15 @@ export class ProjectSession {
       this.store.setState(({ problems }) => ({ problems: [...problems, `${message}. ${advice}`] }));
     });
   }
+}
+
+/** The promise's value, or Stopped as soon as the signal aborts: a file that never comes does not hold a job up. */
+function untilStopped<T>(promise: Promise<T>, signal: AbortSignal): Promise<T> {
+  return new Promise((resolve, reject) => {
+    if (signal.aborted) return reject(new Stopped());
+    signal.addEventListener("abort", () => reject(new Stopped()), { once: true });
+    promise.then(resolve, reject);
+  });
 }
 
 /** What planning a stack needs of a stored sub. */

@@ -23,6 +23,8 @@ export function CompareScreen() {
   const latency = useMemo(() => createLatency(), []);
   const latencyMs = useStore(latency.store, (state) => state.ms);
   const before = useHeldKey("b");
+  const view = board?.view;
+  useEffect(() => latency.forget(), [latency, view]);
   const look = (change: (view: View) => Partial<View>) =>
     session.amendBoard((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
   const pan = (dx: number, dy: number) => look((view) => ({ panX: view.panX + dx, panY: view.panY + dy }));

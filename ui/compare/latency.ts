@@ -9,6 +9,10 @@ export const createLatency = () => {
     changed: () => {
       changedAt = performance.now();
     },
+    /** What is drawn from now on follows no change, such as after a zoom. */
+    forget: () => {
+      changedAt = null;
+    },
     /** A crop was drawn; only those within ten seconds of a change count. */
     drawn: () => {
       if (changedAt === null) return;

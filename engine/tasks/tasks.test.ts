@@ -1,0 +1,136 @@
+import { decode } from "fast-png";
+import { newStep, prepareChain } from "@/core/chain";
+import { writeFits } from "@/core/formats";
+import { quietJob } from "@/core/job";
+import { findOperation, type AnyOperation } from "@/core/operations";
+import type { Raster } from "@/core/raster";
+import { cropRaster, frameOfRaster, rasterBytes } from "@/core/raster";
+import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
+import { ByteCache } from "../cache";
+import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
+import { crop, measureCrop, type Treatment } from "./crop";
+import { prepare } from "./prepare";
+import { encodePng, renderStrip } from "./render";
+import { inspect } from "./stack";
+import { measureSub, transmission } from "./subs";
+import type { Workshop } from "./task";
+
+const stars = randomStars(30, 300, 240, 6);
+const make = (seed: number, noise: number) =>
+  paintStars(300, 240, stars, { channels: 3, seed, noise, tint: [1.2, 1, 0.8] });
+const refOf = (id: string, raster: Raster): FrameRef => ({
+  id,
+  name: `${id}.fits`,
+  kind: "blob",
+  blob: new Blob([
+    writeFits(
+      { width: raster.width, height: raster.height, channels: raster.channels, sample: "float32" },
+      raster.planes,
+    ) as BlobPart,
+  ]),
+});
+const whole = make(1, 0.0003);
+const picture = refOf("p", whole);
+const halves = { a: refOf("a", make(2, 0.0003 * Math.SQRT2)), b: refOf("b", make(3, 0.0003 * Math.SQRT2)) };
+const fill = [0.01, 0.01, 0.01];
+const job = quietJob(wasmKernels());
+
+let reads = 0;
+const shop = (): Workshop => ({
+  job,
+  frames: createFrameShelf((ref) => {
+    if (ref.kind !== "blob") return Promise.reject(new Error("blobs only"));
+    const bytes = bytesOfBlob(ref.name, ref.blob);
+    return Promise.resolve({ ...bytes, read: (at, n) => (reads++, bytes.read(at, n)) });
+  }),
+  cache: new ByteCache<Raster>(64 * 2 ** 20, rasterBytes),
+});
+const starlet = newStep(findOperation("noise.starlet") as AnyOperation);
+const sharpen = newStep(findOperation("deconvolve.richardson-lucy") as AnyOperation);
+const region = { x: 90, y: 70, width: 80, height: 60 };
+
+async function treatmentOf(steps: Treatment["steps"]): Promise<Treatment> {
+  const contexts = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill }, steps, job);
+  return { picture, halves, fill, steps, contexts };
+}
+
+test("a crop without steps is the stored pixels", async () => {
+  const out = await crop({ treatment: await treatmentOf([]), region, reduce: 1 }, shop());
+  out.planes.forEach((plane, c) => expect(worstDifference(plane, cropRaster(whole, region).planes[c])).toBe(0));
+});
+
+test("changing the last step reads and runs only the last step; an equal crop is taken from the cache", async () => {
+  const bench = shop();
+  const treatment = await treatmentOf([starlet, sharpen]);
+  await crop({ treatment, region, reduce: 1 }, bench);
+  const before = reads;
+  const changed = { ...treatment, steps: [starlet, { ...sharpen, params: { ...sharpen.params, iterations: 5 } }] };
+  const fresh = await crop({ treatment: changed, region, reduce: 1 }, bench);
+  expect(reads).toBe(before);
+  const alone = await crop({ treatment: changed, region, reduce: 1 }, shop());
+  fresh.planes.forEach((plane, c) => expect(worstDifference(plane, alone.planes[c])).toBeLessThan(1e-7));
+  expect(await crop({ treatment: changed, region, reduce: 1 }, bench)).toBe(fresh);
+});
+
+test("large regions and reduced ones are treated tile by tile, with the same pixels", async () => {
+  const treatment = await treatmentOf([starlet]);
+  const all = await crop({ treatment, region: { x: 0, y: 0, width: 300, height: 240 }, reduce: 3 }, shop());
+  expect([all.width, all.height]).toEqual([100, 80]);
+  const part = await crop({ treatment, region: { x: 30, y: 30, width: 3, height: 3 }, reduce: 1 }, shop());
+  const mean = part.planes[1].reduce((a, b) => a + b, 0) / 9;
+  expect(all.planes[1][10 * 100 + 10]).toBeCloseTo(mean, 6);
+});
+
+test("a strip of a render is the crop as FITS samples", async () => {
+  const treatment = await treatmentOf([starlet]);
+  const [bytes] = await renderStrip({ treatment, region: { x: 0, y: 70, width: 300, height: 60 } }, shop());
+  const view = new DataView(bytes.buffer);
+  const expected = await crop({ treatment, region, reduce: 1 }, shop());
+  for (let y = 0; y < 60; y += 7)
+    for (let x = 0; x < 80; x += 9)
+      expect(view.getFloat32(4 * (y * 300 + 90 + x), false)).toBeCloseTo(expected.planes[0][y * 80 + x], 6);
+});
+
+test("measures: treated noise falls, halves are treated too, and a stretch leaves the linear sky level aside", async () => {
+  const plain = await measureCrop({ treatment: await treatmentOf([]), region, skyLevel: 0.009 }, shop());
+  const smooth = await measureCrop({ treatment: await treatmentOf([starlet]), region, skyLevel: 0.009 }, shop());
+  expect(plain.noiseFromHalves).toBeGreaterThan(0);
+  expect(smooth.noiseFromHalves ?? 1).toBeLessThan(0.6 * (plain.noiseFromHalves ?? 0));
+  expect(smooth.snrDb ?? 0).toBeGreaterThan(plain.snrDb ?? 0);
+  const stretch = newStep(findOperation("stretch.arcsinh") as AnyOperation);
+  const shown = await measureCrop({ treatment: await treatmentOf([stretch]), region, skyLevel: 0.9 }, shop());
+  expect(shown.snrDb).not.toBeNull();
+  const single = await measureCrop(
+    { treatment: { ...(await treatmentOf([])), halves: null }, region, skyLevel: null },
+    shop(),
+  );
+  expect(single.noiseFromHalves).toBeNull();
+});
+
+test("contexts made in a worker are those made here", async () => {
+  const treatment = { picture, halves: null, fill, steps: [starlet], contexts: [null] };
+  const made = await prepare({ treatment, index: 0 }, shop());
+  const here = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill }, [starlet], job);
+  expect(made).toEqual(here[0]);
+});
+
+test("a PNG is as the display shows it: the sky at its brightness, or values as they are", async () => {
+  const facts = await inspect({ picture, halves }, shop());
+  const stretch = { params: { sky: 0.2, black: 2 }, context: facts.stretch };
+  const png = decode(await encodePng({ picture, depth: 16, stretch, text: { Title: "t" } }, shop()), {
+    checkCrc: true,
+  });
+  const greens = Array.from({ length: 300 * 240 }, (_, i) => png.data[3 * i + 1]).sort((a, b) => a - b);
+  expect(greens[greens.length >> 1] / 65535).toBeCloseTo(0.2, 1);
+  const plain = decode(await encodePng({ picture, depth: 8, stretch: null, text: {} }, shop()));
+  expect(plain.data[1]).toBe(Math.round(whole.planes[1][0] * 255));
+});
+
+test("a sub is read and measured; transmission is told against another", async () => {
+  const reading = await measureSub({ frame: picture }, shop());
+  expect(reading).toMatchObject({ width: 300, height: 240, channels: 3, bitpix: -32, pixelScale: null });
+  expect(reading.stars.length).toBeGreaterThan(25);
+  const dim = reading.stars.map((star) => ({ ...star, flux: star.flux * 0.8 }));
+  expect(await transmission({ stars: dim, reference: reading.stars }, shop())).toBeCloseTo(0.8, 6);
+  expect(await transmission({ stars: dim.slice(0, 3), reference: reading.stars }, shop())).toBeNull();
+});

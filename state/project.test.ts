@@ -1,0 +1,195 @@
+import "fake-indexeddb/auto";
+import { MessageChannel, type MessagePort } from "node:worker_threads";
+import { kernelBytes } from "@/core/testing/kernelBytes";
+import { wasmKernels } from "@/core/testing/fixtures";
+import { createNight, subFile, subFileName } from "@/core/simulate";
+import { stackSettings } from "@/core/stack";
+import { bytesOfBlob } from "@/engine/frames";
+import { WorkerPool } from "@/engine/pool";
+import { serve } from "@/engine/worker";
+import { Repository } from "@/storage";
+import { addLane } from "./board";
+import { createJobs } from "./jobs";
+import { ProjectSession } from "./project";
+import { KEEP_DELETED_MS, newProject, readShelf, withDeletion } from "./shelf";
+
+/**
+ * The session of an open project over real storage (fake-indexeddb) and the real engine in this thread. The stand-in for
+ * IndexedDB cannot clone Blobs with their contents, so files are kept beside it in a map.
+ */
+const ports: MessagePort[] = [];
+const pool = new WorkerPool(1, () => {
+  const { port1, port2 } = new MessageChannel();
+  ports.push(port1, port2);
+  serve(
+    {
+      post: (message, transfer) => port2.postMessage(message, transfer),
+      listen: (handler) => port2.on("message", handler),
+      breathe: () => new Promise((resolve) => setImmediate(resolve)),
+    },
+    (ref) =>
+      ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("no files")),
+    kernelBytes(),
+  );
+  return {
+    post: (message) => port1.postMessage(message),
+    listen: (onMessage) => void port1.on("message", onMessage),
+    close: () => port1.close(),
+  };
+});
+afterAll(() => ports.forEach((port) => port.close()));
+
+const files = new Map<string, Blob>();
+let repository: Repository;
+const jobs = createJobs();
+const project = newProject("Weir", false);
+const night = createNight({ subs: 5, seed: 3, width: 220, height: 180 });
+const kernels = wasmKernels();
+const sub = (index: number) => new Blob([subFile(night, index, kernels) as BlobPart]);
+const incoming = (index: number) => ({ name: subFileName(index), load: () => Promise.resolve(sub(index)) });
+
+beforeAll(async () => {
+  repository = await Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, "project-test");
+  const addSub = repository.addSub.bind(repository);
+  const addStack = repository.addStack.bind(repository);
+  repository.addSub = (record, file) => (files.set(record.id, file), addSub(record, file));
+  repository.addStack = (record, pictures) => {
+    for (const [kind, blob] of Object.entries(pictures)) files.set(`${record.id}.${kind}`, blob);
+    return addStack(record, pictures);
+  };
+  repository.blob = (id) => Promise.resolve(files.get(id) ?? null);
+  await repository.saveProject(project);
+});
+afterAll(() => repository.close());
+
+const open = async () => {
+  const session = await ProjectSession.open(project.id, pool, jobs, repository);
+  if (!session) throw new Error("the project is missing");
+  return session;
+};
+
+test("an unknown project is not opened", async () => {
+  expect(await ProjectSession.open("nowhere", pool, jobs, repository)).toBeNull();
+});
+
+test("files come in one by one; a broken one, a failing one and a double are named and the others go on", async () => {
+  const session = await open();
+  await session.importFiles([
+    incoming(0),
+    { name: "bad.fits", load: () => Promise.resolve(new Blob(["SIMPLE  =  nothing".padEnd(6000)])) },
+    incoming(1),
+    { name: "gone.fits", load: () => Promise.reject(new Error("the disk was taken out")) },
+    incoming(0),
+    incoming(2),
+  ]);
+  const { subs, refused, currentSubId } = session.store.getState();
+  expect(subs.map(({ name }) => name)).toEqual(["weir-001.fits", "weir-002.fits", "weir-003.fits"]);
+  expect(refused.map(({ name }) => name)).toEqual(["bad.fits", "gone.fits", "weir-001.fits"]);
+  expect(refused[1].message).toContain("disk was taken out");
+  expect(currentSubId).toBe(subs[0].id);
+  expect(subs[0].measures.stars).toBeGreaterThan(10);
+  session.dismissRefused();
+  expect(session.store.getState().refused).toEqual([]);
+});
+
+test("a stop in the middle keeps what came in", async () => {
+  const session = await open();
+  const importing = session.importFiles([
+    incoming(3),
+    { name: "slow.fits", load: () => new Promise<Blob>(() => undefined) },
+    incoming(4),
+  ]);
+  while (session.store.getState().subs.length < 4) await new Promise((resolve) => setTimeout(resolve, 20));
+  jobs.store.getState().jobs[0].stop();
+  await importing; // a file that never comes does not hold it up
+  expect(jobs.store.getState().jobs).toEqual([]);
+  expect((await open()).store.getState().subs.length).toBe(4);
+});
+
+test("leaving a sub out is kept; the reference is proposed among those that are in", async () => {
+  const session = await open();
+  const best = session.proposedReference();
+  if (!best) throw new Error("no reference");
+  session.setIncluded(best.id, false);
+  expect(session.proposedReference()?.id).not.toBe(best.id);
+  await new Promise((resolve) => setTimeout(resolve, 30));
+  expect((await open()).store.getState().subs.find(({ id }) => id === best.id)?.included).toBe(false);
+  session.setIncluded(best.id, true);
+});
+
+test("a stack is made, kept with its halves, begins the board, and cannot be deleted while lanes use it", async () => {
+  const session = await open();
+  const made = await session.stack("First", stackSettings.parse({}));
+  if (!made) throw new Error(JSON.stringify(jobs.store.getState().jobs));
+  expect(made.report.subsUsed).toBe(4);
+  expect(made.object).toBe("Weir Nebula");
+  const { board, stacks, currentStackId } = session.store.getState();
+  expect(stacks.length).toBe(1);
+  expect(currentStackId).toBe(made.id);
+  expect(board?.present.lanes.length).toBe(4);
+  const subject = await session.subjectOf(made);
+  expect(subject.halves).not.toBeNull();
+  const contexts = await session.contexts.settle(subject, board?.present.lanes[3].steps ?? []);
+  expect(contexts.every((context) => context !== null)).toBe(true);
+  expect(() => session.deleteStack(made.id)).toThrow("lanes A, B, C, D use this stack");
+  session.renameStack(made.id, "Renamed");
+  const again = (await open()).store.getState();
+  expect(again.stacks[0].name).toBe("Renamed");
+  session.flushBoard();
+});
+
+test("changes of the board are undone and redone, and come back with the project; contexts do too", async () => {
+  const session = await open();
+  const lanes = () => session.store.getState().board?.present.lanes.length;
+  session.startBoard();
+  session.changeBoard((board) => addLane(board, board.lanes[0].stackId));
+  expect(lanes()).toBe(5);
+  session.undo();
+  expect(lanes()).toBe(4);
+  session.redo();
+  expect(lanes()).toBe(5);
+  session.amendBoard((board) => ({ ...board, view: { ...board.view, zoom: 8 } }));
+  session.flushBoard();
+  await new Promise((resolve) => setTimeout(resolve, 50));
+  const again = await open();
+  const { board, stacks } = again.store.getState();
+  expect(board?.present.lanes.length).toBe(5);
+  expect(board?.present.view.zoom).toBe(8);
+  const known = again.contexts.lookUp(await again.subjectOf(stacks[0]), board?.present.lanes[3].steps ?? []);
+  expect(known).toMatchObject({ complete: true, settled: true });
+});
+
+test("a missing file is told by name, with what to do", async () => {
+  const session = await open();
+  await expect(session.frameOf("no-such-id", "lost.fits")).rejects.toMatchObject({
+    message: expect.stringContaining("lost.fits"),
+    advice: "Import the file again.",
+  });
+});
+
+test("no storage left: the sub is refused in words and nothing else is harmed", async () => {
+  const session = await open();
+  const kept = repository.addSub;
+  repository.addSub = () => Promise.reject(Object.assign(new Error("full"), { name: "QuotaExceededError" }));
+  await session.importFiles([{ name: "extra.fits", load: () => Promise.resolve(sub(4)) }]);
+  repository.addSub = kept;
+  const { subs, refused } = session.store.getState();
+  expect(subs.length).toBe(4);
+  expect(refused[0]).toMatchObject({ name: "extra.fits", message: "the browser's storage is full" });
+});
+
+test("the shelf counts what a project holds, forgets deleted ones after a while, and shows the last opened first", async () => {
+  const other = { ...newProject("Later", false), openedAt: Date.now() + 1e6 };
+  await repository.saveProject(other);
+  const { cards } = await readShelf(repository, Date.now());
+  expect(cards.map((card) => card.project.name)).toEqual(["Later", "Weir"]);
+  expect(cards[1]).toMatchObject({ subs: 4, stacks: 1, integrationS: 480 });
+  const deleted = withDeletion(other, true);
+  await repository.saveProject(deleted);
+  expect((await readShelf(repository, Date.now())).cards.length).toBe(1);
+  await repository.saveProject(withDeletion(deleted, false));
+  expect((await readShelf(repository, Date.now())).cards.length).toBe(2);
+  await repository.saveProject(deleted);
+  await readShelf(repository, Date.now() + KEEP_DELETED_MS + 1000);
+  expect(await repository.project(other.id)).toBeNull();
+});

@@ -1,0 +1,49 @@
+import { stretchCurves } from "@/core/operations";
+import { rasterOf } from "@/core/raster";
+import { toImageData } from "./display";
+
+beforeAll(() => {
+  // Node has no ImageData; this is its shape.
+  class Picture {
+    readonly data: Uint8ClampedArray;
+    constructor(
+      readonly width: number,
+      readonly height: number,
+    ) {
+      this.data = new Uint8ClampedArray(width * height * 4);
+    }
+  }
+  Object.assign(globalThis, { ImageData: Picture });
+});
+
+const curves = stretchCurves({ sky: 0.2, black: 2 }, { level: [0.01, 0.012, 0.009], sigma: [0.0005, 0.0004, 0.0006] });
+
+test("each channel's sky is shown near the wanted brightness, black is 0, 1 is white, a gap is black", () => {
+  const planes = [
+    Float32Array.of(0.01, 0, 1, NaN),
+    Float32Array.of(0.012, 0, 1, NaN),
+    Float32Array.of(0.009, 0, 1, NaN),
+  ];
+  const { data } = toImageData(rasterOf(4, 1, planes), curves);
+  for (const c of [0, 1, 2]) expect(Math.abs(data[c] / 255 - 0.2)).toBeLessThan(0.05);
+  expect([...data.slice(4, 8)]).toEqual([0, 0, 0, 255]);
+  expect([...data.slice(8, 12)]).toEqual([255, 255, 255, 255]);
+  expect([...data.slice(12, 16)]).toEqual([0, 0, 0, 255]);
+});
+
+test("the table follows the curve to one display level over the faint end", () => {
+  const values = Float32Array.from({ length: 200 }, (_, i) => 0.009 + i * 1e-5);
+  const { data } = toImageData(rasterOf(200, 1, [values]), [curves[0]]);
+  const { a, black } = curves[0];
+  values.forEach((v, i) => {
+    const exact = (255 * Math.asinh((a * Math.max(0, v - black)) / (1 - black))) / Math.asinh(a);
+    expect(Math.abs(data[4 * i] - exact)).toBeLessThanOrEqual(1);
+  });
+});
+
+test("a grey picture is grey; without a curve values are shown as they are; values can be scaled first", () => {
+  const grey = rasterOf(2, 1, [Float32Array.of(0.5, 2)]);
+  expect([...toImageData(grey, null).data]).toEqual([128, 128, 128, 255, 255, 255, 255, 255]);
+  const counted = toImageData(rasterOf(1, 1, [Float32Array.of(10)]), [{ black: 0, a: 1e-3 }], 1 / 20);
+  expect(Math.abs(counted.data[0] - 127)).toBeLessThanOrEqual(1);
+});
