@@ -35,14 +35,19 @@ export async function operationFigures(
   const smooth = await run([step("noise.starlet", { strength: 0.5 })]);
   const starsBefore = findStars(meanPlane(stack), stack.width, stack.height, kernels, { threshold: 5 });
   const clear = starsBefore.filter(({ snr }) => snr > 8);
-  // A star is lost when less than half of its height in the band of star-sized detail is left.
+  // A star is lost when less than half of its height in the band of star-sized detail is left, or, where a brighter
+  // neighbour's wings rule that band, when it is not found any more.
   const bandBefore = starBand(meanPlane(stack), stack.width, stack.height);
   const bandAfter = starBand(meanPlane(smooth), stack.width, stack.height);
   const kept = ({ x, y }: { x: number; y: number }) => {
     const i = Math.round(y) * stack.width + Math.round(x);
     return bandAfter[i] / bandBefore[i];
   };
-  const lost = clear.filter((s) => kept(s) < 0.5);
+  const foundAfter = findStars(meanPlane(smooth), stack.width, stack.height, kernels);
+  const again = (s: { x: number; y: number }) => foundAfter.some((o) => Math.hypot(o.x - s.x, o.y - s.y) < 1.5);
+  const beside = (s: (typeof clear)[number]) =>
+    starsBefore.some((o) => o.flux > 3 * s.flux && Math.hypot(o.x - s.x, o.y - s.y) < 14);
+  const lost = clear.filter((s) => (beside(s) ? !again(s) : kept(s) < 0.5));
   // The aperture's own noise limits how well a colour is known: below 3 % only from an SNR of about 150 on.
   const coloured = clear.filter(
     ({ saturated, snr, x, y }) =>
