@@ -46,12 +46,13 @@ export function useCrop(
     if (key === null || !wanted.treatment || width <= 0 || height <= 0) return;
     const abort = new AbortController();
     let ms = 0;
+    // A crop needs no halves, and every file in a message costs time to hand over.
     const asked = wanted.treatment;
     setState((before) => ({ ...before, pending: true }));
     pool
       .run(
         "crop",
-        { treatment: asked, region: wanted.region, reduce },
+        { treatment: { ...asked, halves: null }, region: wanted.region, reduce },
         { priority, affinity, signal: abort.signal, onTime: (taken) => (ms = taken) },
       )
       .then((raster) => {
