@@ -1,6 +1,6 @@
 "use client";
 
-import { useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { PictureMeasures } from "@/core/measure";
 import { SNR_DEFINITION } from "@/core/measure";
@@ -13,7 +13,7 @@ import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
-import { toImageData } from "../viewer/display";
+import { PlacedCrop } from "../viewer/placedCrop";
 import { useCrop } from "../viewer/useCrop";
 import { useSize } from "../viewer/useSize";
 import { cellView, measuredRegion } from "./geometry";
@@ -53,7 +53,6 @@ export function CropCell({
 }: Props) {
   const session = useSession();
   const box = useRef<HTMLDivElement>(null);
-  const canvas = useRef<HTMLCanvasElement>(null);
   const size = useSize(box);
   const drag = useRef<{ x: number; y: number } | null>(null);
   const { left, top, scale, region, reduce } = cellView(size, stack.facts, spot, view, toPicture);
@@ -71,15 +70,6 @@ export function CropCell({
   const shown = before ? (plain.shown ?? treated.shown) : treated.shown;
   const stretched =
     !before && (treatment?.steps.some((step) => step.on && step.operation.startsWith("stretch.")) ?? false);
-
-  useLayoutEffect(() => {
-    const target = canvas.current;
-    if (!target || !shown) return;
-    target.width = shown.raster.width;
-    target.height = shown.raster.height;
-    target.getContext("2d")?.putImageData(toImageData(shown.raster, stretched ? null : curves), 0, 0);
-    latency.drawn();
-  }, [shown, curves, stretched, latency]);
 
   const taken = treated.shown?.ms ?? 0;
   useEffect(() => {
@@ -108,20 +98,14 @@ export function CropCell({
         }}
         onPointerUp={() => (drag.current = null)}
       >
-        <canvas
-          ref={canvas}
-          className={scale >= 1 ? "pixels" : ""}
-          style={
-            shown
-              ? {
-                  position: "absolute",
-                  left: (shown.region.x - left) * scale,
-                  top: (shown.region.y - top) * scale,
-                  width: shown.raster.width * shown.reduce * scale,
-                  height: shown.raster.height * shown.reduce * scale,
-                }
-              : { display: "none" }
-          }
+        <PlacedCrop
+          shown={shown}
+          curves={stretched ? null : curves}
+          left={left}
+          top={top}
+          scale={scale}
+          pending={treated.pending}
+          onDrawn={latency.drawn}
         />
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">

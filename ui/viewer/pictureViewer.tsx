@@ -1,13 +1,13 @@
 "use client";
 
 import type { ReactNode } from "react";
-import { useEffect, useLayoutEffect, useRef } from "react";
+import { useEffect, useRef } from "react";
 import type { StretchCurve } from "@/core/operations";
 import { intersectRegions } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
-import { toImageData } from "./display";
+import { PlacedCrop } from "./placedCrop";
 import { useCrop } from "./useCrop";
 import { useSize } from "./useSize";
 
@@ -49,7 +49,6 @@ export function PictureViewer({
   label,
 }: Props) {
   const box = useRef<HTMLDivElement>(null);
-  const canvas = useRef<HTMLCanvasElement>(null);
   const size = useSize(box);
   const drag = useRef<{ x: number; y: number; look: Look } | null>(null);
   const fit = Math.min(size.width / width, size.height / height) || 1;
@@ -71,14 +70,6 @@ export function PictureViewer({
     priority: PRIORITY.view,
     affinity: "viewer",
   });
-
-  useLayoutEffect(() => {
-    const target = canvas.current;
-    if (!target || !shown) return;
-    target.width = shown.raster.width;
-    target.height = shown.raster.height;
-    target.getContext("2d")?.putImageData(toImageData(shown.raster, curves, scaleValues), 0, 0);
-  }, [shown, curves, scaleValues]);
 
   useEffect(() => {
     const element = box.current;
@@ -120,21 +111,14 @@ export function PictureViewer({
       onPointerUp={() => (drag.current = null)}
       onDoubleClick={() => onLook(look.scale === null ? { ...centre, scale: 1 } : { ...centre, scale: null })}
     >
-      <canvas
-        ref={canvas}
-        data-pending={pending}
-        className={scale >= 1 ? "pixels" : ""}
-        style={
-          shown
-            ? {
-                position: "absolute",
-                left: (shown.region.x - left) * scale,
-                top: (shown.region.y - top) * scale,
-                width: shown.raster.width * shown.reduce * scale,
-                height: shown.raster.height * shown.reduce * scale,
-              }
-            : { display: "none" }
-        }
+      <PlacedCrop
+        shown={shown}
+        curves={curves}
+        scaleValues={scaleValues}
+        left={left}
+        top={top}
+        scale={scale}
+        pending={pending}
       />
       {overlay?.(toScreen, scale)}
       {pending && !shown ? (
