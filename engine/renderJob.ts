@@ -1,3 +1,4 @@
+import { CREATOR } from "@/core/version";
 import { chainToJson } from "@/core/chain";
 import type { FrameRef } from "./frames";
 import type { WorkerPool } from "./pool";
@@ -55,7 +56,7 @@ export async function renderPicture(
     `contexts ${JSON.stringify(treatment.contexts)}`,
   ];
   const cards: Parameters<typeof assemble>[3] = [
-    ["CREATOR", "Dunkel 0.1.0"],
+    ["CREATOR", CREATOR],
     ...(wanted.object ? ([["OBJECT", wanted.object.slice(0, 60)]] as Parameters<typeof assemble>[3]) : []),
     ["EXPTIME", wanted.integrationS, "s, all subs used"],
   ];

@@ -1,3 +1,4 @@
+import { CREATOR } from "@/core/version";
 import type { PictureFacts } from "@/core/compare";
 import { fitsHeader, fitsPadding } from "@/core/formats";
 import type { Region } from "@/core/raster";
@@ -143,7 +144,7 @@ function stackCards({ object, subs }: StackRequest, plan: StackPlan): Cards {
   const used = new Set(plan.used.map(({ id }) => id));
   const exposure = subs.reduce((sum, sub) => sum + (used.has(sub.id) ? (sub.exposureS ?? 0) : 0), 0);
   return [
-    ["CREATOR", "Dunkel 0.1.0"],
+    ["CREATOR", CREATOR],
     ...(object ? ([["OBJECT", object.slice(0, 60)]] as Cards) : []),
     ["EXPTIME", exposure, "s, all subs used"],
     ["NCOMBINE", plan.used.length, "subs used"],

@@ -1,5 +1,7 @@
+import { readFileSync } from "node:fs";
 import { rasterOf } from "../raster";
 import { worstDifference } from "../testing/fixtures";
+import { CREATOR } from "../version";
 import { joinFromMode, splitForMode } from "./channels";
 import { chainToJson, newStep, parseChain } from "./index";
 import { findOperation, OPERATIONS } from "../operations";
@@ -85,4 +87,9 @@ test("samples are the whole of a small picture and nine even pieces of a large o
     true,
   );
   expect(sampleRegions({ width: 5, height: 5 })).toEqual([{ x: 0, y: 0, width: 5, height: 5 }]);
+});
+
+test("exports name the version of this package", () => {
+  const { version } = JSON.parse(readFileSync("package.json", "utf8")) as { version: string };
+  expect(CREATOR).toBe(`Dunkel ${version}`);
 });

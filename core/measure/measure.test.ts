@@ -61,9 +61,9 @@ describe("constants", () => {
   test("simulated white noise has that noise at each scale, and whiteNoise finds its σ", () => {
     const random = createRandom(3);
     const plane = Float32Array.from({ length: 256 * 256 }, () => 5 + 0.7 * random.normal());
-    expect(whiteNoise(plane, 256, 256, kernels)).toBeCloseTo(0.7, 1);
+    expect(Math.abs(whiteNoise(plane, 256, 256, kernels) / 0.7 - 1)).toBeLessThan(0.02);
     scaleNoise(plane, 256, 256, 4, kernels).forEach((sigma, j) =>
-      expect(sigma / 0.7 / STARLET_NOISE[j]).toBeCloseTo(1, 0),
+      expect(Math.abs(sigma / 0.7 / STARLET_NOISE[j] - 1)).toBeLessThan(0.1),
     );
     expect(whiteNoise(new Float32Array(9).fill(2), 3, 3, kernels)).toBe(0);
   });
@@ -162,7 +162,7 @@ describe("finding stars", () => {
     const ratios = bright.map(
       (star) => (found.find((f) => Math.hypot(f.x - star.x, f.y - star.y) < 1)?.flux ?? 0) / star.flux,
     );
-    for (const ratio of ratios) expect(ratio / ratios[0]).toBeCloseTo(1, 1);
+    for (const ratio of ratios) expect(Math.abs(ratio / ratios[0] - 1)).toBeLessThan(0.03);
     expect(bright.length).toBeGreaterThan(4);
   });
 

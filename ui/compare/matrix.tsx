@@ -81,7 +81,9 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           <LaneChip letter={lane.letter} />
           <span className="figures flex-1">
             {rungValue}
-            <span className="block text-xs text-quiet">{cropSeconds(cropMs)}</span>
+            <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
+              {cropSeconds(cropMs).replace(" a crop", "")}
+            </span>
           </span>
           <Button
             help="Keeps this value as the lane's setting and closes the ladder"

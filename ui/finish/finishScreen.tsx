@@ -2,6 +2,7 @@
 
 import Link from "next/link";
 import { useMemo, useRef, useState } from "react";
+import { CREATOR } from "@/core/version";
 import { chainToJson } from "@/core/chain";
 import { stretchCurves } from "@/core/operations";
 import { PRIORITY } from "@/engine/pool";
@@ -113,7 +114,7 @@ function Finish({
           picture: blobRef(`${lane.id}-${performance.now()}`, title, blob),
           depth,
           stretch: stretched ? null : { params: board.display, context: stretch },
-          text: { Software: "Dunkel 0.1.0", Description: chainToJson(title, plainSteps) },
+          text: { Software: CREATOR, Description: chainToJson(title, plainSteps) },
         },
         { priority: PRIORITY.view, signal, onProgress },
       ),
