@@ -1,5 +1,13 @@
 // Packages that ship ES modules only and must be transformed before Jest can load them.
 const esModules = [
+  "geotiff",
+  "quick-lru",
+  "@petamoriken",
+  "lerc",
+  "web-worker",
+  "xml-utils",
+  "zstddec",
+  "parse-headers",
   "fast-png",
   "iobuffer",
   "kdbush",

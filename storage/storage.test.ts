@@ -1,3 +1,4 @@
+import { NO_METADATA } from "@/core/formats";
 import "fake-indexeddb/auto";
 import { pictureFacts } from "@/core/compare";
 import { stackReport, stackSettings } from "@/core/stack";
@@ -34,19 +35,7 @@ const sub = (id: string, order: number): SubRecord => ({
   height: 10,
   channels: 3,
   bitpix: 16,
-  metadata: {
-    object: null,
-    instrument: null,
-    filter: null,
-    date: null,
-    exposureS: 120,
-    gain: null,
-    electronsPerAdu: null,
-    temperatureC: null,
-    pixelSizeUm: null,
-    focalLengthMm: null,
-    binning: null,
-  },
+  metadata: { ...NO_METADATA, exposureS: 120 },
   pixelScale: null,
   measures: {
     stars: 0,

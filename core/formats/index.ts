@@ -2,15 +2,26 @@ export type { ByteSource } from "./bytes";
 export { bytesOfArray } from "./bytes";
 export type { FormatReason, Result } from "./problem";
 export { FormatError, valueOf } from "./problem";
-export type { FitsFrame, FitsHeader, FitsLayout, FitsSample, SubMetadata } from "./fits";
+export type { Card, FormatId, PictureFile } from "./picture";
+export { FILE_ENDINGS, FORMATS, openPicture } from "./registry";
+export { unpackToFits } from "./unpack";
+export type { CfaPattern, FrameType, SubMetadata } from "./metadata";
 export {
-  fitsHeader,
-  fitsPadding,
-  fitsSamples,
-  metadataOf,
-  openFits,
+  CFA_PATTERNS,
+  FRAME_TYPES,
+  NO_METADATA,
+  TYPED_FIELDS,
+  cfaPattern,
+  frameType,
+  metadataOfCards,
   pixelScaleOf,
+  shiftCfa,
   subMetadata,
-  writeFits,
-} from "./fits";
+} from "./metadata";
+export type { FitsFrame, FitsHeader, FitsLayout, FitsSample } from "./fits";
+export { fitsHeader, fitsPadding, fitsSamples, openFits, writeFits } from "./fits";
 export { writePng } from "./png/write";
+export type { SerLayout } from "./ser/write";
+export { serFrame, serHeader, serTrailer } from "./ser/write";
+export type { TiffSample } from "./tiff/write";
+export { writeTiff } from "./tiff/write";

@@ -24,3 +24,13 @@ export function valueOf<T>(result: Result<T>): T {
   if (!result.ok) throw result.reason;
   return result.value;
 }
+
+/** The value that `work` gives, or the FormatError that it throws; other errors pass through. */
+export async function resultOf<T>(work: () => Promise<T>): Promise<Result<T>> {
+  try {
+    return { ok: true, value: await work() };
+  } catch (error) {
+    if (error instanceof FormatError) return { ok: false, reason: error };
+    throw error;
+  }
+}

@@ -158,7 +158,7 @@ export function exposeSub(sky: Sky, camera: Camera, conditions: SubConditions, s
   return out;
 }
 
-function addTrail(electrons: Raster, trail: NonNullable<SubConditions["trail"]>): void {
+export function addTrail(electrons: Raster, trail: NonNullable<SubConditions["trail"]>): void {
   const length = Math.hypot(trail.x1 - trail.x0, trail.y1 - trail.y0);
   const nx = -(trail.y1 - trail.y0) / length;
   const ny = (trail.x1 - trail.x0) / length;
@@ -172,7 +172,7 @@ function addTrail(electrons: Raster, trail: NonNullable<SubConditions["trail"]>)
 }
 
 /** A short track of 1 to 5 px with 600 to 9000 electrons in one channel. */
-function addCosmicRay(electrons: Raster, random: Random): void {
+export function addCosmicRay(electrons: Raster, random: Random): void {
   const plane = electrons.planes[Math.floor(random.uniform() * electrons.channels)];
   const x = random.uniform() * electrons.width;
   const y = random.uniform() * electrons.height;

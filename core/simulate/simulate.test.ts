@@ -1,4 +1,4 @@
-import { bytesOfArray, metadataOf, openFits, valueOf } from "../formats";
+import { bytesOfArray, metadataOfCards, openFits, valueOf } from "../formats";
 import { meanAndDeviation, robustSpread, wholeRegion } from "../raster";
 import { IDENTITY } from "../register";
 import { wasmKernels } from "../testing/fixtures";
@@ -27,7 +27,7 @@ test("the same seed gives the same frame, another seed another", () => {
 test("a sub is a 16-bit FITS file of three planes with ordinary cards", async () => {
   const frame = valueOf(await openFits(bytesOfArray("s.fits", subFile(night, 0, kernels))));
   expect([frame.width, frame.height, frame.channels, frame.bitpix]).toEqual([256, 200, 3, 16]);
-  expect(metadataOf(frame.header)).toMatchObject({
+  expect(metadataOfCards(frame.header.cards)).toMatchObject({
     object: "Weir Nebula",
     exposureS: 120,
     electronsPerAdu: 0.8,

@@ -1,5 +1,5 @@
 import type { SubMetadata } from "@/core/formats";
-import { metadataOf, pixelScaleOf } from "@/core/formats";
+import { metadataOfCards, pixelScaleOf } from "@/core/formats";
 import type { ListedStar, SubMeasures } from "@/core/measure";
 import { measureSub as measure } from "@/core/measure";
 import type { StretchContext } from "@/core/operations";
@@ -29,7 +29,7 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
   shop.job.progress(0.3);
   shop.job.check();
   const { measures, stars } = measure(raster, shop.job.kernels);
-  const metadata = metadataOf(source.header);
+  const metadata = metadataOfCards(source.header.cards);
   return {
     width: source.width,
     height: source.height,

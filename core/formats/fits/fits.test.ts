@@ -4,7 +4,8 @@ import { bytesOfArray } from "../bytes";
 import type { FormatError } from "../problem";
 import { valueOf } from "../problem";
 import { formatCard, parseCard } from "./header";
-import { metadataOf, openFits, pixelScaleOf, writeFits } from "./index";
+import { openFits, writeFits } from "./index";
+import { metadataOfCards, pixelScaleOf } from "../metadata";
 
 const whole = { x: 0, y: 0, width: 7, height: 5 };
 const { expected } = fixture<{ expected: Record<string, (number | null)[]> }>("fits.json");
@@ -51,7 +52,7 @@ describe("files written by astropy.io.fits", () => {
     const { header } = valueOf(await open("u16.fits"));
     expect(header.text("OBJECT")).toBe("Weir's Nebula");
     expect(header.history).toEqual(["a line of history"]);
-    const metadata = metadataOf(header);
+    const metadata = metadataOfCards(header.cards);
     expect(metadata.exposureS).toBe(120.5);
     expect(metadata.filter).toBeNull();
     // 206.265 × 4.2 / 540 = 1.6043 arcsec per px (derivation: 648000/π)

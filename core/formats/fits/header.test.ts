@@ -1,10 +1,12 @@
 import { bytesOfArray } from "../bytes";
 import { FormatError, valueOf } from "../problem";
 import { formatCard, headerOf, historyCards, parseCard, parseCards } from "./header";
-import { fitsPadding, metadataOf, openFits, pixelScaleOf, subMetadata, writeFits } from "./index";
+import { fitsPadding, openFits, writeFits } from "./index";
+import { metadataOfCards, pixelScaleOf, subMetadata } from "../metadata";
 
 const card = (text: string) => parseCard(text.padEnd(80));
-const header = (...lines: string[]) => headerOf("x.fits", lines.map(card));
+const cards = (...lines: string[]) => lines.map(card);
+const header = (...lines: string[]) => headerOf("x.fits", cards(...lines));
 
 describe("cards (FITS Standard 4.0, section 4)", () => {
   test.each([
@@ -37,8 +39,8 @@ describe("cards (FITS Standard 4.0, section 4)", () => {
       ["A       =                    1", "END", "B       =                    2"].map((t) => t.padEnd(80)).join(""),
       (c) => c.charCodeAt(0),
     );
-    const { cards, ended } = parseCards(bytes);
-    expect([cards.map(({ keyword }) => keyword), ended]).toEqual([["A"], true]);
+    const { cards: read, ended } = parseCards(bytes);
+    expect([read.map(({ keyword }) => keyword), ended]).toEqual([["A"], true]);
     expect(header("A       = 1", "A       = 2").number("A")).toBe(1);
     expect(header("A       = 1").number("B")).toBeUndefined();
     expect(() => header("A       = 'one'").number("A")).toThrow(FormatError);
@@ -59,8 +61,8 @@ describe("cards (FITS Standard 4.0, section 4)", () => {
   });
 
   test("history is cut into cards of 72 characters, in ASCII", () => {
-    const cards = historyCards("x".repeat(100));
-    expect(cards.map((text) => text.length)).toEqual([80, 80]);
+    const history = historyCards("x".repeat(100));
+    expect(history.map((text) => text.length)).toEqual([80, 80]);
     expect(historyCards("")).toEqual(["HISTORY".padEnd(80)]);
     expect(historyCards("5 µm")[0]).toContain("5 \\u00b5m");
   });
@@ -68,8 +70,8 @@ describe("cards (FITS Standard 4.0, section 4)", () => {
 
 describe("metadata", () => {
   test("the usual spellings; what is missing or senseless is null", () => {
-    const all = metadataOf(
-      header(
+    const all = metadataOfCards(
+      cards(
         "OBJECT  = 'Weir'",
         "EXPOSURE= 60.0",
         "EGAIN   = 0.8",
@@ -90,7 +92,7 @@ describe("metadata", () => {
     });
     // 206.265 × 4.2 µm × 2 / 540 mm
     expect(pixelScaleOf(all)).toBeCloseTo((206.265 * 4.2 * 2) / 540, 4);
-    const none = metadataOf(header("EXPTIME = -5", "XPIXSZ  = 'wide'"));
+    const none = metadataOfCards(cards("EXPTIME = -5", "XPIXSZ  = 'wide'"));
     expect(none.exposureS).toBeNull();
     expect(none.pixelSizeUm).toBeNull();
     expect(pixelScaleOf(none)).toBeNull();

@@ -1,16 +1,9 @@
+import type { Card, CardValue } from "../picture";
 import { FormatError } from "../problem";
 
 /** FITS Standard 4.0, 3.1: files are made of blocks of 2880 bytes; 4.1: cards of 80 characters. */
 export const BLOCK = 2880;
 export const CARD = 80;
-
-export type CardValue = string | number | boolean | null;
-
-export interface Card {
-  keyword: string;
-  value: CardValue;
-  comment: string;
-}
 
 /** The cards of one header in file order, and look-up by keyword (the first card counts). */
 export interface FitsHeader {
@@ -50,9 +43,18 @@ export function headerOf(file: string, cards: Card[]): FitsHeader {
   };
 }
 
-/** One 80-character card. Source: FITS Standard 4.0, 4.1 and 4.2 (fixed and free format values). */
+/**
+ * One 80-character card. HIERARCH cards take the words before "=" as their keyword; a CONTINUE card has the string that it
+ * carries on as its value. Source: FITS Standard 4.0, 4.1 and 4.2 (fixed and free format values); HIERARCH: registered convention.
+ */
 export function parseCard(text: string): Card {
   const keyword = text.slice(0, 8).trimEnd();
+  if (keyword === "HIERARCH") {
+    const equals = text.indexOf("=");
+    if (equals > 9)
+      return { ...parseCard(`VALUE   = ${text.slice(equals + 1).trimStart()}`), keyword: text.slice(9, equals).trim() };
+  }
+  if (keyword === "CONTINUE") return { ...parseCard(`VALUE   = ${text.slice(8).trimStart()}`), keyword };
   if (text.slice(8, 10) !== "= ") return { keyword, value: null, comment: text.slice(8).trimEnd() };
   const body = text.slice(10);
   const string = /^\s*'((?:[^']|'')*)'\s*(?:\/(.*))?$/.exec(body.trimEnd());
@@ -68,16 +70,37 @@ export function parseCard(text: string): Card {
   return { keyword, value: raw, comment };
 }
 
-/** Cards of a block of header bytes up to END; `ended` tells whether END was there. */
-export function parseCards(bytes: Uint8Array): { cards: Card[]; ended: boolean } {
+/** Joins strings that end in "&" with the CONTINUE cards after them (FITS Standard 4.0, 4.2.1.2). */
+export function foldCards(cards: Card[]): Card[] {
+  const out: Card[] = [];
+  for (const card of cards) {
+    const before = out[out.length - 1];
+    if (
+      card.keyword === "CONTINUE" &&
+      typeof card.value === "string" &&
+      typeof before?.value === "string" &&
+      before.value.endsWith("&")
+    )
+      out[out.length - 1] = {
+        ...before,
+        value: before.value.slice(0, -1) + card.value,
+        comment: [before.comment, card.comment].filter(Boolean).join(" "),
+      };
+    else out.push(card);
+  }
+  return out;
+}
+
+/** Cards of a block of header bytes up to END; `ended` tells whether END was there, `used` the bytes up to and with it. */
+export function parseCards(bytes: Uint8Array): { cards: Card[]; ended: boolean; used: number } {
   const cards: Card[] = [];
   for (let at = 0; at + CARD <= bytes.length; at += CARD) {
     const text = String.fromCharCode(...bytes.subarray(at, at + CARD));
-    if (text.slice(0, 8) === "END     ") return { cards, ended: true };
+    if (text.slice(0, 8) === "END     ") return { cards, ended: true, used: at + CARD };
     const card = parseCard(text);
     if (card.keyword !== "" || card.comment !== "") cards.push(card);
   }
-  return { cards, ended: false };
+  return { cards, ended: false, used: bytes.length };
 }
 
 /** A value card; numbers and logicals end in column 30, strings start in column 11 (fixed format, 4.2). */

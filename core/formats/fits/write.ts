@@ -1,6 +1,8 @@
 import { BLOCK, CARD, formatCard, historyCards } from "./header";
 
-export type FitsSample = "float32" | "uint16";
+export type FitsSample = "float32" | "uint16" | "uint8";
+
+const SAMPLE_BYTES = { float32: 4, uint16: 2, uint8: 1 } as const;
 
 export interface FitsLayout {
   width: number;
@@ -18,12 +20,13 @@ export function fitsHeader(layout: FitsLayout): Uint8Array {
   const { width, height, channels, sample } = layout;
   const cards = [
     formatCard("SIMPLE", true, "FITS Standard 4.0"),
-    formatCard("BITPIX", sample === "float32" ? -32 : 16),
+    formatCard("BITPIX", sample === "float32" ? -32 : 8 * SAMPLE_BYTES[sample]),
     formatCard("NAXIS", channels === 1 ? 2 : 3),
     formatCard("NAXIS1", width),
     formatCard("NAXIS2", height),
     ...(channels === 1 ? [] : [formatCard("NAXIS3", channels)]),
     ...(sample === "uint16" ? [formatCard("BSCALE", 1), formatCard("BZERO", 32768, "unsigned 16-bit")] : []),
+    formatCard("ROWORDER", "TOP-DOWN", "first row is the top row"),
     ...(layout.cards ?? []).map(([keyword, value, comment]) => formatCard(keyword, value, comment)),
     ...(layout.history ?? []).flatMap(historyCards),
     "END".padEnd(CARD),
@@ -34,12 +37,17 @@ export function fitsHeader(layout: FitsLayout): Uint8Array {
   return bytes;
 }
 
-/** Rows of one plane as FITS bytes: big-endian; unsigned 16-bit values are value × 65535, rounded and clamped; NaN is 0. */
+/** Rows of one plane as FITS bytes: big-endian; unsigned values are value × 65535 or 255, rounded and clamped; NaN is 0. */
 export function fitsSamples(plane: Float32Array, sample: FitsSample): Uint8Array {
   if (sample === "float32") {
     const bytes = new Uint8Array(plane.length * 4);
     const view = new DataView(bytes.buffer);
     for (let i = 0; i < plane.length; i++) view.setFloat32(4 * i, plane[i], false);
+    return bytes;
+  }
+  if (sample === "uint8") {
+    const bytes = new Uint8Array(plane.length);
+    for (let i = 0; i < plane.length; i++) bytes[i] = Math.min(255, Math.max(0, Math.round((plane[i] || 0) * 255)));
     return bytes;
   }
   const bytes = new Uint8Array(plane.length * 2);
@@ -53,7 +61,7 @@ export function fitsSamples(plane: Float32Array, sample: FitsSample): Uint8Array
 
 /** Bytes that fill the data of a file up to whole blocks. */
 export function fitsPadding(layout: FitsLayout): Uint8Array {
-  const data = layout.width * layout.height * layout.channels * (layout.sample === "float32" ? 4 : 2);
+  const data = layout.width * layout.height * layout.channels * SAMPLE_BYTES[layout.sample];
   return new Uint8Array((BLOCK - (data % BLOCK)) % BLOCK);
 }
 

@@ -1,0 +1,239 @@
+import type { CfaPattern } from "../formats";
+import type { FrameSource, Raster, Region } from "../raster";
+import { createRaster, cropRaster, growRegion, intersectRegions, rasterOf, robustSpread } from "../raster";
+import { cfaCell, pitchOf } from "./cfa";
+import type { Defects } from "./defects";
+import { markDefectsInto, repairInPlace } from "./defects";
+import { demosaicOf } from "./demosaic/registry";
+import type { CalibrationSettings } from "./settings";
+
+/** A light that comes out of `calibratedFrame`: its size and scale follow from demosaicing and binning. */
+export interface Calibration {
+  settings: CalibrationSettings;
+  /** The pattern in the light's cards; null for a mono or a three-channel frame. */
+  pattern: CfaPattern | null;
+  bias: FrameSource | null;
+  dark: FrameSource | null;
+  /** Hot and cold pixels of the dark. */
+  darkDefects: Defects | null;
+  /** Exposure of the light over that of the dark; used where settings.scaleDark and a bias are there. */
+  darkScale: number;
+  flat: FrameSource | null;
+  /** Mean of the flat for each place in the CFA cell (four), or for each channel. */
+  flatMeans: readonly number[];
+}
+
+/** Raw values from here on are saturated and stay at least as high, whatever the flat says. */
+const SATURATED = 0.98;
+/** Pixels of surroundings that are read, even so that the pattern stays in step: 4 for defects, 2 for demosaicing, 2 spare. */
+const HALO = 8;
+
+/**
+ * A light with its calibration, read by regions as any frame: (L − D) / (F / mean F) per place of the CFA cell, D being the
+ * dark, or bias + (dark − bias) · exposure ratio, or the bias alone; then hot and cold pixels, demosaicing, binning. Levels stay in
+ * units of the light's full scale. Pixels where the flat is not positive are NaN unless defects are repaired. Saturated
+ * pixels keep at least their raw value. A region of the result is the same pixels as of the whole.
+ * Throws RangeError where a master has another size than the light.
+ * Source: common practice of CCD reduction (Howell, Handbook of CCD Astronomy, ch. 4; from memory).
+ */
+export function calibratedFrame(light: FrameSource, calibration: Calibration): FrameSource {
+  const { settings, bias, dark, flat, darkDefects } = calibration;
+  for (const [name, master] of Object.entries({ bias, dark, flat }))
+    if (
+      master &&
+      (master.width !== light.width || master.height !== light.height || master.channels !== light.channels)
+    )
+      throw new RangeError(
+        `the ${name} must be ${light.width}×${light.height}×${light.channels} as the light is, received ${master.width}×${master.height}×${master.channels}`,
+      );
+  const pattern =
+    light.channels === 1 && calibration.pattern !== null ? (settings.pattern ?? calibration.pattern) : null;
+  const pitch = pitchOf(pattern);
+  const demosaic = pattern !== null && settings.demosaic !== "none" ? demosaicOf(settings.demosaic) : null;
+  const shrinks = demosaic?.shrinks ?? 1;
+  const factor = settings.bin;
+  // Binning a bare mosaic would mix its colours: it is left as it is.
+  const bin = pattern !== null && !demosaic ? 1 : factor;
+  const width = Math.floor(Math.floor(light.width / shrinks) / bin);
+  const height = Math.floor(Math.floor(light.height / shrinks) / bin);
+  const channels = demosaic ? 3 : light.channels;
+  const scaled = settings.scaleDark && bias !== null && dark !== null;
+  const fromDark = settings.hotSigma > 0 && settings.hotFrom !== "light" ? darkDefects : null;
+  const fromLight = settings.hotSigma > 0 && (settings.hotFrom !== "dark" || darkDefects === null);
+  let noise: Promise<number[]> | null = null;
+
+  /** The light less dark, over flat, on a region of the sensor. */
+  async function subtracted(region: Region): Promise<Raster> {
+    const [l, b, d, f] = await Promise.all(
+      [light, scaled || !dark ? bias : null, dark, flat].map((source) => source?.read(region) ?? null),
+    );
+    const out = l as Raster;
+    for (let c = 0; c < out.channels; c++) {
+      const plane = out.planes[c];
+      const level = b?.planes[c];
+      const current = d?.planes[c];
+      const response = f?.planes[c];
+      const pedestal = settings.pedestalAdu / 65535;
+      for (let y = 0, i = 0; y < region.height; y++)
+        for (let x = 0; x < region.width; x++, i++) {
+          const raw = plane[i];
+          const off = current
+            ? level
+              ? level[i] + (current[i] - level[i]) * calibration.darkScale
+              : current[i]
+            : level
+              ? level[i]
+              : 0;
+          let value = raw - off;
+          if (response) {
+            const place = light.channels > 1 ? c : ((region.y + y) % pitch) * pitch + ((region.x + x) % pitch);
+            const relative = response[i] / (calibration.flatMeans[place] ?? calibration.flatMeans[0]);
+            value = relative > 0 ? value / relative : NaN;
+          }
+          plane[i] = raw >= SATURATED ? Math.max(value + pedestal, raw) : value + pedestal;
+        }
+    }
+    return out;
+  }
+
+  /** σ for each place of the cell from nine samples of the frame; the same whatever region is read. */
+  function noiseOf(): Promise<number[]> {
+    noise ??= (async () => {
+      const values: number[][] = Array.from({ length: pitch * pitch }, () => []);
+      const side = Math.min(128, light.width, light.height);
+      for (let k = 0; k < 9; k++) {
+        const x = Math.floor(((k % 3) + 0.5) * (light.width / 3) - side / 2);
+        const y = Math.floor((Math.floor(k / 3) + 0.5) * (light.height / 3) - side / 2);
+        const inside = (at: number, size: number) => Math.min(size - side, Math.max(0, at));
+        const region = { x: inside(x, light.width), y: inside(y, light.height), width: side, height: side };
+        const { planes } = await subtracted(region);
+        for (let row = 0; row + pitch < side; row++)
+          for (let column = 0; column + pitch < side; column++) {
+            const place = ((region.y + row) % pitch) * pitch + ((region.x + column) % pitch);
+            values[place].push(planes[0][row * side + column] - planes[0][row * side + column + pitch]);
+          }
+      }
+      // The difference of two pixels has √2 of the noise of one.
+      return values.map((differences) => robustSpread(differences).sigma / Math.SQRT2);
+    })();
+    return noise;
+  }
+
+  /** Defects repaired, on a region of the sensor. */
+  async function clean(region: Region): Promise<Raster> {
+    const grown = intersectRegions(growRegion(region, 6), { x: 0, y: 0, width: light.width, height: light.height });
+    const raster = await subtracted(grown);
+    const sigma = fromLight ? await noiseOf() : [];
+    for (const plane of raster.planes) {
+      const marks = new Uint8Array(plane.length);
+      if (fromDark)
+        for (const list of [fromDark.hot, fromDark.cold])
+          for (let n = lowerBound(list, grown.y * light.width); n < list.length; n++) {
+            const y = Math.floor(list[n] / light.width) - grown.y;
+            const x = (list[n] % light.width) - grown.x;
+            if (y >= grown.height) break;
+            if (x >= 0 && x < grown.width) marks[y * grown.width + x] = 1;
+          }
+      if (fromLight && raster.channels === 1)
+        markDefectsInto(marks, plane, grown.width, grown.height, pitch, sigma, settings.hotSigma, {
+          x: grown.x % pitch,
+          y: grown.y % pitch,
+        });
+      repairInPlace(plane, marks, grown.width, grown.height, pitch);
+    }
+    return cropRaster(raster, { ...region, x: region.x - grown.x, y: region.y - grown.y });
+  }
+
+  async function read(region: Region): Promise<Raster> {
+    if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
+      throw new RangeError(`region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
+    const step = shrinks * bin;
+    const wanted = { x: region.x * step, y: region.y * step, width: region.width * step, height: region.height * step };
+    if (wanted.width === 0 || wanted.height === 0) return createRaster(region.width, region.height, channels);
+    const halo = demosaic && shrinks === 1 ? HALO : 0;
+    const grown = intersectRegions(growRegion(wanted, halo), { x: 0, y: 0, width: light.width, height: light.height });
+    const source = settings.hotSigma > 0 ? await clean(grown) : await subtracted(grown);
+    let raster = source;
+    if (demosaic) {
+      raster = demosaic.run(
+        source.planes[0],
+        grown.width,
+        grown.height,
+        cfaCell(pattern as CfaPattern, grown.x, grown.y),
+      );
+      raster = cropRaster(raster, {
+        x: (wanted.x - grown.x) / shrinks,
+        y: (wanted.y - grown.y) / shrinks,
+        width: wanted.width / shrinks,
+        height: wanted.height / shrinks,
+      });
+    } else if (halo > 0) raster = cropRaster(raster, { ...wanted, x: wanted.x - grown.x, y: wanted.y - grown.y });
+    return bin > 1 ? binned(raster, bin, settings.binBy) : raster;
+  }
+
+  return { width, height, channels, read };
+}
+
+/** Index of the first entry that is not below `value` in a rising list. */
+function lowerBound(list: Uint32Array, value: number): number {
+  let low = 0;
+  let high = list.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (list[middle] < value) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/** n × n pixels as one, by their sum or mean; what is left over at the right and below is cut off. NaN in a cell makes it NaN. */
+export function binned(raster: Raster, n: number, by: "sum" | "mean"): Raster {
+  const width = Math.floor(raster.width / n);
+  const height = Math.floor(raster.height / n);
+  const scale = by === "mean" ? 1 / (n * n) : 1;
+  const planes = raster.planes.map((plane) => {
+    const out = new Float32Array(width * height);
+    for (let y = 0, i = 0; y < height; y++)
+      for (let x = 0; x < width; x++, i++) {
+        let sum = 0;
+        for (let v = 0; v < n; v++) for (let u = 0; u < n; u++) sum += plane[(y * n + v) * raster.width + x * n + u];
+        out[i] = sum * scale;
+      }
+    return out;
+  });
+  return rasterOf(width, height, planes);
+}
+
+/** How many sensor pixels along an axis become one pixel of the result: for the pixel scale. */
+export function scaleOfCalibration(settings: CalibrationSettings, pattern: CfaPattern | null): number {
+  const demosaic = pattern !== null && settings.demosaic !== "none" ? demosaicOf(settings.demosaic) : null;
+  return (demosaic?.shrinks ?? 1) * (pattern !== null && !demosaic ? 1 : settings.bin);
+}
+
+/** Mean of a frame for each place of the CFA cell (one for mono, four for a mosaic) or, with several channels, for each channel. */
+export function frameMeans(raster: Raster, pattern: CfaPattern | null): number[] {
+  if (raster.channels > 1) return raster.planes.map((plane) => meanOf(plane));
+  const pitch = pitchOf(pattern);
+  const sums = new Float64Array(pitch * pitch);
+  const counts = new Float64Array(pitch * pitch);
+  for (let y = 0, i = 0; y < raster.height; y++)
+    for (let x = 0; x < raster.width; x++, i++) {
+      const v = raster.planes[0][i];
+      if (v !== v) continue;
+      const place = (y % pitch) * pitch + (x % pitch);
+      sums[place] += v;
+      counts[place]++;
+    }
+  return Array.from(sums, (sum, k) => sum / counts[k]);
+}
+
+function meanOf(plane: Float32Array): number {
+  let sum = 0;
+  let count = 0;
+  for (const v of plane)
+    if (v === v) {
+      sum += v;
+      count++;
+    }
+  return sum / count;
+}

@@ -1,0 +1,168 @@
+import type { CfaPattern } from "../formats";
+import { medianInPlace, robustSpread } from "../raster";
+import { pitchOf } from "./cfa";
+
+/** Pixels that do not measure light: their indices (y · width + x) in rising order. */
+export interface Defects {
+  hot: Uint32Array;
+  cold: Uint32Array;
+}
+
+/** One plane of a frame by the place in the CFA cell: every pixel of a mono frame, every second one along both axes of a mosaic. */
+function phasesOf(plane: Float32Array, width: number, height: number, pitch: 1 | 2) {
+  const phases: { x: number; y: number; width: number; height: number; plane: Float32Array }[] = [];
+  for (let y = 0; y < pitch; y++)
+    for (let x = 0; x < pitch; x++) {
+      const w = Math.ceil((width - x) / pitch);
+      const h = Math.ceil((height - y) / pitch);
+      const out = new Float32Array(w * h);
+      for (let j = 0, i = 0; j < h; j++)
+        for (let k = 0; k < w; k++, i++) out[i] = plane[(j * pitch + y) * width + k * pitch + x];
+      phases.push({ x, y, width: w, height: h, plane: out });
+    }
+  return phases;
+}
+
+const CELL = 32;
+
+/** σ of each cell of a plane from the differences of neighbours along rows (√2 of one pixel's), robust; at least that of the whole plane. */
+function cellNoise(plane: Float32Array, width: number, height: number): (x: number, y: number) => number {
+  const columns = Math.ceil(width / CELL);
+  const sigmaOf = (x0: number, y0: number, x1: number, y1: number, step: number): number => {
+    const differences: number[] = [];
+    for (let y = y0; y < y1; y += step)
+      for (let x = x0; x + 1 < x1; x += step) differences.push(plane[y * width + x + 1] - plane[y * width + x]);
+    return robustSpread(differences).sigma / Math.SQRT2;
+  };
+  const all = sigmaOf(0, 0, width, height, Math.max(1, Math.floor(Math.sqrt((width * height) / 65536))));
+  const cells = Array.from({ length: columns * Math.ceil(height / CELL) }, (_, k) => {
+    const x = (k % columns) * CELL;
+    const y = Math.floor(k / columns) * CELL;
+    const own = sigmaOf(x, y, Math.min(width, x + CELL), Math.min(height, y + CELL), 1);
+    return own > all ? own : all;
+  });
+  return (x, y) => cells[Math.floor(y / CELL) * columns + Math.floor(x / CELL)];
+}
+
+/**
+ * Hot and cold pixels of a master dark: those more than `kSigma` σ above or below the median of their neighbours of the same
+ * colour (eight, fewer at the border), so that amplifier glow does not count. σ is robust and local (cells of 32 px of a
+ * colour), since glow brings noise of its own: with a noisy master fewer pixels are found. A constant dark has none.
+ */
+export function defectsOfDark(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  pattern: CfaPattern | null,
+  kSigma: number,
+): Defects {
+  const pitch = pitchOf(pattern);
+  const hot: number[] = [];
+  const cold: number[] = [];
+  const around = new Float32Array(8);
+  for (const phase of phasesOf(plane, width, height, pitch)) {
+    const { width: w, height: h, plane: values } = phase;
+    const sigmaAt = cellNoise(values, w, h);
+    for (let y = 0, i = 0; y < h; y++)
+      for (let x = 0; x < w; x++, i++) {
+        const v = values[i];
+        const limit = kSigma * sigmaAt(x, y);
+        if (!(limit > 0)) continue;
+        // Most pixels lie close to the two beside them: the median is found only for the others.
+        const beside = 0.5 * (values[x > 0 ? i - 1 : i + 1] + values[x + 1 < w ? i + 1 : i - 1]);
+        if (!(Math.abs(v - beside) > 0.5 * limit)) continue;
+        let n = 0;
+        for (let dy = -1; dy <= 1; dy++)
+          for (let dx = -1; dx <= 1; dx++)
+            if ((dx !== 0 || dy !== 0) && x + dx >= 0 && y + dy >= 0 && x + dx < w && y + dy < h)
+              around[n++] = values[i + dy * w + dx];
+        const rise = v - medianInPlace(around, n);
+        if (!(Math.abs(rise) > limit)) continue;
+        (rise > 0 ? hot : cold).push((y * pitch + phase.y) * width + x * pitch + phase.x);
+      }
+  }
+  return { hot: Uint32Array.from(hot).sort(), cold: Uint32Array.from(cold).sort() };
+}
+
+/** Share of its height that a lone hot pixel may leave in the brightest of its eight neighbours. */
+const NEIGHBOUR_SHARE = 0.25;
+
+/**
+ * Hot and cold pixels of a light alone, by pixel of `plane`: a pixel counts when it lies more than `kSigma` σ above the median
+ * of its eight neighbours of the same colour while none of the eight pixels around it rises above its own colour's median by
+ * a quarter as much (cold: the same downwards). Stars of FWHM above about 1.4 px light their neighbours and stay.
+ * `sigma` is the noise for each place in the CFA cell. The outermost four pixels are not looked at: callers bring a halo.
+ * Marks are written into `out` (1 hot, 2 cold, 0 neither); the number of marks is returned.
+ */
+export function markDefectsInto(
+  out: Uint8Array,
+  plane: Float32Array,
+  width: number,
+  height: number,
+  pitch: 1 | 2,
+  sigma: readonly number[],
+  kSigma: number,
+  phase: { x: number; y: number },
+): number {
+  const around = new Float32Array(8);
+  const offsets = [-1, 0, 1].flatMap((dy) => [-1, 0, 1].flatMap((dx) => (dx === 0 && dy === 0 ? [] : [[dx, dy]])));
+  const same = offsets.map(([dx, dy]) => (dy * width + dx) * pitch);
+  const adjacent = offsets.map(([dx, dy]) => dy * width + dx);
+  const medianAt = (i: number): number => {
+    for (let k = 0; k < 8; k++) around[k] = plane[i + same[k]];
+    return medianInPlace(around);
+  };
+  let count = 0;
+  for (let y = 4; y < height - 4; y++)
+    for (let x = 4; x < width - 4; x++) {
+      const i = y * width + x;
+      const v = plane[i];
+      const limit = kSigma * sigma[(((y + phase.y) % pitch) * pitch + ((x + phase.x) % pitch)) % sigma.length];
+      // Most pixels lie close to the two nearest of their colour: the medians are found only for the others.
+      const nearest = 0.5 * (plane[i - pitch] + plane[i + pitch]);
+      if (!(Math.abs(v - nearest) > 0.5 * limit)) continue;
+      const height0 = v - medianAt(i);
+      if (!(Math.abs(height0) > limit)) continue;
+      let alone = true;
+      for (let k = 0; k < 8 && alone; k++) {
+        const j = i + adjacent[k];
+        const rise = plane[j] - medianAt(j);
+        alone = height0 > 0 ? rise < NEIGHBOUR_SHARE * height0 : rise > NEIGHBOUR_SHARE * height0;
+      }
+      if (!alone) continue;
+      out[i] = height0 > 0 ? 1 : 2;
+      count++;
+    }
+  return count;
+}
+
+/**
+ * Gives each marked pixel (and each that is NaN) the median of its neighbours of the same colour that are neither; pixels without
+ * any such neighbour stay as they are. Changes `plane`.
+ */
+export function repairInPlace(
+  plane: Float32Array,
+  marks: Uint8Array,
+  width: number,
+  height: number,
+  pitch: 1 | 2,
+): void {
+  const values = new Float32Array(8);
+  const repaired: [number, number][] = [];
+  for (let i = 0; i < plane.length; i++) {
+    if (marks[i] === 0 && plane[i] === plane[i]) continue;
+    const x = i % width;
+    const y = Math.floor(i / width);
+    let n = 0;
+    for (let dy = -1; dy <= 1; dy++)
+      for (let dx = -1; dx <= 1; dx++) {
+        const u = x + dx * pitch;
+        const v = y + dy * pitch;
+        if ((dx === 0 && dy === 0) || u < 0 || v < 0 || u >= width || v >= height) continue;
+        const j = v * width + u;
+        if (marks[j] === 0 && plane[j] === plane[j]) values[n++] = plane[j];
+      }
+    if (n > 0) repaired.push([i, medianInPlace(values, n)]);
+  }
+  for (const [i, value] of repaired) plane[i] = value;
+}

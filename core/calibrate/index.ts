@@ -1,0 +1,14 @@
+export type { CfaCell } from "./cfa";
+export { cfaCell, pitchOf } from "./cfa";
+export type { Calibration } from "./apply";
+export { binned, calibratedFrame, frameMeans, scaleOfCalibration } from "./apply";
+export type { Defects } from "./defects";
+export { defectsOfDark, markDefectsInto, repairInPlace } from "./defects";
+export type { Demosaic } from "./demosaic/demosaic";
+export { DEMOSAICS, demosaicOf } from "./demosaic/registry";
+export type { MasterSettings } from "./master";
+export { MASTER_SETTINGS, makeMaster, makeMasterFlat } from "./master";
+export type { FrameGroup, MasterChoice, MasterKind, MatchedFrame, Mismatch, Tolerances } from "./match";
+export { WITHOUT, chooseMaster, groupFrames, mismatchesOf, tolerances } from "./match";
+export type { CalibrationSettings } from "./settings";
+export { calibrationSettings } from "./settings";

@@ -1,0 +1,46 @@
+/** Sample types of FITS Standard 4.0, table 8. */
+export const BITPIX = [8, 16, 32, 64, -32, -64] as const;
+export type Bitpix = (typeof BITPIX)[number];
+
+/**
+ * The physical value that becomes 1.0: 255 for bytes, 2^n − 1 for integers that BZERO makes unsigned, 2^(n−1) − 1 for signed
+ * ones (also bytes that BZERO = −128 makes signed), each times |BSCALE|; 1 for floats.
+ * Source: FITS Standard 4.0, 4.4.2.5 and table 11.
+ */
+export function fullScaleOf(bitpix: Bitpix, bscale: number, bzero: number): number {
+  if (bitpix < 0) return 1;
+  const unit = Math.abs(bscale || 1);
+  if (bitpix === 8) return (bzero === -128 * bscale ? 127 : 255) * unit;
+  const half = 2 ** (bitpix - 1);
+  return (bzero === half * bscale ? 2 * half - 1 : half - 1) * unit;
+}
+
+export type Decode = (view: DataView, at: number, out: Float32Array, to: number, count: number) => void;
+
+/** Samples are stored most significant byte first (FITS Standard 4.0, 5). value = stored × scale + zero. */
+export function decoderOf(bitpix: Bitpix, scale: number, zero: number, blank: number | undefined): Decode {
+  if (bitpix === 16 && blank === undefined)
+    return (view, at, out, to, count) => {
+      for (let i = 0; i < count; i++) out[to + i] = view.getInt16(at + 2 * i, false) * scale + zero;
+    };
+  if (bitpix === -32)
+    return (view, at, out, to, count) => {
+      for (let i = 0; i < count; i++) out[to + i] = view.getFloat32(at + 4 * i, false) * scale + zero;
+    };
+  const from: Record<Bitpix, (view: DataView, at: number) => number> = {
+    8: (view, at) => view.getUint8(at),
+    16: (view, at) => view.getInt16(at, false),
+    32: (view, at) => view.getInt32(at, false),
+    64: (view, at) => view.getInt32(at, false) * 2 ** 32 + view.getUint32(at + 4, false),
+    [-32]: (view, at) => view.getFloat32(at, false),
+    [-64]: (view, at) => view.getFloat64(at, false),
+  };
+  const sample = from[bitpix];
+  const bytes = Math.abs(bitpix) / 8;
+  return (view, at, out, to, count) => {
+    for (let i = 0; i < count; i++) {
+      const stored = sample(view, at + i * bytes);
+      out[to + i] = stored === blank ? NaN : stored * scale + zero;
+    }
+  };
+}

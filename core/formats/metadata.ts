@@ -1,0 +1,150 @@
+import { z } from "zod";
+import type { Card, CardValue } from "./picture";
+
+/** Colours of the 2 × 2 cell of a colour filter array, from pixel (0, 0) by rows from the top. */
+export const CFA_PATTERNS = ["RGGB", "BGGR", "GRBG", "GBRG"] as const;
+export const cfaPattern = z.enum(CFA_PATTERNS);
+export type CfaPattern = z.infer<typeof cfaPattern>;
+
+export const FRAME_TYPES = ["light", "dark", "flat", "bias", "darkflat"] as const;
+export const frameType = z.enum(FRAME_TYPES);
+export type FrameType = z.infer<typeof frameType>;
+
+const text = z.string().max(200).nullable().catch(null).default(null);
+const positive = z.number().positive().finite().nullable().catch(null).default(null);
+const real = z.number().finite().nullable().catch(null).default(null);
+
+/** What a file tells about a frame; every field is null where it is missing or unusable. */
+export const subMetadata = z.object({
+  object: text,
+  instrument: text,
+  telescope: text,
+  filter: text,
+  /** Start of the exposure, ISO 8601, UTC. */
+  date: text,
+  frameType: frameType.nullable().catch(null).default(null),
+  /** Whether the file says that it is a master. */
+  master: z.boolean().catch(false).default(false),
+  exposureS: z.number().min(0).finite().nullable().catch(null).default(null),
+  gain: real,
+  /** The camera's offset (brightness) setting, in its own steps. */
+  offset: real,
+  electronsPerAdu: positive,
+  temperatureC: real,
+  pixelSizeUm: positive,
+  focalLengthMm: positive,
+  binning: positive,
+  cfa: cfaPattern.nullable().catch(null).default(null),
+});
+export type SubMetadata = z.infer<typeof subMetadata>;
+
+/** Metadata that say nothing. */
+export const NO_METADATA: SubMetadata = subMetadata.parse({});
+
+/** Fields that a person can type in for many frames at once, with label and unit. */
+export const TYPED_FIELDS = [
+  { key: "object", label: "Object", unit: "", kind: "text" },
+  { key: "filter", label: "Filter", unit: "", kind: "text" },
+  { key: "instrument", label: "Camera", unit: "", kind: "text" },
+  { key: "exposureS", label: "Exposure", unit: "s", kind: "number" },
+  { key: "gain", label: "Gain", unit: "", kind: "number" },
+  { key: "offset", label: "Offset", unit: "", kind: "number" },
+  { key: "temperatureC", label: "Temperature", unit: "°C", kind: "number" },
+  { key: "binning", label: "Binning", unit: "px", kind: "number" },
+  { key: "pixelSizeUm", label: "Pixel size", unit: "µm", kind: "number" },
+  { key: "focalLengthMm", label: "Focal length", unit: "mm", kind: "number" },
+] as const satisfies readonly { key: keyof SubMetadata; label: string; unit: string; kind: "text" | "number" }[];
+
+/**
+ * Reads metadata from cards by the usual keywords. Sources: EXPTIME, DATE-OBS, OBJECT, INSTRUME, TELESCOP in FITS Standard 4.0,
+ * 4.4.2; the other spellings are common practice. Numbers may be written as text with a unit ("120 s").
+ */
+export function metadataOfCards(cards: Card[]): SubMetadata {
+  const byKeyword = new Map<string, CardValue>();
+  for (const card of cards) {
+    const keyword = card.keyword.toUpperCase();
+    if (!byKeyword.has(keyword) && card.value !== null && card.value !== "") byKeyword.set(keyword, card.value);
+  }
+  const first = (keywords: string[]) => keywords.map((k) => byKeyword.get(k)).find((v) => v !== undefined);
+  const words = (...keywords: string[]) => {
+    const value = first(keywords);
+    return value === undefined ? null : String(value).trim();
+  };
+  const number = (...keywords: string[]) => {
+    const value = first(keywords);
+    if (typeof value === "number") return value;
+    const read = typeof value === "string" ? /^\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)/.exec(value) : null;
+    return read ? Number(read[1]) : null;
+  };
+  const kind = words("IMAGETYP", "FRAMETYP", "FRAME", "OBSTYPE", "IMGTYPE");
+  return subMetadata.parse({
+    object: words("OBJECT", "OBJNAME", "TARGET"),
+    instrument: words("INSTRUME", "CAMERA", "DETECTOR", "MODEL"),
+    telescope: words("TELESCOP"),
+    filter: words("FILTER", "FILTER1", "FILTNAM"),
+    date: dateOf(words("DATE-OBS", "DATE_OBS", "DATE-BEG", "DATEOBS", "DATETIME")),
+    frameType: kind && frameTypeOf(kind),
+    master: kind !== null && /master|stack|combined/i.test(kind),
+    exposureS: number("EXPTIME", "EXPOSURE", "EXP_TIME", "EXPOS", "ITIME"),
+    gain: number("GAIN", "CAMGAIN", "GAINRAW"),
+    offset: number("OFFSET", "BLKLEVEL", "BLACKLEV", "CAMOFFS"),
+    electronsPerAdu: number("EGAIN", "E-GAIN", "CVF"),
+    temperatureC: number("CCD-TEMP", "CCDTEMP", "DET-TEMP", "SENSTEMP", "TEMPERAT", "SET-TEMP"),
+    pixelSizeUm: number("XPIXSZ", "PIXSIZE1", "PIXSIZE", "PIXELSZ", "XPIXSIZE"),
+    focalLengthMm: number("FOCALLEN", "FOCAL", "FOCLEN"),
+    binning: binningOf(words("XBINNING", "CCDXBIN", "BINX", "BINNING", "CCDSUM")),
+    cfa: cfaOf(
+      words("BAYERPAT", "CFAPAT", "CFA_PAT", "COLORTYP"),
+      number("XBAYROFF", "BAYOFFX"),
+      number("YBAYROFF", "BAYOFFY"),
+    ),
+  });
+}
+
+/** "Dark Frame", "FLAT FIELD", "zero", "Flat-dark" … as one of the five types; null for others. */
+export function frameTypeOf(words: string): FrameType | null {
+  const kind = words.toLowerCase().replace(/[^a-z]/g, "");
+  if (/flat/.test(kind) && /dark/.test(kind)) return "darkflat";
+  if (/flat/.test(kind)) return "flat";
+  if (/dark/.test(kind)) return "dark";
+  if (/bias|zero|offset/.test(kind)) return "bias";
+  if (/light|object|science|target/.test(kind)) return "light";
+  return null;
+}
+
+function dateOf(words: string | null): string | null {
+  if (words === null) return null;
+  const read = /^(\d{4})[-:/](\d{2})[-:/](\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2}(?:\.\d+)?))?)?/.exec(words);
+  if (!read) return null;
+  const [, year, month, day, hour = "00", minute = "00", second = "00"] = read;
+  return `${year}-${month}-${day}T${hour}:${minute}:${second}`;
+}
+
+/** "2", "2x2" and "2 2" mean 2; unequal axes tell nothing. */
+function binningOf(words: string | null): number | null {
+  const read = words === null ? null : /^(\d+)(?:\s*[x× ]\s*(\d+))?$/i.exec(words);
+  return read && (read[2] === undefined || read[2] === read[1]) ? Number(read[1]) : null;
+}
+
+/** A pattern as it begins at pixel (0, 0), after the offset of the cards is taken into account. */
+function cfaOf(words: string | null, x: number | null, y: number | null): CfaPattern | null {
+  const pattern = cfaPattern.safeParse(words?.toUpperCase());
+  return pattern.success ? shiftCfa(pattern.data, x ?? 0, y ?? 0) : null;
+}
+
+/** The pattern seen from pixel (x, y) of a frame whose pixel (0, 0) begins `pattern`. */
+export function shiftCfa(pattern: CfaPattern, x: number, y: number): CfaPattern {
+  const dx = Math.abs(Math.round(x)) % 2;
+  const dy = Math.abs(Math.round(y)) % 2;
+  return [0, 1, 2, 3].map((k) => pattern[(((k >> 1) ^ dy) << 1) | ((k & 1) ^ dx)]).join("") as CfaPattern;
+}
+
+/**
+ * Pixel scale in arcsec/px: 648000/π/1000 × pixel size (µm) × binning / focal length (mm), the binning being the camera's times
+ * `binned`; null where a part is missing. Source: derivation (small angle).
+ */
+export function pixelScaleOf(metadata: SubMetadata, binned = 1): number | null {
+  const { pixelSizeUm, focalLengthMm, binning } = metadata;
+  if (pixelSizeUm === null || focalLengthMm === null) return null;
+  return ((648000 / Math.PI / 1000) * pixelSizeUm * (binning ?? 1) * binned) / focalLengthMm;
+}
