@@ -21,6 +21,8 @@ const esModules = [
 
 export default {
   testEnvironment: "node",
+  // Handed to each module as arguments: looking globals up in the sandbox makes numeric loops ten times slower.
+  sandboxInjectedGlobals: ["Math"],
   testMatch: ["<rootDir>/{core,engine,storage,state,ui,app,cli,bench,scripts}/**/*.test.{ts,tsx}"],
   modulePathIgnorePatterns: ["<rootDir>/.next/", "<rootDir>/dist/"],
   moduleNameMapper: { "^@/(.*)$": "<rootDir>/$1" },

@@ -63,24 +63,32 @@ function smoothMesh(raw: Float32Array, columns: number, rows: number): Float32Ar
 export function backgroundPlane(mesh: BackgroundMesh): Float32Array {
   const { columns, rows, level, width, height } = mesh;
   const out = new Float32Array(width * height);
-  const axis = (n: number, cells: number) =>
-    Array.from({ length: n }, (_, i) => {
-      const at = Math.min(cells - 1, Math.max(0, ((i + 0.5) * cells) / n - 0.5));
-      const low = Math.min(cells - 1, Math.floor(at));
-      return { low, high: Math.min(cells - 1, low + 1), share: at - low };
-    });
-  const xs = axis(width, columns);
-  axis(height, rows).forEach((y, row) => {
-    const top = y.low * columns;
-    const bottom = y.high * columns;
-    for (let column = 0; column < width; column++) {
-      const x = xs[column];
-      const a = level[top + x.low] * (1 - x.share) + level[top + x.high] * x.share;
-      const b = level[bottom + x.low] * (1 - x.share) + level[bottom + x.high] * x.share;
-      out[row * width + column] = a * (1 - y.share) + b * y.share;
+  const xs = axisOf(width, columns);
+  const ys = axisOf(height, rows);
+  const line = new Float32Array(columns + 1);
+  for (let y = 0, i = 0; y < height; y++) {
+    const top = ys.low[y] * columns;
+    const bottom = Math.min(rows - 1, ys.low[y] + 1) * columns;
+    for (let k = 0; k < columns; k++) line[k] = level[top + k] * (1 - ys.share[y]) + level[bottom + k] * ys.share[y];
+    line[columns] = line[columns - 1];
+    for (let x = 0; x < width; x++, i++) {
+      const k = xs.low[x];
+      out[i] = line[k] + (line[k + 1] - line[k]) * xs.share[x];
     }
-  });
+  }
   return out;
+}
+
+/** For each of n pixels the cell centre before it and how far it lies on the way to the next. */
+function axisOf(n: number, cells: number): { low: Int32Array; share: Float32Array } {
+  const low = new Int32Array(n);
+  const share = new Float32Array(n);
+  for (let i = 0; i < n; i++) {
+    const at = Math.min(cells - 1, Math.max(0, ((i + 0.5) * cells) / n - 0.5));
+    low[i] = Math.floor(at);
+    share[i] = at - low[i];
+  }
+  return { low, share };
 }
 
 /** A plane level + slope: value(x, y) = level + dx · x + dy · y in pixel coordinates. */

@@ -1,5 +1,6 @@
 import type { Kernels } from "../kernels";
-import { cropRaster, medianInPlace, quantile, robustSpread, tilesOf } from "../raster";
+import { medianInPlace, quantile, robustSpread } from "../raster";
+import type { BackgroundMesh } from "./background";
 import { backgroundPlane, measureBackground } from "./background";
 import type { StarFit } from "./fit";
 import { fitMoffat } from "./fit";
@@ -27,6 +28,10 @@ export interface StarOptions {
   saturation?: number;
   /** At most this many of the brightest usable stars are fitted. @default 70 */
   fits?: number;
+  /** Take the stars that were found off and search once more beside them. @default true */
+  searchAgain?: boolean;
+  /** The background of this plane, where it was measured already. */
+  background?: BackgroundMesh;
 }
 
 /**
@@ -44,9 +49,12 @@ export function findStars(
   kernels: Kernels,
   options: StarOptions = {},
 ): Star[] {
-  const { threshold = 5, saturation = 0.95, fits = 70 } = options;
-  const background = backgroundPlane(measureBackground(plane, width, height));
-  const clean = plane.map((v, i) => (v === v ? v - background[i] : 0));
+  const { threshold = 5, saturation = 0.95, fits = 70, searchAgain = true } = options;
+  const clean = backgroundPlane(options.background ?? measureBackground(plane, width, height));
+  for (let i = 0; i < clean.length; i++) {
+    const v = plane[i];
+    clean[i] = v === v ? v - clean[i] : 0;
+  }
   const frame: Frame = { plane, clean, width, height, saturation };
   const first = bandsOf(clean, width, height, kernels);
   const noise = bandNoise(first.band, width, height);
@@ -61,17 +69,30 @@ export function findStars(
       .filter((i) => isStarlike(bands, width, height, i, compactness, threshold, noise))
       .flatMap((i) => measureStar(frame, picture, bands, i, fwhm, noise.quiet) ?? []);
   const stars = measureAll(first, clean, peaks);
-  const model = new Float32Array(clean.length);
-  for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
-  const rest = clean.map((v, i) => v - model[i]);
-  const second = bandsOf(rest, width, height, kernels);
-  const hidden = localMaxima(second.band, width, height, threshold * noise.quiet).filter((i) =>
-    isHidden(second.band, model, stars, width, height, i, fwhm),
-  );
-  stars.push(...measureAll(second, rest, hidden));
+  if (searchAgain) stars.push(...hiddenStars(frame, first, stars, fwhm, beta, threshold * noise.quiet, measureAll));
   stars.sort((a, b) => b.flux - a.flux);
   fitBrightest(stars, frame, fwhm, fits);
   return stars;
+}
+
+/** What a second search finds beside known stars once their profiles are taken off. */
+function hiddenStars(
+  { clean, width, height }: Frame,
+  first: Bands,
+  stars: Star[],
+  fwhm: number,
+  beta: number,
+  least: number,
+  measureAll: (bands: Bands, picture: Float32Array, candidates: number[]) => Star[],
+): Star[] {
+  const model = new Float32Array(clean.length);
+  for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
+  const rest = clean.map((v, i) => v - model[i]);
+  const second = first.again(rest);
+  const hidden = localMaxima(second.band, width, height, least).filter((i) =>
+    isHidden(second.band, model, stars, width, height, i, fwhm),
+  );
+  return measureAll(second, rest, hidden);
 }
 
 /** The picture that is searched: as it came, and less its background. */
@@ -88,23 +109,25 @@ interface Bands {
   band: Float32Array;
   fine: Float32Array;
   sharp: Float32Array;
+  /** The same bands of another picture of this size. */
+  again(picture: Float32Array): Bands;
 }
 
 function bandsOf(picture: Float32Array, width: number, height: number, kernels: Kernels): Bands {
   const c1 = kernels.starletSmooth(picture, width, height, 0);
   const c2 = kernels.starletSmooth(c1, width, height, 1);
   const c3 = kernels.starletSmooth(c2, width, height, 2);
-  const bands = {
-    band: new Float32Array(c1.length),
-    fine: new Float32Array(c1.length),
-    sharp: new Float32Array(c1.length),
-  };
+  const band = new Float32Array(c1.length);
+  const fine = c2; // c2 and c3 are not needed any more once a pixel is done
+  const sharp = c3;
   for (let i = 0; i < c1.length; i++) {
-    bands.band[i] = c1[i] - c3[i];
-    bands.fine[i] = c1[i] - c2[i];
-    bands.sharp[i] = picture[i] - c3[i];
+    const smooth = c1[i];
+    const coarse = c3[i];
+    band[i] = smooth - coarse;
+    fine[i] = smooth - c2[i];
+    sharp[i] = picture[i] - coarse;
   }
-  return bands;
+  return { band, fine, sharp, again: (other) => bandsOf(other, width, height, kernels) };
 }
 
 interface BandNoise {
@@ -119,9 +142,19 @@ interface BandNoise {
 function bandNoise(band: Float32Array, width: number, height: number): BandNoise {
   const CELL = 64;
   const columns = Math.ceil(width / CELL);
-  const cells = tilesOf({ x: 0, y: 0, width, height }, CELL).map(
-    (cell) => robustSpread(cropRaster({ width, height, channels: 1, planes: [band] }, cell).planes[0]).sigma,
-  );
+  const rows = Math.ceil(height / CELL);
+  // Every second pixel of every second row tells σ of a cell to 3 % (neighbours in the band are much alike); with thousands of
+  // cells every fourth is enough for their quartile.
+  const step = columns * rows > 1000 ? 4 : 2;
+  const values = new Float32Array((CELL / step) ** 2);
+  const cells = Array.from({ length: columns * rows }, (_, k) => {
+    const x1 = Math.min(width, ((k % columns) + 1) * CELL);
+    const y1 = Math.min(height, (Math.floor(k / columns) + 1) * CELL);
+    let n = 0;
+    for (let y = y1 - 1; y >= Math.floor(k / columns) * CELL; y -= step)
+      for (let x = x1 - 1; x >= (k % columns) * CELL; x -= step) values[n++] = band[y * width + x];
+    return robustSpread(values.subarray(0, n)).sigma;
+  });
   const quiet = quantile(cells, 0.25);
   const at = (x: number, y: number) =>
     Math.max(quiet, 0.9 * cells[Math.floor(y / CELL) * columns + Math.floor(x / CELL)]);
@@ -193,6 +226,7 @@ function localMaxima(band: Float32Array, width: number, height: number, least: n
       const i = y * width + x;
       const v = band[i];
       if (
+        v > least &&
         v >= band[i - 1] &&
         v > band[i + 1] &&
         v >= band[i - width] &&
@@ -200,8 +234,7 @@ function localMaxima(band: Float32Array, width: number, height: number, least: n
         v >= band[i - width - 1] &&
         v >= band[i - width + 1] &&
         v > band[i + width - 1] &&
-        v > band[i + width + 1] &&
-        v > least
+        v > band[i + width + 1]
       )
         found.push(i);
     }

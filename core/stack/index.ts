@@ -1,9 +1,9 @@
 export { clipSorted, combineInto } from "./combine";
 export type { StackPiece } from "./integrate";
-export { stackRegion, tileSide } from "./integrate";
+export { registeredFrame, stackRegion, tileSide } from "./integrate";
 export { photometricScale, relativeTransmission } from "./photometry";
-export type { LeftOutSub, PlannedSub, StackPlan, SubFacts } from "./plan";
-export { chooseReference, planStack } from "./plan";
+export type { LeftOutSub, PlannedSub, StackPlan, SubFacts, SubRelation } from "./plan";
+export { chooseReference, planStack, relateSub, subRelation, subWeight } from "./plan";
 export type { StackFindings, StackReport } from "./report";
 export { makeReport, stackReport, stackSigmaFromHalves } from "./report";
 export type { StackSettings } from "./settings";

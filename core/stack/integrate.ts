@@ -62,7 +62,7 @@ export async function stackRegion(
     let largest = 0;
     for (let i = 0; i < used.length; i++) {
       await job.breathe();
-      const samples = await sampleSub(sources[i], used[i], tile, settings);
+      const samples = await sampleSub(sources[i], used[i], tile, settings.resampling);
       samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
       largest = Math.max(largest, pixels * channels * 8);
       job.progress((t + (i + 1) / used.length) / tiles.length);
@@ -74,7 +74,12 @@ export async function stackRegion(
 }
 
 /** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */
-async function sampleSub(source: FrameSource, sub: PlannedSub, tile: Region, settings: StackSettings): Promise<Raster> {
+async function sampleSub(
+  source: FrameSource,
+  sub: Pick<PlannedSub, "toReference" | "scale" | "offset">,
+  tile: Region,
+  resampling: StackSettings["resampling"],
+): Promise<Raster> {
   const from = sourceRegion(tile, sub.toReference, source);
   if (isEmptyRegion(from))
     return rasterOf(
@@ -83,7 +88,7 @@ async function sampleSub(source: FrameSource, sub: PlannedSub, tile: Region, set
       Array.from({ length: source.channels }, () => new Float32Array(tile.width * tile.height).fill(NaN)),
     );
   const raw = await source.read(from);
-  const samples = resample(raw, from.x, from.y, sub.toReference, tile, settings.resampling);
+  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling);
   samples.planes.forEach((plane, c) => {
     const { level, dx, dy } = sub.offset[c];
     for (let y = 0, i = 0; y < tile.height; y++) {
@@ -92,6 +97,16 @@ async function sampleSub(source: FrameSource, sub: PlannedSub, tile: Region, set
     }
   });
   return samples;
+}
+
+/** A sub as it lies in the stack: registered to its reference and normalised to the reference's starlight and sky. */
+export function registeredFrame(
+  source: FrameSource,
+  sub: Pick<PlannedSub, "toReference" | "scale" | "offset">,
+  size: { width: number; height: number },
+  resampling: StackSettings["resampling"] = "bicubic",
+): FrameSource {
+  return { ...size, channels: source.channels, read: (region) => sampleSub(source, sub, region, resampling) };
 }
 
 function combineTile(

@@ -1,4 +1,5 @@
 import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
+import { z } from "zod";
 import { medianInPlace } from "../raster";
 import type { Transform } from "../register";
 import { IDENTITY, invertTransform, matchStars } from "../register";
@@ -93,32 +94,63 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
       leave(sub, `has ${sub.channels} channels, the reference has ${reference.channels}`);
       continue;
     }
-    const match =
-      sub === reference
-        ? { ok: true as const, value: { transform: IDENTITY, pairs: [] as [number, number][], residualPx: 0 } }
-        : matchStars(sub.stars, reference.stars, { model: settings.transform });
-    if (!match.ok) {
-      leave(sub, `could not be matched to the reference: ${match.detail}`);
+    const relation = relateSub(sub, reference, settings.transform);
+    if (!relation.ok) {
+      leave(sub, `could not be matched to the reference: ${relation.detail}`);
       continue;
     }
-    const { transform, pairs, residualPx } = match.value;
-    const scale = sub === reference ? 1 : photometricScale(sub.stars, reference.stars, pairs);
+    const { toReference, residualPx, pairs, scale, offset } = relation.value;
     used.push({
-      id: sub.id,
-      name: sub.name,
-      toReference: transform,
-      residualPx,
-      pairs: pairs.length,
-      scale,
-      offset: sub.measures.gradient.map((own, c) => offsetPlane(own, reference.measures.gradient[c], transform, scale)),
-      weight: sub.measures.noise.map((sigma) =>
-        settings.weights === "equal" || !(sigma > 0) ? 1 : 1 / (scale * sigma) ** 2,
-      ),
+      ...{ id: sub.id, name: sub.name, toReference, residualPx, pairs, scale, offset },
+      weight: sub.measures.noise.map((sigma) => (settings.weights === "equal" ? 1 : subWeight(scale, sigma))),
       half: used.length % 2 === 0 ? "A" : "B",
     });
   }
   const { width, height, channels } = reference;
   return { referenceId: reference.id, width, height, channels, used, leftOut };
+}
+
+/** How a sub relates to a reference: where it lies and how bright it is. */
+export const subRelation = z.object({
+  toReference: z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]),
+  residualPx: z.number(),
+  pairs: z.number().int(),
+  /** value' = scale · value + offset(x, y) has the reference's starlight and sky. */
+  scale: z.number(),
+  offset: z.array(z.object({ level: z.number(), dx: z.number(), dy: z.number() })),
+});
+export type SubRelation = z.infer<typeof subRelation>;
+
+type Relatable = Pick<SubFacts, "id" | "measures" | "stars">;
+
+/** Matches a sub to a reference by their stars; the detail says why where that fails. The reference itself is at rest. */
+export function relateSub(
+  sub: Relatable,
+  reference: Relatable,
+  transform: StackSettings["transform"] = "similarity",
+): { ok: true; value: SubRelation } | { ok: false; detail: string } {
+  const self = sub.id === reference.id;
+  const match = self ? null : matchStars(sub.stars, reference.stars, { model: transform });
+  if (match && !match.ok) return { ok: false, detail: match.detail };
+  const toReference = match ? match.value.transform : IDENTITY;
+  const scale = match ? photometricScale(sub.stars, reference.stars, match.value.pairs) : 1;
+  return {
+    ok: true,
+    value: {
+      toReference,
+      residualPx: match?.value.residualPx ?? 0,
+      pairs: match?.value.pairs.length ?? 0,
+      scale,
+      offset: sub.measures.gradient.map((own, c) =>
+        offsetPlane(own, reference.measures.gradient[c], toReference, scale),
+      ),
+    },
+  };
+}
+
+/** Inverse variance after photometric scaling; 1 where there is no noise. Source: Zackay & Ofek 2017, ApJ 836, 187. */
+export function subWeight(scale: number, sigma: number): number {
+  return sigma > 0 ? 1 / (scale * sigma) ** 2 : 1;
 }
 
 /** reference(x, y) − scale · own(T⁻¹(x, y)), both planes, as a plane in reference coordinates. */

@@ -1,0 +1,19 @@
+export { measuresCsv, rejectedCsv, rejectedList } from "./csv";
+export type { GradedFrame, Measure, MeasureId } from "./measures";
+export { MEASURES, MEASURE_IDS, aduOf, measureOf } from "./measures";
+export type { ReferenceProposal } from "./reference";
+export { proposeReference } from "./reference";
+export type { Decision, Flag, Rule, Verdict } from "./rules";
+export {
+  CLOUD_BELOW_PERCENT,
+  RULE_MEASURES,
+  applyRules,
+  decision,
+  firstRule,
+  flagsOf,
+  formatMeasure,
+  rule,
+  ruleSentence,
+} from "./rules";
+export type { FrameSet, SetKey } from "./sets";
+export { SET_KEYS, nightOf, setsOf, tellingKeys } from "./sets";

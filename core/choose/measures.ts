@@ -1,0 +1,268 @@
+import type { SubMetadata } from "../formats";
+import type { SubMeasures, VideoMeasures } from "../measure";
+import { skyGradient } from "../measure";
+import type { SubRelation } from "../stack";
+
+/** All that is known of a frame when it is chosen or rejected. */
+export interface GradedFrame {
+  id: string;
+  name: string;
+  order: number;
+  width: number;
+  height: number;
+  bitpix: number;
+  metadata: SubMetadata;
+  /** arcsec per px; null where the cards do not tell. */
+  pixelScale: number | null;
+  measures: SubMeasures;
+  /** Frames of a video have these as well. */
+  video: VideoMeasures | null;
+  /** To the reference; null where it is not known or the stars did not match. */
+  relation: SubRelation | null;
+  /** Weight over that of the best frame; null without a relation. */
+  weight: number | null;
+  /** Difference between the background boxes; null without boxes. */
+  boxGradient: number | null;
+}
+
+export type MeasureId =
+  | "fwhm"
+  | "fwhmArcsec"
+  | "eccentricity"
+  | "elongation"
+  | "stars"
+  | "background"
+  | "noise"
+  | "transmission"
+  | "weight"
+  | "saturated"
+  | "gradient"
+  | "boxGradient"
+  | "sharpness"
+  | "brightness"
+  | "drift"
+  | "time"
+  | "order"
+  | "exposure"
+  | "temperature";
+
+/** One measure: how it is named, shown, and read from a frame. A new one is one entry of MEASURES. */
+export interface Measure {
+  id: MeasureId;
+  /** As in a sentence: "FWHM", "stars", "sky gradient". */
+  label: string;
+  unit: string;
+  digits: number;
+  /** Which end is good; null where neither is. */
+  better: "low" | "high" | null;
+  help: string;
+  value(frame: GradedFrame): number | null;
+  /** Shown with a level unit of the sensor (ADU) instead of `unit`. */
+  level?: boolean;
+}
+
+const mean = (values: number[]): number => values.reduce((a, b) => a + b, 0) / values.length;
+
+/** The value that a level of 1.0 has in ADU: the full scale of 8 and 16-bit sensors; floats are shown as of 16 bits. */
+export const aduOf = (bitpix: number): number => (bitpix === 8 ? 255 : 65535);
+
+export const MEASURES: readonly Measure[] = [
+  {
+    id: "fwhm",
+    label: "FWHM",
+    unit: "px",
+    digits: 2,
+    better: "low",
+    help: "Median width of the fitted stars; smaller is sharper",
+    value: ({ measures }) => measures.fwhmPx,
+  },
+  {
+    id: "fwhmArcsec",
+    label: "FWHM on the sky",
+    unit: "arcsec",
+    digits: 2,
+    better: "low",
+    help: "Median width of the fitted stars times the pixel scale",
+    value: ({ measures, pixelScale }) =>
+      measures.fwhmPx === null || pixelScale === null ? null : measures.fwhmPx * pixelScale,
+  },
+  {
+    id: "eccentricity",
+    label: "eccentricity",
+    unit: "",
+    digits: 2,
+    better: "low",
+    help: "Median eccentricity of the fitted stars; 0 is round",
+    value: ({ measures }) => measures.eccentricity,
+  },
+  {
+    id: "elongation",
+    label: "long axis",
+    unit: "°",
+    digits: 0,
+    better: null,
+    help: "Direction of the stars' long axis from x towards y (down); said where they agree",
+    value: ({ measures }) =>
+      measures.elongationAngle === null || (measures.elongationAgreement ?? 0) < 0.5
+        ? null
+        : (measures.elongationAngle * 180) / Math.PI,
+  },
+  {
+    id: "stars",
+    label: "stars",
+    unit: "",
+    digits: 0,
+    better: "high",
+    help: "Stars found above 5 σ",
+    value: ({ measures }) => measures.stars,
+  },
+  {
+    id: "background",
+    label: "background",
+    unit: "ADU",
+    digits: 0,
+    better: "low",
+    level: true,
+    help: "Sky level, mean of the channels",
+    value: ({ measures, bitpix }) => mean(measures.background) * aduOf(bitpix),
+  },
+  {
+    id: "noise",
+    label: "noise",
+    unit: "ADU",
+    digits: 1,
+    better: "low",
+    level: true,
+    help: "σ per pixel, mean of the channels",
+    value: ({ measures, bitpix }) => mean(measures.noise) * aduOf(bitpix),
+  },
+  {
+    id: "transmission",
+    label: "transmission",
+    unit: "%",
+    digits: 1,
+    better: "high",
+    help: "Starlight against the reference, from stars in both: a bright sky does not count",
+    value: ({ relation }) => (relation === null ? null : 100 / relation.scale),
+  },
+  {
+    id: "weight",
+    label: "weight",
+    unit: "%",
+    digits: 0,
+    better: "high",
+    help: "What the frame adds to a stack, 1 / (scale · noise)², against the best frame",
+    value: ({ weight }) => (weight === null ? null : 100 * weight),
+  },
+  {
+    id: "saturated",
+    label: "saturated",
+    unit: "ppm",
+    digits: 0,
+    better: "low",
+    help: "Pixels at or above 95 % of full scale, in a million",
+    value: ({ measures }) => measures.saturatedShare * 1e6,
+  },
+  {
+    id: "gradient",
+    label: "sky gradient",
+    unit: "%",
+    digits: 1,
+    better: "low",
+    help: "Difference of the smooth sky across the frame, over its level",
+    value: ({ measures, width, height }) => 100 * skyGradient(measures, width, height).share,
+  },
+  {
+    id: "boxGradient",
+    label: "gradient by boxes",
+    unit: "ADU",
+    digits: 1,
+    better: "low",
+    level: true,
+    help: "Difference between the medians of the background boxes, in the normalised frame",
+    value: ({ boxGradient, bitpix }) => (boxGradient === null ? null : boxGradient * aduOf(bitpix)),
+  },
+  {
+    id: "sharpness",
+    label: "sharpness",
+    unit: "",
+    digits: 2,
+    better: "high",
+    help: "Detail of 2 and 4 px in a video frame over its light, × 1000",
+    value: ({ video }) => video && 1000 * video.quality,
+  },
+  {
+    id: "brightness",
+    label: "brightness",
+    unit: "",
+    digits: 1,
+    better: "high",
+    help: "Light of the object in a video frame, in full-scale pixels",
+    value: ({ video }) => video && video.brightness,
+  },
+  {
+    id: "drift",
+    label: "drift",
+    unit: "px",
+    digits: 1,
+    better: null,
+    help: "Distance of the object from the middle of a video frame",
+    value: ({ video, width, height }) =>
+      video && video.x !== null && video.y !== null
+        ? Math.hypot(video.x - (width - 1) / 2, video.y - (height - 1) / 2)
+        : null,
+  },
+  {
+    id: "time",
+    label: "time",
+    unit: "h",
+    digits: 2,
+    better: null,
+    help: "Start of the exposure in hours of its day, UTC; after midnight it counts on",
+    value: ({ metadata }) => hoursOf(metadata.date),
+  },
+  {
+    id: "order",
+    label: "order",
+    unit: "",
+    digits: 0,
+    better: null,
+    help: "In the order of import",
+    value: ({ order }) => order,
+  },
+  {
+    id: "exposure",
+    label: "exposure",
+    unit: "s",
+    digits: 1,
+    better: null,
+    help: "Exposure time",
+    value: ({ metadata }) => metadata.exposureS,
+  },
+  {
+    id: "temperature",
+    label: "temperature",
+    unit: "°C",
+    digits: 1,
+    better: null,
+    help: "Temperature of the sensor",
+    value: ({ metadata }) => metadata.temperatureC,
+  },
+];
+
+export const MEASURE_IDS = MEASURES.map(({ id }) => id) as [MeasureId, ...MeasureId[]];
+
+/** By id; RangeError for an unknown one. */
+export function measureOf(id: MeasureId): Measure {
+  const found = MEASURES.find((measure) => measure.id === id);
+  if (!found) throw new RangeError(`measure must be one of ${MEASURE_IDS.join(", ")}, received ${id}`);
+  return found;
+}
+
+/** Hours since noon's day began, so that a night runs on past 24. */
+function hoursOf(date: string | null): number | null {
+  const read = date === null ? null : /T(\d{2}):(\d{2}):(\d{2}(?:\.\d+)?)/.exec(date);
+  if (!read) return null;
+  const hours = Number(read[1]) + Number(read[2]) / 60 + Number(read[3]) / 3600;
+  return hours < 12 ? hours + 24 : hours;
+}
