@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Card, CardValue } from "./picture";
+import type { Card, CardValue } from "./card";
 
 /** Colours of the 2 × 2 cell of a colour filter array, from pixel (0, 0) by rows from the top. */
 export const CFA_PATTERNS = ["RGGB", "BGGR", "GRBG", "GBRG"] as const;

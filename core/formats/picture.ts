@@ -1,15 +1,7 @@
 import type { FrameSource } from "../raster";
 import type { ByteSource } from "./bytes";
+import type { Card } from "./card";
 import type { SubMetadata } from "./metadata";
-
-export type CardValue = string | number | boolean | null;
-
-/** One entry of a file's header, whatever the format calls it. */
-export interface Card {
-  keyword: string;
-  value: CardValue;
-  comment: string;
-}
 
 export type FormatId = "fits" | "tiff" | "png" | "ser" | "avi";
 

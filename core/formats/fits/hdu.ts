@@ -1,6 +1,6 @@
 import type { ByteSource } from "../bytes";
 import { FormatError } from "../problem";
-import type { Card } from "../picture";
+import type { Card } from "../card";
 import type { FitsHeader } from "./header";
 import { BLOCK, foldCards, headerOf, parseCards } from "./header";
 

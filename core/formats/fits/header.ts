@@ -1,4 +1,4 @@
-import type { Card, CardValue } from "../picture";
+import type { Card, CardValue } from "../card";
 import { FormatError } from "../problem";
 
 /** FITS Standard 4.0, 3.1: files are made of blocks of 2880 bytes; 4.1: cards of 80 characters. */

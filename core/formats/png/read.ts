@@ -4,7 +4,8 @@ import type { Raster, Region } from "../../raster";
 import { createRaster, cropRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards } from "../metadata";
-import type { Card, PictureFile, PictureFormat } from "../picture";
+import type { Card } from "../card";
+import type { PictureFile, PictureFormat } from "../picture";
 import { onlyFrame } from "../picture";
 import { FormatError } from "../problem";
 

@@ -3,7 +3,8 @@ import { createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import type { CfaPattern } from "../metadata";
 import { metadataOfCards } from "../metadata";
-import type { Card, PictureFile, PictureFormat } from "../picture";
+import type { Card } from "../card";
+import type { PictureFile, PictureFormat } from "../picture";
 import { FormatError } from "../problem";
 import { SER_HEADER_BYTES, SER_ID, SER_TICKS_TO_1970 } from "./layout";
 
