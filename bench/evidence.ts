@@ -36,9 +36,9 @@ async function main(seed: number, size: number, subs: number) {
       kind: "blob",
       blob: new Blob([subFile(night, index, kernels) as BlobPart]),
     };
-    const { width, height, channels, metadata, measures, stars } = await pool.run("measureSub", { frame });
+    const { width, height, channels, measures, stars } = await pool.run("measureSub", { frame });
     frames.set(name, frame);
-    facts.push({ id: name, name, width, height, channels, exposureS: metadata.exposureS, measures, stars });
+    facts.push({ id: name, name, width, height, channels, exposureS: night.camera.exposureS, measures, stars });
   }
   const settings = stackSettings.parse({});
   const made = await makeStack(pool, { subs: facts, frames, settings, object: null }, { onProgress: () => undefined });

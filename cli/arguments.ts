@@ -7,8 +7,11 @@ export interface ParsedArguments {
   options: Record<string, string>;
 }
 
-/** Splits arguments; an option without a value, given twice, or not in `known` is a UserError. */
-export function parseArguments(args: string[], known: string[]): ParsedArguments {
+/**
+ * Splits arguments; an option without a value, given twice, or not in `known` is a UserError. Options in `switches` may stand
+ * alone and then mean "yes".
+ */
+export function parseArguments(args: string[], known: string[], switches: string[] = []): ParsedArguments {
   const files: string[] = [];
   const options: Record<string, string> = {};
   for (let i = 0; i < args.length; i++) {
@@ -21,6 +24,11 @@ export function parseArguments(args: string[], known: string[]): ParsedArguments
     if (!known.includes(name))
       throw new UserError(`unknown option ${arg}`, `Options here: ${known.map((k) => `--${k}`).join(" ")}.`);
     if (name in options) throw new UserError(`${arg} is given twice`, "Give it once.");
+    const next = args[i + 1];
+    if (switches.includes(name) && (next === undefined || next.startsWith("--") || !["yes", "no"].includes(next))) {
+      options[name] = "yes";
+      continue;
+    }
     if (i + 1 >= args.length) throw new UserError(`${arg} needs a value`, `Write ${arg} VALUE.`);
     options[name] = args[++i];
   }

@@ -1,4 +1,9 @@
 import { failureOf } from "@/engine/protocol";
+import { calibrate } from "./calibrate";
+import { convert } from "./convert";
+import { grade } from "./grade";
+import { info } from "./info";
+import { master } from "./master";
 import { measure } from "./measure";
 import { processPicture } from "./process";
 import { simulate } from "./simulate";
@@ -6,6 +11,11 @@ import { stack } from "./stack";
 
 const COMMANDS: Record<string, (args: string[]) => Promise<unknown>> = {
   simulate,
+  info,
+  convert,
+  master,
+  calibrate,
+  grade,
   stack,
   measure,
   process: processPicture,
@@ -13,6 +23,14 @@ const COMMANDS: Record<string, (args: string[]) => Promise<unknown>> = {
 
 const USAGE = `usage:
   simulate --subs 16 --seed 3 --size 900x600 --out DIR
+  simulate --raw [--cfa RGGB|BGGR|GRBG|GBRG] [--darks 12] [--flats 12] [--bias 16] [--darkflats 0] …
+  simulate --video [--frames 400] [--cfa …] …
+  info FILE…
+  convert FILE --out FILE2 [--sample uint16|float32] [--frame 0]
+  master --kind bias|dark|flat|darkflat FILES… --out master.fits [--bias FILE] [--dark FILE] [--by mean|median]
+  calibrate LIGHTS… --out-dir DIR [--bias FILE] [--dark FILE] [--flat FILE] [--demosaic bilinear|linear5|gradients|superpixel|none]
+            [--hot 5] [--scale-dark] [--pedestal 0] [--bin 1] [--bin-by mean|sum] [--pattern RGGB]
+  grade FILES… [--reference FILE] --out grade.csv
   stack FILES… --out stack.fits [--reject none|sigma] [--low 3] [--high 3] [--memory 1024]
   measure FILE.fits [--region x,y,w,h]
   process stack.fits --chain chain.json --out out.fits [--region x,y,w,h]

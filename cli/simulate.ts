@@ -1,28 +1,61 @@
-import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { createWriteStream, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { once } from "node:events";
+import { finished } from "node:stream/promises";
 import { z } from "zod";
+import { cfaPattern } from "@/core/formats";
 import { createWasmKernels } from "@/core/kernels";
-import { createNight, manifestOf, subFile, subFileName, truthFile } from "@/core/simulate";
+import { UserError } from "@/core/job";
+import {
+  createNight,
+  createRawNight,
+  createVideo,
+  manifestOf,
+  rawFile,
+  rawManifest,
+  subFile,
+  subFileName,
+  truthFile,
+  videoFile,
+} from "@/core/simulate";
 import { checkOptions, parseArguments, sizeOption } from "./arguments";
 import { createProgress } from "./progress";
 import { KERNEL_PATH } from "./session";
 
+const count = (fallback: number, most: number) => z.coerce.number().int().min(0).max(most).default(fallback);
+const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
 const options = z.object({
   subs: z.coerce.number().int().min(1).max(2000).default(16),
   seed: z.coerce.number().int().min(0).max(1e6).default(1),
-  size: sizeOption.default({ width: 900, height: 600 }),
+  size: sizeOption.optional(),
   out: z.string({ error: "a folder to write to is needed" }),
+  raw: yes.default(false),
+  video: yes.default(false),
+  cfa: cfaPattern.optional(),
+  darks: count(12, 500),
+  flats: count(12, 500),
+  bias: count(16, 500),
+  darkflats: count(0, 500),
+  "dark-temperature": z.coerce.number().min(-60).max(60).default(-10),
+  frames: z.coerce.number().int().min(1).max(100_000).default(400),
 });
+type Options = z.infer<typeof options>;
 
-/** simulate: writes subs, truth.fits and manifest.json of a made-up night into a folder. */
+/** simulate: a made-up night (calibrated subs, or raw frames), or a planetary video, with what the simulator knows. */
 export async function simulate(args: string[]): Promise<unknown> {
-  const { subs, seed, size, out } = checkOptions(
-    options,
-    parseArguments(args, ["subs", "seed", "size", "out"]).options,
-  );
-  const kernels = createWasmKernels(new Uint8Array(readFileSync(KERNEL_PATH())));
+  const given = checkOptions(options, parseArguments(args, Object.keys(options.shape), ["raw", "video"]).options);
+  if (given.raw && given.video) throw new UserError("--raw and --video exclude each other", "Choose one of them.");
+  if (given.cfa && !given.raw && !given.video)
+    throw new UserError("--cfa is for raw frames and videos", "Add --raw or --video.");
+  mkdirSync(given.out, { recursive: true });
+  return given.video ? simulateVideo(given) : given.raw ? simulateRaw(given) : simulateCalibrated(given);
+}
+
+const kernelsHere = () => createWasmKernels(new Uint8Array(readFileSync(KERNEL_PATH())));
+
+function simulateCalibrated({ subs, seed, size = { width: 900, height: 600 }, out }: Options): unknown {
+  const kernels = kernelsHere();
   const night = createNight({ subs, seed, ...size });
-  mkdirSync(out, { recursive: true });
   const progress = createProgress("Exposing");
   const files = night.subs.map(({ index }) => {
     const name = subFileName(index);
@@ -33,4 +66,44 @@ export async function simulate(args: string[]): Promise<unknown> {
   writeFileSync(join(out, "truth.fits"), truthFile(night, kernels));
   writeFileSync(join(out, "manifest.json"), JSON.stringify(manifestOf(night), null, 1));
   return { folder: out, files, truth: "truth.fits", manifest: "manifest.json" };
+}
+
+function simulateRaw(given: Options): unknown {
+  const { subs, darks, flats, bias, darkflats, seed, size = { width: 900, height: 600 }, cfa, out } = given;
+  const kernels = kernelsHere();
+  const darkTemperatureC = given["dark-temperature"];
+  const night = createRawNight({
+    ...{ subs, darks, flats, bias, darkflats, seed, darkTemperatureC },
+    ...size,
+    cfa: cfa ?? null,
+  });
+  const progress = createProgress("Exposing");
+  for (const [i, file] of night.files.entries()) {
+    writeFileSync(join(out, file.name), rawFile(night, file, kernels));
+    progress((i + 1) / night.files.length);
+  }
+  writeFileSync(join(out, "manifest.json"), JSON.stringify(rawManifest(night), null, 1));
+  return { folder: out, files: night.files.map(({ name }) => name), manifest: "manifest.json" };
+}
+
+async function simulateVideo({
+  frames,
+  seed,
+  size = { width: 320, height: 280 },
+  cfa,
+  out,
+}: Options): Promise<unknown> {
+  const kernels = kernelsHere();
+  const video = createVideo({ frames, seed, ...size, cfa: cfa ?? null });
+  const progress = createProgress("Recording");
+  const stream = createWriteStream(join(out, "oru.ser"));
+  let done = 0;
+  for (const part of videoFile(video, kernels)) {
+    if (!stream.write(part)) await once(stream, "drain");
+    progress(Math.min(1, done++ / frames));
+  }
+  stream.end();
+  await finished(stream);
+  writeFileSync(join(out, "manifest.json"), JSON.stringify({ ...video.settings, frames: video.conditions }, null, 1));
+  return { folder: out, files: ["oru.ser"], manifest: "manifest.json", frames };
 }

@@ -1,8 +1,35 @@
-import type { ByteSource, FitsFrame } from "@/core/formats";
-import { openFits, valueOf } from "@/core/formats";
+import type { CalibrationSettings, Defects } from "@/core/calibrate";
+import { calibratedFrame, defectsOfDark, frameMeans } from "@/core/calibrate";
+import type { ByteSource, CfaPattern, PictureFile } from "@/core/formats";
+import { openPicture, valueOf } from "@/core/formats";
+import type { FrameSource } from "@/core/raster";
+import { wholeRegion } from "@/core/raster";
+import { ByteCache } from "./cache";
 
-/** Where the bytes of a stored FITS picture are; small enough to post to a worker. */
-export type FrameRef = { id: string; name: string } & ({ kind: "blob"; blob: Blob } | { kind: "file"; path: string });
+/** Where the bytes of a stored file are; small enough to post to a worker. */
+type Stored = { kind: "blob"; blob: Blob } | { kind: "file"; path: string };
+
+/** A frame: a stored file, which frame of it, and how it is calibrated. `id` is unique to the pixels that come out. */
+export type FrameRef = {
+  id: string;
+  name: string;
+  /** Id of the stored file, where several frames come from one; `id` if missing. */
+  fileId?: string;
+  /** Frame of a video, 0-based. @default 0 */
+  frame?: number;
+  calibration?: CalibrationRef;
+} & Stored;
+
+/** The masters and settings with which a light is calibrated. */
+export interface CalibrationRef {
+  settings: CalibrationSettings;
+  bias: FrameRef | null;
+  dark: FrameRef | null;
+  flat: FrameRef | null;
+  darkScale: number;
+  /** Pattern of the light; null for mono and colour frames. */
+  pattern: CfaPattern | null;
+}
 
 /** Opens the bytes behind a reference; each platform brings its own. */
 export type OpenBytes = (ref: FrameRef) => Promise<ByteSource>;
@@ -19,24 +46,89 @@ export function bytesOfBlob(name: string, blob: Blob): ByteSource {
   };
 }
 
-/** Opened frames by id; the header of each is read once. */
+/** Opened files and frames by id; the header of each file is read once. */
 export interface FrameShelf {
-  open(ref: FrameRef): Promise<FitsFrame>;
+  /** The file behind a reference, with its header. */
+  picture(ref: FrameRef): Promise<PictureFile>;
+  /** The frame, calibrated if the reference says so. */
+  open(ref: FrameRef): Promise<FrameSource>;
+  /** Hot and cold pixels of a master dark. */
+  defects(dark: FrameRef, pattern: CfaPattern | null, kSigma: number): Promise<Defects>;
 }
 
 const MOST_OPEN = 2048;
+/** Memory for files that had to be decoded whole. */
+const DECODED_BYTES = 512 * 2 ** 20;
 
 export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
-  const frames = new Map<string, Promise<FitsFrame>>();
-  return {
-    open(ref) {
-      const known = frames.get(ref.id);
-      if (known) return known;
-      const opening = openBytes(ref).then(openFits).then(valueOf);
-      frames.set(ref.id, opening);
-      opening.catch(() => frames.delete(ref.id));
-      if (frames.size > MOST_OPEN) frames.delete(frames.keys().next().value as string);
-      return opening;
-    },
-  };
+  const random = new Map<string, Promise<PictureFile>>();
+  const decoded = new ByteCache<PictureFile>(
+    DECODED_BYTES,
+    ({ width, height, channels }) => width * height * channels * 4,
+  );
+  const facts = new Map<string, Promise<unknown>>();
+
+  /** A value that is worked out once for a key. */
+  function once<T>(key: string, make: () => Promise<T>): Promise<T> {
+    const known = facts.get(key);
+    if (known) return known as Promise<T>;
+    const making = make();
+    facts.set(key, making);
+    making.catch(() => facts.delete(key));
+    return making;
+  }
+
+  async function picture(ref: FrameRef): Promise<PictureFile> {
+    const key = ref.fileId ?? ref.id;
+    const known = decoded.get(key) ?? random.get(key);
+    if (known) return known;
+    const opening = openBytes(ref).then(openPicture).then(valueOf);
+    random.set(key, opening);
+    try {
+      const opened = await opening;
+      if (!opened.randomAccess) {
+        random.delete(key);
+        decoded.set(key, opened);
+      } else if (random.size > MOST_OPEN) random.delete(random.keys().next().value as string);
+      return opened;
+    } catch (error) {
+      random.delete(key);
+      throw error;
+    }
+  }
+
+  const defects: FrameShelf["defects"] = (dark, pattern, kSigma) =>
+    once(`defects ${dark.id} ${pattern} ${kSigma}`, async () => {
+      const source = await open(dark);
+      const raster = await source.read(wholeRegion(source));
+      return defectsOfDark(raster.planes[0], raster.width, raster.height, pattern, kSigma);
+    });
+
+  async function open(ref: FrameRef): Promise<FrameSource> {
+    const file = await picture(ref);
+    const light = file.frame(ref.frame ?? 0);
+    if (!ref.calibration) return light;
+    const { settings, bias, dark, flat, darkScale, pattern } = ref.calibration;
+    const [biasFrame, darkFrame, flatFrame] = await Promise.all(
+      [bias, dark, flat].map((master) => master && open(master)),
+    );
+    const wantsDefects = dark !== null && settings.hotSigma > 0 && settings.hotFrom !== "light";
+    return calibratedFrame(light, {
+      settings,
+      pattern,
+      bias: biasFrame,
+      dark: darkFrame,
+      darkDefects: wantsDefects ? await defects(dark, pattern, settings.hotSigma) : null,
+      darkScale,
+      flat: flatFrame,
+      flatMeans:
+        flat && flatFrame
+          ? await once(`means ${flat.id} ${pattern}`, async () =>
+              frameMeans(await flatFrame.read(wholeRegion(flatFrame)), pattern),
+            )
+          : [],
+    });
+  }
+
+  return { picture, open, defects };
 }

@@ -69,16 +69,24 @@ export class WorkerPool {
       if (this.closed)
         return reject(new JobError({ name: "Error", message: "the engine was closed", advice: "Reload the page." }));
       const stop = typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
+      const onAbort = () => this.stop(waiting);
+      // A signal may outlive thousands of jobs: each takes its listener away when it settles.
+      const settled =
+        <T>(settle: (value: T) => void) =>
+        (value: T): void => {
+          options.signal?.removeEventListener("abort", onAbort);
+          settle(value);
+        };
       const waiting: Waiting = {
         id: this.nextId++,
         task,
         payload,
         options,
-        resolve: resolve as (value: unknown) => void,
-        reject,
+        resolve: settled(resolve as (value: unknown) => void),
+        reject: settled(reject),
         stop,
       };
-      options.signal?.addEventListener("abort", () => this.stop(waiting), { once: true });
+      options.signal?.addEventListener("abort", onAbort, { once: true });
       this.queue.push(waiting);
       this.dispatch();
     });

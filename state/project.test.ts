@@ -50,9 +50,11 @@ const incoming = (index: number) => ({ name: subFileName(index), load: () => Pro
 
 beforeAll(async () => {
   repository = await Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, "project-test");
-  const addSub = repository.addSub.bind(repository);
+  const addSubs = repository.addSubs.bind(repository);
   const addStack = repository.addStack.bind(repository);
-  repository.addSub = (record, file) => (files.set(record.id, file), addSub(record, file));
+  repository.addSubs = (records, file) => (files.set(file.id, file.blob), addSubs(records, file));
+  const addMaster = repository.addMaster.bind(repository);
+  repository.addMaster = (record, blob) => (files.set(record.id, blob), addMaster(record, blob));
   repository.addStack = (record, pictures) => {
     for (const [kind, blob] of Object.entries(pictures)) files.set(`${record.id}.${kind}`, blob);
     return addStack(record, pictures);
@@ -67,6 +69,12 @@ const open = async () => {
   if (!session) throw new Error("the project is missing");
   return session;
 };
+
+/** Waits until grading has nothing left to do. */
+async function graded(session: ProjectSession): Promise<void> {
+  await new Promise((resolve) => setTimeout(resolve, 400));
+  while (session.store.getState().grading !== null) await new Promise((resolve) => setTimeout(resolve, 50));
+}
 
 test("an unknown project is not opened", async () => {
   expect(await ProjectSession.open("nowhere", pool, jobs, repository)).toBeNull();
@@ -84,7 +92,7 @@ test("files come in one by one; a broken one, a failing one and a double are nam
   ]);
   const { subs, refused, currentSubId } = session.store.getState();
   expect(subs.map(({ name }) => name)).toEqual(["weir-001.fits", "weir-002.fits", "weir-003.fits"]);
-  expect(refused.map(({ name }) => name)).toEqual(["bad.fits", "gone.fits", "weir-001.fits"]);
+  expect(refused.map(({ name }) => name)).toEqual(["bad.fits", "gone.fits", "One file"]);
   expect(refused[1].message).toContain("disk was taken out");
   expect(currentSubId).toBe(subs[0].id);
   expect(subs[0].measures.stars).toBeGreaterThan(10);
@@ -108,13 +116,17 @@ test("a stop in the middle keeps what came in", async () => {
 
 test("leaving a sub out is kept; the reference is proposed among those that are in", async () => {
   const session = await open();
-  const best = session.proposedReference();
+  await graded(session);
+  const best = session.reference();
   if (!best) throw new Error("no reference");
-  session.setIncluded(best.id, false);
-  expect(session.proposedReference()?.id).not.toBe(best.id);
-  await new Promise((resolve) => setTimeout(resolve, 30));
-  expect((await open()).store.getState().subs.find(({ id }) => id === best.id)?.included).toBe(false);
-  session.setIncluded(best.id, true);
+  expect(session.store.getState().proposal?.reasons.length).toBe(4);
+  session.decide([best.id], "reject");
+  expect(session.graded().verdicts.get(best.id)).toEqual({ included: false, reasons: ["rejected by hand"] });
+  await graded(session);
+  expect(session.reference()?.id).not.toBe(best.id);
+  expect((await open()).store.getState().subs.find(({ id }) => id === best.id)?.decision).toBe("reject");
+  session.decide([best.id], null);
+  await graded(session);
 });
 
 test("a stack is made, kept with its halves, begins the board, and cannot be deleted while lanes use it", async () => {
@@ -161,7 +173,7 @@ test("changes of the board are undone and redone, and come back with the project
 
 test("a missing file is told by name, with what to do", async () => {
   const session = await open();
-  await expect(session.frameOf("no-such-id", "lost.fits")).rejects.toMatchObject({
+  await expect(session.masterFrame({ id: "no-such-id", name: "lost.fits" })).rejects.toMatchObject({
     message: expect.stringContaining("lost.fits"),
     advice: "Import the file again.",
   });
@@ -169,13 +181,17 @@ test("a missing file is told by name, with what to do", async () => {
 
 test("no storage left: the sub is refused in words and nothing else is harmed", async () => {
   const session = await open();
-  const kept = repository.addSub;
-  repository.addSub = () => Promise.reject(Object.assign(new Error("full"), { name: "QuotaExceededError" }));
+  const kept = repository.addSubs;
+  repository.addSubs = () => Promise.reject(Object.assign(new Error("full"), { name: "QuotaExceededError" }));
   await session.importFiles([{ name: "extra.fits", load: () => Promise.resolve(sub(4)) }]);
-  repository.addSub = kept;
-  const { subs, refused } = session.store.getState();
+  repository.addSubs = kept;
+  const { subs, refused, waiting } = session.store.getState();
   expect(subs.length).toBe(4);
-  expect(refused[0]).toMatchObject({ name: "extra.fits", message: "the browser's storage is full" });
+  expect(refused).toEqual([]);
+  expect(waiting.map(({ name }) => name)).toEqual(["extra.fits"]); // the import can go on from here
+  const [job] = jobs.store.getState().jobs;
+  expect(job.error?.message).toBe("the browser's storage is full before extra.fits");
+  jobs.dismiss(job.id);
 });
 
 test("the shelf counts what a project holds, forgets deleted ones after a while, and shows the last opened first", async () => {

@@ -1,5 +1,5 @@
 import type { ProjectRecord, Repository } from "@/storage";
-import { RECORD_VERSION } from "@/storage";
+import { RECORD_VERSION, projectRecord } from "@/storage";
 
 /** What a card on the shelf shows. */
 export interface ProjectCard {
@@ -9,20 +9,21 @@ export interface ProjectCard {
   integrationS: number;
 }
 
-export function newProject(name: string, demo: boolean): ProjectRecord {
+export function newProject(name: string, demo: boolean, demoKind: ProjectRecord["demoKind"] = "night"): ProjectRecord {
   const now = Date.now();
-  return {
+  return projectRecord.parse({
     version: RECORD_VERSION,
     id: crypto.randomUUID(),
     name,
     createdAt: now,
     openedAt: now,
     demo,
+    demoKind,
     deletedAt: null,
     thumbnail: null,
     referenceId: null,
     stage: "subs",
-  };
+  });
 }
 
 /** The project marked as deleted now, or brought back. */
@@ -46,7 +47,7 @@ export async function readShelf(
       continue;
     }
     const [subs, stacks] = await Promise.all([repository.subs(project.id), repository.stacks(project.id)]);
-    const included = subs.found.filter((sub) => sub.included);
+    const included = subs.found.filter(({ type, decision }) => type === "light" && decision !== "reject");
     cards.push({
       project,
       subs: subs.found.length,

@@ -2,21 +2,32 @@ import type { DBSchema, IDBPDatabase } from "idb";
 import { openDB } from "idb";
 import type { z } from "zod";
 import { readRecord } from "./migrations";
-import type { BoardRecord, ContextRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
-import { boardRecord, contextRecord, projectRecord, stackRecord, subRecord } from "./records";
+import type { Card } from "@/core/formats";
+import type { BoardRecord, ContextRecord, MasterRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
+import { boardRecord, contextRecord, masterRecord, projectRecord, stackRecord, subRecord } from "./records";
 
 interface Schema extends DBSchema {
   projects: { key: string; value: ProjectRecord };
   subs: { key: string; value: SubRecord; indexes: { project: string } };
+  masters: { key: string; value: MasterRecord; indexes: { project: string } };
   stacks: { key: string; value: StackRecord; indexes: { project: string } };
   boards: { key: string; value: BoardRecord; indexes: { project: string } };
   contexts: { key: string; value: ContextRecord; indexes: { project: string } };
-  /** Whole FITS files by id, in the form that they came; workers read parts of them. */
-  blobs: { key: string; value: { id: string; projectId: string; blob: Blob }; indexes: { project: string } };
+  /** Whole files by id, in the form that they came or unpacked once; workers read parts of them. */
+  blobs: { key: string; value: StoredFile; indexes: { project: string } };
+}
+
+export interface StoredFile {
+  id: string;
+  projectId: string;
+  blob: Blob;
+  /** The header of the file as it came, where `blob` is unpacked and holds less of it. */
+  cards?: Card[];
 }
 
 const DATABASE = "dunkel";
-const DATABASE_VERSION = 1;
+const DATABASE_VERSION = 2;
+const STORES = ["subs", "masters", "stacks", "boards", "contexts", "blobs"] as const;
 
 export interface StorageEvents {
   /** Another tab holds an older version open and blocks the upgrade. */
@@ -35,9 +46,11 @@ export class Repository {
   static async open(events: StorageEvents, name = DATABASE): Promise<Repository> {
     const db = await openDB<Schema>(name, DATABASE_VERSION, {
       upgrade(database) {
-        database.createObjectStore("projects", { keyPath: "id" });
-        for (const store of ["subs", "stacks", "boards", "contexts", "blobs"] as const)
-          database.createObjectStore(store, { keyPath: "id" }).createIndex("project", "projectId");
+        // Stores that an older version made stay as they are; records are brought up to date when they are read.
+        const missing = (store: string) => !([...database.objectStoreNames] as string[]).includes(store);
+        if (missing("projects")) database.createObjectStore("projects", { keyPath: "id" });
+        for (const store of STORES)
+          if (missing(store)) database.createObjectStore(store, { keyPath: "id" }).createIndex("project", "projectId");
       },
       blocked: () => events.onBlocked(),
       blocking: () => db.close(),
@@ -70,18 +83,38 @@ export class Repository {
     return result;
   }
 
-  /** A sub and its file, together or not at all. */
-  async addSub(record: SubRecord, file: Blob): Promise<void> {
+  /** The frames of a file and the file, together or not at all. */
+  async addSubs(records: SubRecord[], file: StoredFile): Promise<void> {
     const tx = this.db.transaction(["subs", "blobs"], "readwrite");
     await Promise.all([
-      tx.objectStore("subs").put(record),
-      tx.objectStore("blobs").put({ id: record.id, projectId: record.projectId, blob: file }),
+      ...records.map((record) => tx.objectStore("subs").put(record)),
+      tx.objectStore("blobs").put(file),
       tx.done,
     ]);
   }
 
-  async saveSub(record: SubRecord): Promise<void> {
-    await this.db.put("subs", record);
+  async saveSubs(records: SubRecord[]): Promise<void> {
+    const tx = this.db.transaction("subs", "readwrite");
+    await Promise.all([...records.map((record) => tx.store.put(record)), tx.done]);
+  }
+
+  async masters(projectId: string): Promise<{ found: MasterRecord[]; problems: Problem[] }> {
+    return sift("masters", masterRecord, await this.db.getAllFromIndex("masters", "project", projectId));
+  }
+
+  /** A master and its picture, together or not at all. */
+  async addMaster(record: MasterRecord, blob: Blob): Promise<void> {
+    const tx = this.db.transaction(["masters", "blobs"], "readwrite");
+    await Promise.all([
+      tx.objectStore("masters").put(record),
+      tx.objectStore("blobs").put({ id: record.id, projectId: record.projectId, blob }),
+      tx.done,
+    ]);
+  }
+
+  async deleteMaster(id: string): Promise<void> {
+    const tx = this.db.transaction(["masters", "blobs"], "readwrite");
+    await Promise.all([tx.objectStore("masters").delete(id), tx.objectStore("blobs").delete(id), tx.done]);
   }
 
   async stacks(projectId: string): Promise<{ found: StackRecord[]; problems: Problem[] }> {
@@ -120,6 +153,11 @@ export class Repository {
     return (await this.db.get("blobs", id))?.blob ?? null;
   }
 
+  /** The header of a file as it came, where the stored file does not hold it. */
+  async cards(id: string): Promise<Card[] | null> {
+    return (await this.db.get("blobs", id))?.cards ?? null;
+  }
+
   async board(projectId: string): Promise<{ found: BoardRecord | null; problems: Problem[] }> {
     const { found, problems } = sift(
       "boards",
@@ -143,10 +181,9 @@ export class Repository {
 
   /** Removes a project and all that belongs to it. */
   async deleteProject(projectId: string): Promise<void> {
-    const stores = ["subs", "stacks", "boards", "contexts", "blobs"] as const;
-    const tx = this.db.transaction(["projects", ...stores], "readwrite");
+    const tx = this.db.transaction(["projects", ...STORES], "readwrite");
     await tx.objectStore("projects").delete(projectId);
-    for (const store of stores)
+    for (const store of STORES)
       for (const key of await tx.objectStore(store).index("project").getAllKeys(projectId))
         await tx.objectStore(store).delete(key);
     await tx.done;

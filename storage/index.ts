@@ -1,4 +1,16 @@
-export type { Problem, StackPicture, StorageEvents } from "./database";
+export type { Problem, StackPicture, StorageEvents, StoredFile } from "./database";
 export { Repository, STACK_PICTURES, stackPictureId } from "./database";
-export type { Board, Ladder, Lane, LaneStep, ProjectRecord, StackRecord, SubRecord, View } from "./records";
-export { RECORD_VERSION, ZOOMS } from "./records";
+export type {
+  Board,
+  CalibrationPlan,
+  Ladder,
+  Lane,
+  LaneStep,
+  MasterRecord,
+  ProjectRecord,
+  StackCalibration,
+  StackRecord,
+  SubRecord,
+  View,
+} from "./records";
+export { RECORD_VERSION, ZOOMS, projectRecord } from "./records";

@@ -8,8 +8,30 @@ interface Migration {
   run(record: Record<string, unknown>): Record<string, unknown>;
 }
 
-/** There is one version so far. */
-const MIGRATIONS: readonly Migration[] = [];
+const MIGRATIONS: readonly Migration[] = [
+  {
+    // Subs became frames of any type and format; being included became a decision.
+    from: 1,
+    store: "subs",
+    run: ({ included, pixelScale: _, ...sub }) => ({
+      ...sub,
+      version: 2,
+      type: "light",
+      fileId: sub.id,
+      frame: 0,
+      timeMs: null,
+      decision: included === false ? "reject" : null,
+      candidate: false,
+      format: "fits",
+      typed: [],
+      video: null,
+      measuredThrough: null,
+      measuredSize: { width: sub.width, height: sub.height, channels: sub.channels },
+      relation: null,
+      boxes: null,
+    }),
+  },
+];
 
 export type ReadResult<T> = { ok: true; value: T } | { ok: false; reason: "newer" | "damaged"; detail: string };
 

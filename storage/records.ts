@@ -1,16 +1,29 @@
 import { z } from "zod";
 import { chainStep } from "@/core/chain";
 import { pictureFacts, spot } from "@/core/compare";
-import { subMetadata } from "@/core/formats";
-import { listedStar, subMeasures } from "@/core/measure";
+import { calibrationSettings, tolerances } from "@/core/calibrate";
+import { MEASURE_IDS, decision, rule } from "@/core/choose";
+import { frameType, subMetadata } from "@/core/formats";
+import { backgroundBox, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { stretchContext, stretchParams } from "@/core/operations";
-import { stackReport, stackSettings } from "@/core/stack";
+import { stackReport, stackSettings, subRelation } from "@/core/stack";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
-export const RECORD_VERSION = 1;
+export const RECORD_VERSION = 2;
 
 const id = z.string().min(1);
 const versioned = { version: z.literal(RECORD_VERSION), id, projectId: id };
+
+const used = z.object({ bias: z.boolean(), dark: z.boolean(), flat: z.boolean() });
+
+/** How lights of a project are calibrated: data, so that it can be kept with each stack. */
+export const calibrationPlan = z.object({
+  settings: calibrationSettings,
+  tolerance: tolerances,
+  /** Kinds of masters that are used where there are any. */
+  use: used,
+});
+export type CalibrationPlan = z.infer<typeof calibrationPlan>;
 
 export const projectRecord = z.object({
   version: z.literal(RECORD_VERSION),
@@ -18,36 +31,102 @@ export const projectRecord = z.object({
   name: z.string().min(1).max(80),
   createdAt: z.number(),
   openedAt: z.number(),
+  /** Made from simulated frames, which it fetches from this server by itself. */
   demo: z.boolean(),
+  demoKind: z.enum(["night", "raw", "video"]).default("night"),
   /** Set while the project waits to be deleted for good; it can be brought back until then. */
   deletedAt: z.number().nullable(),
   /** Small picture as a data URL, of the newest stack. */
   thumbnail: z.string().nullable(),
   /** The sub that a person made the reference; null for the best one. */
   referenceId: z.string().nullable().default(null),
+  /** Rules that choose subs; hand decisions are kept with each sub. */
+  rules: z.array(rule).default([]),
+  boxes: z.array(backgroundBox).default([]),
+  /** Columns of the table of subs. */
+  columns: z
+    .array(z.enum(MEASURE_IDS))
+    .default(["fwhm", "eccentricity", "stars", "background", "transmission", "weight"]),
+  calibration: calibrationPlan.default({
+    settings: calibrationSettings.parse({}),
+    tolerance: tolerances.parse({}),
+    use: { bias: true, dark: true, flat: true },
+  }),
   /** The page that was open last. */
   stage: z.enum(["subs", "stack", "compare", "finish"]),
 });
 export type ProjectRecord = z.infer<typeof projectRecord>;
 
-/** A sub that was read and measured; its file lies in the blob store under the same id. */
+/** A frame that was read and measured; its file lies in the blob store under `fileId`. */
 export const subRecord = z.object({
   ...versioned,
   name: z.string(),
   order: z.number(),
-  included: z.boolean(),
+  type: frameType,
+  fileId: id,
+  /** Frame of a video; 0 for a still. */
+  frame: z.number().int().min(0),
+  /** Time of a frame of a video, ms since 1970; null where it is not known. */
+  timeMs: z.number().nullable(),
+  /** What a person decided, apart from the rules. */
+  decision,
+  /** Marked as a candidate for the reference. */
+  candidate: z.boolean(),
+  format: z.enum(["fits", "tiff", "png", "ser", "avi"]),
+  /** Size of the file as it came. */
   bytes: z.number(),
   width: z.number().int(),
   height: z.number().int(),
   channels: z.number().int(),
   bitpix: z.number().int(),
   metadata: subMetadata,
-  pixelScale: z.number().nullable(),
+  /** Fields of the metadata that were typed in. */
+  typed: z.array(z.string()),
   measures: subMeasures,
   stars: z.array(listedStar),
   stretch: stretchContext,
+  video: videoMeasures.nullable(),
+  /** Key of the calibration through which it was measured; null for the frame as it came. */
+  measuredThrough: z.string().nullable(),
+  /** Size after that calibration. */
+  measuredSize: z.object({ width: z.number().int(), height: z.number().int(), channels: z.number().int() }),
+  /** Against the reference of that id; a null value means that the stars did not match. */
+  relation: z.object({ to: z.string(), value: subRelation.nullable() }).nullable(),
+  /** Medians of the background boxes; `key` tells boxes and reference. */
+  boxes: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });
 export type SubRecord = z.infer<typeof subRecord>;
+
+/** A master that was made here; its picture lies in the blob store under its id. */
+export const masterRecord = z.object({
+  ...versioned,
+  name: z.string(),
+  kind: z.enum(["bias", "dark", "flat", "darkflat"]),
+  createdAt: z.number(),
+  width: z.number().int(),
+  height: z.number().int(),
+  channels: z.number().int(),
+  metadata: subMetadata,
+  frames: z.array(z.string()),
+  /** How it was made, in words. */
+  recipe: z.string(),
+  warnings: z.array(z.string()),
+});
+export type MasterRecord = z.infer<typeof masterRecord>;
+
+/** Which masters the lights of a stack went through. */
+export const stackCalibration = z.object({
+  plan: calibrationPlan,
+  groups: z.array(
+    z.object({
+      subs: z.array(z.string()),
+      bias: z.string().nullable(),
+      dark: z.string().nullable(),
+      flat: z.string().nullable(),
+    }),
+  ),
+});
+export type StackCalibration = z.infer<typeof stackCalibration>;
 
 /** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b" and ".coverage". */
 export const stackRecord = z.object({
@@ -58,6 +137,8 @@ export const stackRecord = z.object({
   report: stackReport,
   facts: pictureFacts,
   object: z.string().nullable(),
+  /** Null where the subs came calibrated. */
+  calibration: stackCalibration.nullable().default(null),
 });
 export type StackRecord = z.infer<typeof stackRecord>;
 

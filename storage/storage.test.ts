@@ -5,13 +5,13 @@ import { stackReport, stackSettings } from "@/core/stack";
 import { readRecord } from "./migrations";
 import type { StackRecord, SubRecord } from "./index";
 import { Repository, stackPictureId } from "./index";
-import { projectRecord } from "./records";
+import { projectRecord, stackRecord, subRecord } from "./records";
 
 let count = 0;
 const openRepository = () =>
   Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, `test-${count++}`);
-const project = {
-  version: 1 as const,
+const project = projectRecord.parse({
+  version: 2,
   id: "p",
   name: "Weir",
   createdAt: 1,
@@ -20,23 +20,29 @@ const project = {
   deletedAt: null,
   thumbnail: null,
   referenceId: null,
-  stage: "subs" as const,
-};
+  stage: "subs",
+});
 
 const sub = (id: string, order: number): SubRecord => ({
-  version: 1,
+  version: 2,
   id,
   projectId: "p",
   name: `${id}.fits`,
   order,
-  included: true,
+  type: "light",
+  fileId: id,
+  frame: 0,
+  timeMs: null,
+  decision: null,
+  candidate: false,
+  format: "fits",
   bytes: 3,
   width: 10,
   height: 10,
   channels: 3,
   bitpix: 16,
   metadata: { ...NO_METADATA, exposureS: 120 },
-  pixelScale: null,
+  typed: [],
   measures: {
     stars: 0,
     fwhmPx: null,
@@ -51,10 +57,18 @@ const sub = (id: string, order: number): SubRecord => ({
   },
   stars: [],
   stretch: { level: [0], sigma: [1] },
+  video: null,
+  measuredThrough: null,
+  measuredSize: { width: 10, height: 10, channels: 3 },
+  relation: null,
+  boxes: null,
 });
+const fileOf = ({ id, projectId }: SubRecord, text: string) => ({ id, projectId, blob: new Blob([text]) });
+const add = (repository: Repository, record: SubRecord, text = "") =>
+  repository.addSubs([record], fileOf(record, text));
 
 const stack = (id: string): StackRecord => ({
-  version: 1,
+  version: 2,
   id,
   projectId: "p",
   name: id,
@@ -85,13 +99,14 @@ const stack = (id: string): StackRecord => ({
     spots: [],
   }),
   object: null,
+  calibration: null,
 });
 
 test("projects, subs with their files and stacks with their pictures come back as they were", async () => {
   const repository = await openRepository();
   await repository.saveProject(project);
-  await repository.addSub(sub("b", 2), new Blob(["bbb"]));
-  await repository.addSub(sub("a", 1), new Blob(["aaa"]));
+  await add(repository, sub("b", 2), "bbb");
+  await add(repository, sub("a", 1), "aaa");
   const blobs = { mean: new Blob(["m"]), a: new Blob(["x"]), b: new Blob(["y"]), coverage: new Blob(["c"]) };
   await repository.addStack(stack("s"), blobs);
   expect(await repository.project("p")).toEqual(project);
@@ -110,9 +125,9 @@ test("deleting a project removes all that belongs to it and nothing else", async
   const repository = await openRepository();
   await repository.saveProject(project);
   await repository.saveProject({ ...project, id: "q" });
-  await repository.addSub(sub("a", 1), new Blob(["aaa"]));
-  await repository.addSub({ ...sub("z", 1), projectId: "q" }, new Blob(["zzz"]));
-  await repository.saveContext({ version: 1, id: "p:k", projectId: "p", contexts: [{ a: 1 }] });
+  await add(repository, sub("a", 1), "aaa");
+  await add(repository, { ...sub("z", 1), projectId: "q" }, "zzz");
+  await repository.saveContext({ version: 2, id: "p:k", projectId: "p", contexts: [{ a: 1 }] });
   await repository.deleteProject("p");
   expect((await repository.projects()).found.map(({ id }) => id)).toEqual(["q"]);
   expect(await repository.blob("a")).toBeNull();
@@ -123,8 +138,8 @@ test("deleting a project removes all that belongs to it and nothing else", async
 
 test("a damaged record is reported by field and left where it is; the others are read", async () => {
   const repository = await openRepository();
-  await repository.addSub(sub("good", 1), new Blob([]));
-  await repository.saveSub({ ...sub("bad", 2), width: "wide" as unknown as number });
+  await add(repository, sub("good", 1));
+  await repository.saveSubs([{ ...sub("bad", 2), width: "wide" as unknown as number }]);
   const { found, problems } = await repository.subs("p");
   expect(found.map(({ id }) => id)).toEqual(["good"]);
   expect(problems).toEqual([expect.stringContaining("subs record bad: width")]);
@@ -143,4 +158,53 @@ test("records of a newer version are refused as such, older ones are brought for
     ok: false,
     reason: "damaged",
   });
+});
+
+test("records of version 1 become those of today: a sub that was left out is rejected by hand", () => {
+  const old = {
+    ...sub("old", 3),
+    version: 1,
+    included: false,
+    pixelScale: 1.6,
+    ...Object.fromEntries(
+      [
+        "type",
+        "fileId",
+        "frame",
+        "timeMs",
+        "decision",
+        "candidate",
+        "format",
+        "typed",
+        "video",
+        "measuredThrough",
+        "measuredSize",
+        "relation",
+        "boxes",
+      ].map((key) => [key, undefined]),
+    ),
+  };
+  expect(readRecord("subs", subRecord, old)).toEqual({ ok: true, value: { ...sub("old", 3), decision: "reject" } });
+  const { rules: _r, boxes: _b, columns: _c, calibration: _k, ...first } = project;
+  expect(readRecord("projects", projectRecord, { ...first, version: 1 })).toEqual({ ok: true, value: project });
+  const { calibration: _calibration, ...plain } = stack("s");
+  expect(readRecord("stacks", stackRecord, { ...plain, version: 1 })).toEqual({ ok: true, value: stack("s") });
+});
+
+test("a database of the first version gains its new store and keeps what it holds", async () => {
+  const { openDB } = await import("idb");
+  const name = `old-${count++}`;
+  const first = await openDB(name, 1, {
+    upgrade(database) {
+      database.createObjectStore("projects", { keyPath: "id" });
+      for (const store of ["subs", "stacks", "boards", "contexts", "blobs"])
+        database.createObjectStore(store, { keyPath: "id" }).createIndex("project", "projectId");
+    },
+  });
+  await first.put("projects", { ...project, version: 1 });
+  first.close();
+  const repository = await Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, name);
+  expect(await repository.project("p")).toEqual(project);
+  expect((await repository.masters("p")).found).toEqual([]);
+  repository.close();
 });

@@ -1,11 +1,11 @@
 import { IDENTITY } from "@/core/register";
-import type { StackRecord, SubRecord, View } from "@/storage";
+import type { GradedFrame } from "@/core/choose";
+import type { StackRecord, View } from "@/storage";
 import { cellView, measuredRegion } from "./compare/geometry";
 import { duration, fixed, levelUnit, megabytes } from "./kit/format";
 import { laneColour } from "./kit/laneColours";
 import { differences } from "./stack/stackDifferences";
-import { sortSubs } from "./subs/subsColumns";
-import { randomStars } from "@/core/testing/fixtures";
+import { selectionAfter, sortFrames } from "./subs/grades";
 
 const view = (part: Partial<View> = {}): View => ({ zoom: 2, panX: 0, panY: 0, ...part });
 const picture = { width: 900, height: 600 };
@@ -92,32 +92,31 @@ test("lanes have a colour after their letter, dashed from the seventh on", () =>
   expect(laneColour("A2")).toEqual({ colour: "#cf86c0", dashed: true }); // the 27th lane
 });
 
-const stars = randomStars(40, 500, 400, 3).map((star) => ({ ...star, snr: 100, saturated: false }));
-const sub = (id: string, fwhmPx: number | null, dim = 1): SubRecord =>
-  ({
-    id,
-    name: id,
-    order: id.charCodeAt(0),
-    measures: { fwhmPx, stars: 40, eccentricity: 0.2, background: [0.01], noise: [0.001] },
-    stars: stars.map((star) => ({ ...star, x: star.x + 3, flux: star.flux * dim })),
-  }) as unknown as SubRecord;
+const frame = (id: string, fwhmPx: number | null): GradedFrame =>
+  ({ id, name: id, order: id.charCodeAt(0), measures: { fwhmPx }, relation: null }) as unknown as GradedFrame;
 
-test("subs sort by any measure, those without it last either way", () => {
-  const subs = [sub("a", 3), sub("b", null), sub("c", 2)];
-  const ids = (down: boolean) => sortSubs(subs, "fwhm", down, new Map()).map(({ id }) => id);
+test("frames sort by any measure, those without it last either way", () => {
+  const frames = [frame("a", 3), frame("b", null), frame("c", 2)];
+  const ids = (down: boolean) => sortFrames(frames, { key: "fwhm", down }).map(({ id }) => id);
   expect(ids(false)).toEqual(["c", "a", "b"]);
   expect(ids(true)).toEqual(["a", "c", "b"]);
-  expect(
-    sortSubs(
-      subs,
-      "transmission",
-      false,
-      new Map([
-        ["c", 0.5],
-        ["a", 0.9],
-      ]),
-    ).map(({ id }) => id),
-  ).toEqual(["c", "a", "b"]);
+  expect(sortFrames(frames, { key: "name", down: true }).map(({ id }) => id)).toEqual(["c", "b", "a"]);
+});
+
+test("a click selects one, Ctrl adds and takes away, Shift selects all between", () => {
+  const ids = ["a", "b", "c", "d"];
+  const click = (
+    clicked: string,
+    keys: Partial<{ ctrl: boolean; shift: boolean }>,
+    selection: string[] = [],
+    current = "b",
+  ) => selectionAfter(ids, selection, current, clicked, { ctrl: false, shift: false, ...keys });
+  expect(click("c", {}, ["a", "b"])).toEqual([]);
+  expect(click("d", { ctrl: true })).toEqual(["b", "d"]);
+  expect(click("d", { ctrl: true }, ["b", "d"])).toEqual(["b"]);
+  expect(click("d", { shift: true })).toEqual(["b", "c", "d"]);
+  expect(click("a", { shift: true })).toEqual(["a", "b"]);
+  expect(click("a", { shift: true }, [], "gone")).toEqual(["a"]);
 });
 
 test("a stack says what differs from its neighbour", () => {
@@ -133,8 +132,16 @@ test("a stack says what differs from its neighbour", () => {
         ...settings,
       },
       report: { subsUsed, referenceName: "r" },
+      calibration: null,
     }) as unknown as StackRecord;
   expect(differences(make({}), make({}))).toBe("same settings and subs");
   expect(differences(make({}), make({ reject: "none" }, 4))).toBe("4 subs, not 5, nothing rejected");
   expect(differences(make({}), make({ lowSigma: 2, weights: "equal" }))).toBe("σ limits 2 / 3, equal weights");
+  const calibrated = (dark: string | null, bin: number) =>
+    ({
+      ...make({}),
+      calibration: { plan: { settings: { demosaic: "linear5", bin } }, groups: [{ dark, flat: "f", bias: null }] },
+    }) as unknown as StackRecord;
+  expect(differences(calibrated("d", 1), calibrated(null, 1))).toBe("with flats");
+  expect(differences(make({}), calibrated("d", 2))).toBe("with darks and flats (binned 2×2)");
 });

@@ -185,7 +185,7 @@ export function chooseMaster(
       const blocked = Number(a.mismatches.some((m) => m.blocks)) - Number(b.mismatches.some((m) => m.blocks));
       const far = (master: MatchedFrame): number =>
         Math.abs((master.temperatureC ?? 0) - (of.temperatureC ?? 0)) +
-        10 * Math.abs(Math.log((master.exposureS || 1) / (of.exposureS || 1)));
+        10 * Math.abs(Math.log(Math.max(1e-3, master.exposureS ?? 1) / Math.max(1e-3, of.exposureS ?? 1)));
       return blocked || a.mismatches.length - b.mismatches.length || far(a.master) - far(b.master);
     });
   const best = ranked[0];

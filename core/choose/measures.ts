@@ -51,6 +51,8 @@ export interface Measure {
   id: MeasureId;
   /** As in a sentence: "FWHM", "stars", "sky gradient". */
   label: string;
+  /** For the head of a narrow column. */
+  short: string;
   unit: string;
   digits: number;
   /** Which end is good; null where neither is. */
@@ -70,6 +72,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "fwhm",
     label: "FWHM",
+    short: "FWHM",
     unit: "px",
     digits: 2,
     better: "low",
@@ -79,6 +82,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "fwhmArcsec",
     label: "FWHM on the sky",
+    short: "FWHM",
     unit: "arcsec",
     digits: 2,
     better: "low",
@@ -89,6 +93,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "eccentricity",
     label: "eccentricity",
+    short: "Ecc.",
     unit: "",
     digits: 2,
     better: "low",
@@ -98,6 +103,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "elongation",
     label: "long axis",
+    short: "Axis",
     unit: "°",
     digits: 0,
     better: null,
@@ -110,6 +116,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "stars",
     label: "stars",
+    short: "Stars",
     unit: "",
     digits: 0,
     better: "high",
@@ -119,6 +126,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "background",
     label: "background",
+    short: "Backgr.",
     unit: "ADU",
     digits: 0,
     better: "low",
@@ -129,6 +137,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "noise",
     label: "noise",
+    short: "Noise",
     unit: "ADU",
     digits: 1,
     better: "low",
@@ -139,6 +148,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "transmission",
     label: "transmission",
+    short: "Transm.",
     unit: "%",
     digits: 1,
     better: "high",
@@ -148,6 +158,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "weight",
     label: "weight",
+    short: "Weight",
     unit: "%",
     digits: 0,
     better: "high",
@@ -157,6 +168,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "saturated",
     label: "saturated",
+    short: "Satur.",
     unit: "ppm",
     digits: 0,
     better: "low",
@@ -166,6 +178,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "gradient",
     label: "sky gradient",
+    short: "Gradient",
     unit: "%",
     digits: 1,
     better: "low",
@@ -175,6 +188,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "boxGradient",
     label: "gradient by boxes",
+    short: "Boxes",
     unit: "ADU",
     digits: 1,
     better: "low",
@@ -185,6 +199,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "sharpness",
     label: "sharpness",
+    short: "Sharp.",
     unit: "",
     digits: 2,
     better: "high",
@@ -194,6 +209,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "brightness",
     label: "brightness",
+    short: "Bright.",
     unit: "",
     digits: 1,
     better: "high",
@@ -203,6 +219,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "drift",
     label: "drift",
+    short: "Drift",
     unit: "px",
     digits: 1,
     better: null,
@@ -215,6 +232,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "time",
     label: "time",
+    short: "Time",
     unit: "h",
     digits: 2,
     better: null,
@@ -224,6 +242,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "order",
     label: "order",
+    short: "No.",
     unit: "",
     digits: 0,
     better: null,
@@ -233,6 +252,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "exposure",
     label: "exposure",
+    short: "Exp.",
     unit: "s",
     digits: 1,
     better: null,
@@ -242,6 +262,7 @@ export const MEASURES: readonly Measure[] = [
   {
     id: "temperature",
     label: "temperature",
+    short: "Temp.",
     unit: "°C",
     digits: 1,
     better: null,

@@ -1,7 +1,7 @@
 export { clipSorted, combineInto } from "./combine";
 export type { StackPiece } from "./integrate";
 export { registeredFrame, stackRegion, tileSide } from "./integrate";
-export { photometricScale, relativeTransmission } from "./photometry";
+export { photometricScale } from "./photometry";
 export type { LeftOutSub, PlannedSub, StackPlan, SubFacts, SubRelation } from "./plan";
 export { chooseReference, planStack, relateSub, subRelation, subWeight } from "./plan";
 export type { StackFindings, StackReport } from "./report";

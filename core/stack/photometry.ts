@@ -1,6 +1,5 @@
 import type { ListedStar } from "../measure";
 import { medianInPlace } from "../raster";
-import { matchStars } from "../register";
 
 /**
  * What a sub must be multiplied by to have the reference's starlight: the median flux ratio of matched stars that are not
@@ -16,10 +15,4 @@ export function photometricScale(sub: ListedStar[], reference: ListedStar[], pai
   const clear = usable(40);
   const ratios = clear.length >= 8 ? clear : usable(12);
   return ratios.length > 0 ? medianInPlace(Float64Array.from(ratios)) : 1;
-}
-
-/** Starlight of a sub over the reference's; null where their stars cannot be matched. */
-export function relativeTransmission(sub: ListedStar[], reference: ListedStar[]): number | null {
-  const match = matchStars(sub, reference);
-  return match.ok ? 1 / photometricScale(sub, reference, match.value.pairs) : null;
 }

@@ -10,7 +10,7 @@ import {
   chooseReference,
   makeReport,
   planStack,
-  relativeTransmission,
+  relateSub,
   stackRegion,
   stackSettings,
   stackSigmaFromHalves,
@@ -170,14 +170,24 @@ test("halves of equal weight tell the stack's noise as it is; unequal ones are c
   expect(stackSigmaFromHalves(Math.sqrt(1 / 3), 1, 3)).toBeCloseTo(0.5, 12);
 });
 
-test("transmission is the starlight against the reference; another field has none", () => {
-  const stars = facts[0].stars;
-  const dimmed = stars.map((star) => ({ ...star, x: star.x + 3, flux: star.flux * 0.7 }));
-  expect(relativeTransmission(dimmed, stars)).toBeCloseTo(0.7, 6);
-  expect(
-    relativeTransmission(
-      stars.map((star) => ({ ...star, x: 319 - star.x })),
-      stars,
-    ),
-  ).toBeNull();
+test("a sub relates to a reference by its stars: starlight, place and sky; another field does not", () => {
+  const { stars, measures } = facts[0];
+  const reference = { id: "reference", stars, measures };
+  const dimmed = {
+    id: "dim",
+    measures,
+    stars: stars.map((star) => ({ ...star, x: star.x + 3, flux: star.flux * 0.7 })),
+  };
+  const relation = relateSub(dimmed, reference);
+  expect(relation.ok && 1 / relation.value.scale).toBeCloseTo(0.7, 6);
+  expect(relation.ok && relation.value.toReference[2]).toBeCloseTo(-3, 3);
+  // The sky of the dimmed sub is lifted to the reference's: scale · own + offset.
+  const { level } = measures.gradient[0];
+  expect(relation.ok && relation.value.scale * level + relation.value.offset[0].level).toBeCloseTo(
+    level + (3 * measures.gradient[0].dx) / 0.7,
+    4,
+  );
+  expect(relateSub({ ...dimmed, stars: stars.map((star) => ({ ...star, x: 319 - star.x })) }, reference).ok).toBe(
+    false,
+  );
 });

@@ -89,7 +89,7 @@ async function treated(
 }
 
 /** Box means of `reduce` × `reduce` pixels, missing ones left out; partial boxes at the border are means of what they hold. */
-function reduceInto(out: Raster, piece: Raster, x0: number, y0: number, reduce: number): void {
+export function reduceInto(out: Raster, piece: Raster, x0: number, y0: number, reduce: number): void {
   const width = Math.ceil(piece.width / reduce);
   const height = Math.ceil(piece.height / reduce);
   for (let c = 0; c < piece.channels; c++)

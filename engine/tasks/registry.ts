@@ -1,21 +1,34 @@
 import { crop, measureCrop } from "./crop";
+import { convert } from "./convert";
+import { flip } from "./flip";
+import { calibrateLight, defects, master } from "./masters";
 import { prepare } from "./prepare";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
-import { measureSub, transmission } from "./subs";
+import { measureBoxes, measureLevels, measureSub, measureVideo, readFile, relate, unpack } from "./subs";
 
 /** Everything a worker can do, by name. */
 export const TASKS = {
+  calibrateLight,
+  convert,
   crop,
+  defects,
   encodePng,
+  flip,
   inspect,
+  master,
+  measureBoxes,
   measureCrop,
+  measureLevels,
   measureSub,
+  measureVideo,
   plan,
   prepare,
+  readFile,
+  relate,
   renderStrip,
   stackStrip,
-  transmission,
+  unpack,
 };
 
 export type TaskName = keyof typeof TASKS;

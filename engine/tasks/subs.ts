@@ -1,27 +1,78 @@
-import type { SubMetadata } from "@/core/formats";
-import { metadataOfCards, pixelScaleOf } from "@/core/formats";
-import type { ListedStar, SubMeasures } from "@/core/measure";
-import { measureSub as measure } from "@/core/measure";
+import type { CalibrationSettings } from "@/core/calibrate";
+import { scaleOfCalibration } from "@/core/calibrate";
+import type { Card, FormatId, SubMetadata } from "@/core/formats";
+import { pixelScaleOf, unpackToFits } from "@/core/formats";
+import type { BackgroundBox, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
+import {
+  boxLevels,
+  measureBackground,
+  measureSub as measure,
+  measureVideoFrame,
+  whiteNoise,
+  withoutGaps,
+} from "@/core/measure";
 import type { StretchContext } from "@/core/operations";
 import { stretchContextOf } from "@/core/operations";
-import { relativeTransmission } from "@/core/stack";
-import { wholeRegion } from "@/core/raster";
+import type { Raster } from "@/core/raster";
+import { median, wholeRegion } from "@/core/raster";
+import type { SubFacts, SubRelation } from "@/core/stack";
+import { registeredFrame, relateSub } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
+
+/** What a file says before its pixels are looked at. */
+export interface FileReading {
+  format: FormatId;
+  frames: number;
+  width: number;
+  height: number;
+  channels: number;
+  bitpix: number;
+  randomAccess: boolean;
+  metadata: SubMetadata;
+  cards: Card[];
+  pixelScale: number | null;
+  /** Start of each frame of a video in ms since 1970; null where it is not known. */
+  times: (number | null)[];
+}
+
+/** Opens a file and reads its header. */
+export const readFile: Task<{ frame: FrameRef }, FileReading> = async ({ frame }, shop) => {
+  const file = await shop.frames.picture(frame);
+  const { format, frames, width, height, channels, bitpix, randomAccess, metadata, cards } = file;
+  const times = frames > 1 ? Array.from({ length: frames }, (_, i) => file.timeOf(i)) : [];
+  return {
+    format,
+    frames,
+    width,
+    height,
+    channels,
+    bitpix,
+    randomAccess,
+    metadata,
+    cards,
+    pixelScale: pixelScaleOf(metadata),
+    times,
+  };
+};
+
+/** A file that must be decoded whole, as an uncompressed FITS file. */
+export const unpack: Task<{ frame: FrameRef }, Uint8Array> = async ({ frame }, shop) => {
+  const file = await shop.frames.picture(frame);
+  shop.job.check();
+  return unpackToFits(file);
+};
 
 export interface SubReading {
   width: number;
   height: number;
   channels: number;
-  bitpix: number;
-  metadata: SubMetadata;
-  pixelScale: number | null;
   measures: SubMeasures;
   stars: ListedStar[];
   stretch: StretchContext;
 }
 
-/** Reads and measures one sub. */
+/** Reads and measures one light, calibrated if its reference says so. */
 export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame }, shop) => {
   const source = await shop.frames.open(frame);
   shop.job.check();
@@ -29,22 +80,87 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
   shop.job.progress(0.3);
   shop.job.check();
   const { measures, stars } = measure(raster, shop.job.kernels);
-  const metadata = metadataOfCards(source.header.cards);
+  return { ...sizeOf(raster), measures, stars, stretch: stretchContextOf([raster]) };
+};
+
+/** Level and noise of a frame whose stars do not matter: a calibration frame, or one of a video. */
+export const measureLevels: Task<{ frame: FrameRef }, SubReading> = async ({ frame }, shop) => {
+  const source = await shop.frames.open(frame);
+  const raster = await source.read(wholeRegion(source));
+  shop.job.check();
   return {
-    width: source.width,
-    height: source.height,
-    channels: source.channels,
-    bitpix: source.bitpix,
-    metadata,
-    pixelScale: pixelScaleOf(metadata),
-    measures,
-    stars,
+    ...sizeOf(raster),
+    measures: levelsOf(raster, shop.job.kernels),
+    stars: [],
     stretch: stretchContextOf([raster]),
   };
 };
 
-/** Starlight of a sub over a reference's; null where they do not match. */
-export const transmission: Task<{ stars: ListedStar[]; reference: ListedStar[] }, number | null> = ({
-  stars,
-  reference,
-}) => Promise.resolve(relativeTransmission(stars, reference));
+const sizeOf = ({ width, height, channels }: Raster) => ({ width, height, channels });
+
+function levelsOf(raster: Raster, kernels: Parameters<typeof whiteNoise>[3]): SubMeasures {
+  const { width, height, planes } = raster;
+  let saturated = 0;
+  for (const plane of planes) for (const v of plane) if (v >= 0.95) saturated++;
+  const levels = planes.map((plane) => median(measureBackground(plane, width, height).level));
+  return {
+    stars: 0,
+    fwhmPx: null,
+    eccentricity: null,
+    elongationAngle: null,
+    elongationAgreement: null,
+    background: levels,
+    gradient: levels.map((level) => ({ level, dx: 0, dy: 0 })),
+    noise: planes.map((plane) => whiteNoise(withoutGaps(plane), width, height, kernels)),
+    saturatedShare: saturated / (width * height * planes.length),
+    trail: null,
+  };
+}
+
+/** Measures frames `from` … `to` − 1 of a video. */
+export const measureVideo: Task<
+  { file: FrameRef; from: number; to: number },
+  { reading: SubReading; video: VideoMeasures }[]
+> = async ({ file, from, to }, shop) => {
+  const picture = await shop.frames.picture(file);
+  const out = [];
+  for (let index = from; index < to; index++) {
+    await shop.job.breathe();
+    const raster = await picture.frame(index).read(wholeRegion(picture));
+    out.push({
+      reading: {
+        ...sizeOf(raster),
+        measures: levelsOf(raster, shop.job.kernels),
+        stars: [],
+        stretch: stretchContextOf([raster]),
+      },
+      video: measureVideoFrame(raster, shop.job.kernels),
+    });
+    shop.job.progress((index + 1 - from) / (to - from));
+  }
+  return out;
+};
+
+type Relatable = Pick<SubFacts, "id" | "measures" | "stars">;
+
+/** Where a sub lies against a reference and how bright it is; null where their stars do not match. */
+export const relate: Task<{ sub: Relatable; reference: Relatable }, SubRelation | null> = ({ sub, reference }) => {
+  const relation = relateSub(sub, reference);
+  return Promise.resolve(relation.ok ? relation.value : null);
+};
+
+export interface BoxPayload {
+  frame: FrameRef;
+  relation: SubRelation;
+  size: { width: number; height: number };
+  boxes: BackgroundBox[];
+}
+
+/** Medians of the background boxes in the registered and normalised frame. */
+export const measureBoxes: Task<BoxPayload, number[]> = async ({ frame, relation, size, boxes }, shop) =>
+  boxLevels(registeredFrame(await shop.frames.open(frame), relation, size), boxes);
+
+/** arcsec per px after a calibration that bins or makes super-pixels. */
+export function calibratedScale(metadata: SubMetadata, settings: CalibrationSettings | null): number | null {
+  return pixelScaleOf(metadata, settings ? scaleOfCalibration(settings, metadata.cfa) : 1);
+}

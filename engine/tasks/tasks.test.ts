@@ -12,7 +12,7 @@ import { crop, measureCrop, type Treatment } from "./crop";
 import { prepare } from "./prepare";
 import { encodePng, renderStrip } from "./render";
 import { inspect } from "./stack";
-import { measureSub, transmission } from "./subs";
+import { measureSub, readFile, relate } from "./subs";
 import type { Workshop } from "./task";
 
 const stars = randomStars(30, 300, 240, 6);
@@ -126,11 +126,16 @@ test("a PNG is as the display shows it: the sky at its brightness, or values as 
   expect(plain.data[1]).toBe(Math.round(whole.planes[1][0] * 255));
 });
 
-test("a sub is read and measured; transmission is told against another", async () => {
+test("a file's header is read, a sub is measured, and related to another by its stars", async () => {
+  expect(await readFile({ frame: picture }, shop())).toMatchObject({
+    ...{ format: "fits", frames: 1, width: 300, height: 240, channels: 3, bitpix: -32, pixelScale: null },
+    randomAccess: true,
+  });
   const reading = await measureSub({ frame: picture }, shop());
-  expect(reading).toMatchObject({ width: 300, height: 240, channels: 3, bitpix: -32, pixelScale: null });
   expect(reading.stars.length).toBeGreaterThan(25);
-  const dim = reading.stars.map((star) => ({ ...star, flux: star.flux * 0.8 }));
-  expect(await transmission({ stars: dim, reference: reading.stars }, shop())).toBeCloseTo(0.8, 6);
-  expect(await transmission({ stars: dim.slice(0, 3), reference: reading.stars }, shop())).toBeNull();
+  const own = { id: "a", measures: reading.measures, stars: reading.stars };
+  const dim = { ...own, id: "b", stars: reading.stars.map((star) => ({ ...star, flux: star.flux * 0.8 })) };
+  expect((await relate({ sub: dim, reference: own }, shop()))?.scale).toBeCloseTo(1 / 0.8, 6);
+  expect((await relate({ sub: own, reference: own }, shop()))?.toReference).toEqual([1, 0, 0, 0, 1, 0]);
+  expect(await relate({ sub: { ...dim, stars: dim.stars.slice(0, 3) }, reference: own }, shop())).toBeNull();
 });

@@ -21,6 +21,8 @@ async function fetchOk(url: string, signal?: AbortSignal): Promise<Response> {
 /** Brings in what the demo still lacks, stacks it, and tells where to go at each step. */
 async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "compare") => void): Promise<void> {
   go("subs");
+  if (session.project.demoKind === "video") return videoDemo(session);
+  if (session.project.demoKind === "raw") return rawDemo(session);
   const { frames } = manifest.parse(await (await fetchOk("/api/demo/manifest")).json());
   const here = new Set(session.store.getState().subs.map(({ name }) => name));
   const missing = frames.filter(({ file }) => !here.has(file));
@@ -37,6 +39,41 @@ async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "
   if (stack) go("compare");
 }
 
+/** Raw lights with their darks, flats and bias: brought in, masters made, lights calibrated and measured. */
+async function rawDemo(session: ProjectSession): Promise<void> {
+  const { frames } = manifest.parse(await (await fetchOk("/api/demo/raw/manifest")).json());
+  const here = new Set(session.store.getState().subs.map(({ name }) => name));
+  await session.importFiles(
+    frames
+      .filter(({ file }) => !here.has(file))
+      .map(({ file, index }) => ({
+        name: file,
+        load: async (signal) => (await fetchOk(`/api/demo/raw/frames/${index}`, signal)).blob(),
+      })),
+    "Receiving and measuring",
+  );
+  if (session.store.getState().subs.length < frames.length) return;
+  if (session.store.getState().masters.length === 0) await session.makeMasters();
+  await session.measureAgain();
+}
+
+async function videoDemo(session: ProjectSession): Promise<void> {
+  if (session.store.getState().subs.length > 0) return;
+  await session.importFiles(
+    [{ name: "oru.ser", load: async (signal) => (await fetchOk("/api/demo/video", signal)).blob() }],
+    "Receiving and measuring",
+  );
+}
+
+/** What the demo of a project ends with. */
+function isDone(session: ProjectSession): boolean {
+  const { stacks, subs, project } = session.store.getState();
+  if (project.demoKind === "night") return stacks.length > 0;
+  return project.demoKind === "video"
+    ? subs.length > 0
+    : subs.length > 0 && session.staleLights().length === 0 && session.store.getState().masters.length > 0;
+}
+
 /** Runs the demo of a demo project that has no stack yet; after a stop it offers to go on. */
 export function DemoGuide() {
   const session = useSession();
@@ -48,12 +85,12 @@ export function DemoGuide() {
     setPaused(null);
     runDemo(session, (stage) => router.push(`/p/${id}/${stage}`))
       .then(() => {
-        if (session.store.getState().stacks.length === 0) setPaused("The demo was stopped.");
+        if (!isDone(session)) setPaused("The demo was stopped.");
       })
       .catch((error: unknown) => setPaused(error instanceof Error ? error.message : String(error)));
   };
   useEffect(() => {
-    if (!demo || started.current || session.store.getState().stacks.length > 0) return;
+    if (!demo || started.current || isDone(session)) return;
     started.current = true;
     run();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each opening of the project

@@ -15,11 +15,17 @@ export const KEYS: { where: string; keys: [string, string][] }[] = [
   {
     where: "Subs",
     keys: [
-      ["← →", "previous and next sub"],
-      ["X", "leave the sub out, or take it in again"],
+      ["← → ↑ ↓", "previous and next sub"],
+      ["Space", "play"],
+      ["X", "leave the selected subs out, or take them in"],
+      ["Shift X", "leave them to the rules"],
+      ["C", "mark as candidate"],
+      ["V", "to the last candidate and back"],
       ["R", "make it the reference"],
-      ["0", "all of the picture"],
-      ["1", "1:1"],
+      ["N", "over the reference, or as it came"],
+      ["B", "background boxes"],
+      ["Ctrl A, Esc", "select all, none"],
+      ["0 1 4", "all of the picture, 1:1, 4:1"],
     ],
   },
   {

@@ -31,6 +31,7 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
     return () => {
       gone = true;
       flush();
+      opened?.close();
       window.removeEventListener("pagehide", flush);
       setSession(null);
     };

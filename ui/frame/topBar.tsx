@@ -7,6 +7,7 @@ import { IconButton } from "../kit/button";
 import { duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { HelpOverlay, useHelp } from "./help";
+import { useGrades } from "../subs/grades";
 import { useProject, useStage } from "./session";
 import { useTools } from "./workspace";
 
@@ -29,9 +30,10 @@ export function TopBar() {
   const lanes = useProject((state) => state.board?.present.lanes.length ?? 0);
   const stage = useStage();
   const help = useHelp();
-  const included = subs.filter((sub) => sub.included).length;
+  const { lights, verdicts } = useGrades();
+  const included = lights.filter(({ id }) => verdicts.get(id)?.included).length;
   const stages = [
-    { id: "subs", label: subs.length > 0 ? `Subs ${included} of ${subs.length}` : "Subs" },
+    { id: "subs", label: subs.length > 0 ? `Subs ${included} of ${lights.length}` : "Subs" },
     { id: "stack", label: stacks.length > 0 ? `Stack ${stacks.length}` : "Stack" },
     { id: "compare", label: lanes > 0 ? `Compare ${lanes} lanes` : "Compare" },
     { id: "finish", label: "Finish" },

@@ -9,10 +9,12 @@ interface Props<T extends string> {
   value: T;
   options: { value: T; label: string }[];
   onChange: (value: T) => void;
+  /** Shown while `value` is none of the options. */
+  placeholder?: string;
 }
 
 /** One of several, as a list that opens. */
-export function Choice<T extends string>({ label, help, value, options, onChange }: Props<T>) {
+export function Choice<T extends string>({ label, help, value, options, onChange, placeholder }: Props<T>) {
   return (
     <Select.Root value={value} onValueChange={(next) => onChange(next as T)}>
       <Select.Trigger
@@ -21,14 +23,14 @@ export function Choice<T extends string>({ label, help, value, options, onChange
         data-help={help}
         className="inline-flex items-center gap-1 rounded border border-line bg-page px-1.5 py-0.5 whitespace-nowrap hover:border-quiet"
       >
-        <Select.Value />
+        <Select.Value placeholder={placeholder} />
         <ChevronDown size={12} className="text-quiet" />
       </Select.Trigger>
       <Select.Portal>
         <Select.Content
           position="popper"
           sideOffset={2}
-          className="z-50 rounded border border-line bg-raised p-1 shadow-lg"
+          className="z-50 max-h-[60vh] overflow-auto rounded border border-line bg-raised p-1 shadow-lg"
         >
           <Select.Viewport>
             {options.map((option) => (

@@ -35,8 +35,8 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
   }, [repository]);
 
   const create = useCallback(
-    async (projectName: string, demo: boolean) => {
-      const project = newProject(projectName, demo);
+    async (projectName: string, demo: boolean, kind: "night" | "raw" | "video" = "night") => {
+      const project = newProject(projectName, demo, kind);
       await repository.saveProject(project);
       router.push(`/p/${project.id}/subs`);
     },
@@ -104,12 +104,24 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
           >
             Open the demo
           </Button>
+          <Button
+            onClick={() => void create("Weir Nebula, raw demo", true, "raw")}
+            help="Makes a project with simulated raw lights, darks, flats and bias frames, and calibrates them"
+          >
+            Raw frames
+          </Button>
+          <Button
+            onClick={() => void create("Oru, video demo", true, "video")}
+            help="Makes a project from a simulated video of a planet, whose frames are graded"
+          >
+            Video
+          </Button>
         </form>
         {cards?.length === 0 ? (
           <div className="h-64">
             <EmptyState title="No projects yet">
-              Make a project and drop your calibrated FITS subs into it, or open the demo to see the whole way from 20
-              simulated subs to a comparison.
+              Make a project and drop your frames into it, or open the demo to see the whole way from 20 simulated subs
+              to a comparison.
             </EmptyState>
           </div>
         ) : null}

@@ -13,6 +13,22 @@ export function differences(before: StackRecord, after: StackRecord): string {
   if (a.weights !== b.weights) words.push(b.weights === "equal" ? "equal weights" : "weighted by noise");
   if (a.resampling !== b.resampling) words.push(b.resampling === "bicubic" ? "bicubic" : "Lanczos 3");
   if (a.transform !== b.transform) words.push(b.transform);
+  const calibrated = calibrationWords(after);
+  if (calibrationWords(before) !== calibrated) words.push(calibrated);
   if (before.report.referenceName !== after.report.referenceName) words.push(`reference ${after.report.referenceName}`);
   return words.length > 0 ? words.join(", ") : "same settings and subs";
+}
+
+/** How the subs of a stack were calibrated: "with darks and flats", "without darks", … */
+export function calibrationWords({ calibration }: Pick<StackRecord, "calibration">): string {
+  if (!calibration) return "subs as they came";
+  const kinds = (["dark", "flat", "bias"] as const).filter((kind) =>
+    calibration.groups.some((group) => group[kind] !== null),
+  );
+  const names = kinds.map((kind) => ({ dark: "darks", flat: "flats", bias: "bias" })[kind]);
+  const { demosaic, bin } = calibration.plan.settings;
+  const how = [demosaic === "linear5" ? "" : demosaic, bin > 1 ? `binned ${bin}×${bin}` : ""]
+    .filter(Boolean)
+    .join(", ");
+  return `${names.length === 0 ? "without masters" : `with ${names.join(" and ")}`}${how ? ` (${how})` : ""}`;
 }

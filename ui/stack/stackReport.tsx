@@ -3,6 +3,7 @@
 import type { StackRecord } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
 import { useProject } from "../frame/session";
+import { calibrationWords } from "./stackDifferences";
 
 const CHANNEL_NAMES = ["red", "green", "blue"];
 
@@ -19,6 +20,7 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
       <dl>
         <Row name="Subs used" value={`${report.subsUsed} of ${report.subs.length}`} />
         <Row name="Integration" value={duration(report.integrationS)} />
+        <Row name="Calibrated" value={calibrationWords(stack)} />
         <Row name="Reference" value={report.referenceName} />
         <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
         <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />

@@ -7,10 +7,10 @@ import { stretchCurves, stretchParams } from "@/core/operations";
 import type { StackSettings } from "@/core/stack";
 import { stackSettings } from "@/core/stack";
 import type { Treatment } from "@/engine/tasks/crop";
-import { failureOf } from "@/engine/protocol";
 import type { StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { useTools } from "../frame/workspace";
+import { useGrades } from "../subs/grades";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { duration } from "../kit/format";
@@ -18,8 +18,8 @@ import { EmptyState, ProgressLine } from "../kit/notice";
 import { NumberField } from "../kit/setting";
 import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
-import { differences } from "./stackDifferences";
 import { StackReportView } from "./stackReport";
+import { StackShelf } from "./stackShelf";
 
 /** Make stacks, look at them and at what they are made of. */
 export function StackScreen() {
@@ -82,10 +82,19 @@ function SettingsColumn() {
   const asked = useProject((state) => state.project.referenceId);
   const [settings, setSettings] = useState<StackSettings>(() => stackSettings.parse({}));
   const [name, setName] = useState("");
-  const included = subs.filter((sub) => sub.included);
+  const { lights, verdicts, sets } = useGrades();
+  const [setKey, setSetKey] = useState("all");
+  const only = sets.find(({ key }) => key === setKey);
+  const inSet = new Set(only?.frames.map(({ id }) => id));
+  const included = lights.filter(({ id }) => verdicts.get(id)?.included && (!only || inSet.has(id)));
+  const masters = useProject((state) => state.masters);
+  const plan = useProject((state) => state.project.calibration);
+  const [use, setUse] = useState(plan.use);
+  const kinds = (["dark", "flat", "bias"] as const).filter((kind) => masters.some((master) => master.kind === kind));
   const referenceId = included.some(({ id }) => id === asked) ? asked : null;
   const stacking = useStacking();
-  const proposed = useMemo(() => session.proposedReference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
+  const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
+  const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const change = (part: Partial<StackSettings>) => setSettings((before) => ({ ...before, ...part }));
   return (
     <aside className="flex w-72 shrink-0 flex-col gap-3 overflow-auto border-r border-line bg-panel p-3">
@@ -93,6 +102,40 @@ function SettingsColumn() {
         Stack <b className="figures">{included.length}</b> subs,{" "}
         {duration(included.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0))} in all.
       </p>
+      {sets.length > 1 ? (
+        <Sentence label="Of">
+          <Choice
+            label="Set"
+            help="Subs of one filter, exposure, camera or night"
+            value={only ? setKey : "all"}
+            options={[
+              { value: "all", label: "all sets together" },
+              ...sets.map(({ key, label, frames }) => ({ value: key, label: `${label} (${frames.length})` })),
+            ]}
+            onChange={setSetKey}
+          />
+        </Sentence>
+      ) : null}
+      {kinds.length > 0 ? (
+        <div
+          className="flex flex-wrap items-center gap-x-3 text-quiet"
+          data-help="Other masters than on the Subs screen make another stack from the same subs; they are measured again for it"
+          data-testid="calibrated-with"
+        >
+          Calibrate with
+          {kinds.map((kind) => (
+            <label key={kind} className="flex items-center gap-1 text-text">
+              <input
+                type="checkbox"
+                className="accent-[#a3a3a3]"
+                checked={use[kind]}
+                onChange={(event) => setUse({ ...use, [kind]: event.target.checked })}
+              />
+              {{ dark: "darks", flat: "flats", bias: "bias" }[kind]}
+            </label>
+          ))}
+        </div>
+      ) : null}
       <Sentence label="Match them to">
         <Choice
           label="Reference sub"
@@ -235,7 +278,11 @@ function SettingsColumn() {
           disabled={included.length === 0}
           help="Registers, normalises, weights and combines the included subs"
           onClick={() => {
-            void session.stack(name.trim() || `Stack ${stacks.length + 1}`, { ...settings, referenceId });
+            void session.stack(
+              name.trim() || `Stack ${stacks.length + 1}`,
+              { ...settings, referenceId },
+              { only: only ? inSet : undefined, plan: { ...plan, use } },
+            );
             setName("");
           }}
         >
@@ -251,59 +298,6 @@ function Sentence({ label, children }: { label: string; children: React.ReactNod
     <div className="flex flex-wrap items-center gap-2">
       <span className="text-quiet">{label}</span>
       {children}
-    </div>
-  );
-}
-
-/** The stacks made so far, each saying what differs from the one before it. */
-function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; currentId: string | null }) {
-  const session = useSession();
-  const [error, setError] = useState<string | null>(null);
-  if (stacks.length === 0) return null;
-  return (
-    <div className="shrink-0 border-t border-line bg-panel">
-      {error ? <p className="px-3 pt-2 text-warn">{error}</p> : null}
-      <ul className="flex gap-2 overflow-x-auto p-2" aria-label="Stacks">
-        {stacks.map((stack, i) => (
-          <li
-            key={stack.id}
-            className={`w-56 shrink-0 rounded border bg-raised px-2 py-1.5 ${stack.id === currentId ? "border-accent" : "border-line"}`}
-          >
-            <button type="button" className="w-full text-left" onClick={() => session.selectStack(stack.id)}>
-              <span className="block text-quiet">
-                {stack.report.subsUsed} subs · {duration(stack.report.integrationS)}
-              </span>
-              <span className="block truncate text-sm text-quiet">
-                {i === 0 ? "" : differences(stacks[i - 1], stack)}
-              </span>
-            </button>
-            <div className="flex items-center gap-1">
-              <input
-                aria-label="Name of this stack"
-                className="min-w-0 flex-1 rounded bg-transparent hover:bg-page focus:bg-page"
-                value={stack.name}
-                maxLength={80}
-                onChange={(event) => session.renameStack(stack.id, event.target.value)}
-              />
-              <Button
-                kind="quiet"
-                help={`Deletes “${stack.name}” and its halves`}
-                onClick={() => {
-                  try {
-                    session.deleteStack(stack.id);
-                    setError(null);
-                  } catch (reason) {
-                    const { message, advice } = failureOf(reason);
-                    setError(`${message}. ${advice}`);
-                  }
-                }}
-              >
-                Delete
-              </Button>
-            </div>
-          </li>
-        ))}
-      </ul>
     </div>
   );
 }

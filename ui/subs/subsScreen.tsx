@@ -1,56 +1,163 @@
 "use client";
 
-import { ChevronLeft, ChevronRight, FolderInput } from "lucide-react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { FolderInput } from "lucide-react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
-import { stretchCurves, stretchParams } from "@/core/operations";
-import type { Treatment } from "@/engine/tasks/crop";
-import { failureOf } from "@/engine/protocol";
+import { measureOf } from "@/core/choose";
+import { FILE_ENDINGS } from "@/core/formats";
 import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
-import { Button, IconButton } from "../kit/button";
+import { Button } from "../kit/button";
 import { duration } from "../kit/format";
-import { EmptyState, Problem } from "../kit/notice";
-import type { Look } from "../viewer/pictureViewer";
-import { PictureViewer } from "../viewer/pictureViewer";
-import { MeasureStrip } from "./measureStrip";
+import { EmptyState } from "../kit/notice";
+import { firstBoxes } from "./boxOverlay";
+import type { DefectMap } from "./calibratePanel";
+import { CalibratePanel } from "./calibratePanel";
+import { ColumnsMenu } from "./columnsMenu";
+import { FlipBar } from "./flipBar";
+import type { JudgingLook } from "./flipPicture";
+import { FlipPicture } from "./flipPicture";
+import type { Sort } from "./grades";
+import { selectionAfter, sortFrames, useGrades } from "./grades";
+import { HeaderPanel, TypeHint } from "./headerPanel";
+import { ExportMenu, ImportNotices, StorageUse } from "./importBar";
+import { MeasureChart } from "./measureChart";
+import { RulesPanel } from "./rulesPanel";
 import { SubsTable } from "./subsTable";
-import { useTransmissions } from "./useTransmissions";
-import { sortSubs, type SortKey } from "./subsColumns";
+import type { Prepared } from "./useFlip";
 
-/** Bring frames in, look through them, leave the bad ones out. */
+const PANELS = [
+  { id: "choose", label: "Choose", help: "Measures, rules and decisions" },
+  { id: "calibrate", label: "Calibrate", help: "Masters, and which lights go through which" },
+  { id: "header", label: "Header", help: "What the file says, and what can be typed in" },
+] as const;
+type PanelId = (typeof PANELS)[number]["id"];
+
+const PLAY_MS = 250;
+
+/** Bring frames in, calibrate them, see what each is worth, and choose. */
 export function SubsScreen() {
   const session = useSession();
   const subs = useProject((state) => state.subs);
-  const refused = useProject((state) => state.refused);
+  const columns = useProject((state) => state.project.columns);
+  const boxes = useProject((state) => state.project.boxes);
   const currentId = useProject((state) => state.currentSubId);
-  const [sort, setSort] = useState<{ key: SortKey; down: boolean }>({ key: "order", down: false });
+  const selection = useProject((state) => state.selection);
+  const proposal = useProject((state) => state.proposal);
   const referenceId = useProject((state) => state.project.referenceId);
+  const grading = useProject((state) => state.grading);
+  const grades = useGrades();
+  const [sort, setSort] = useState<Sort>({ key: "order", down: false });
+  const [panel, setPanel] = useState<PanelId>("choose");
+  const [setKey, setSetKey] = useState<string | null>(null);
+  const [thumbnails, setThumbnails] = useState(false);
   const [over, setOver] = useState(false);
-  const proposed = useMemo(() => session.proposedReference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
-  const reference = subs.find((sub) => sub.id === referenceId) ?? proposed;
-  const transmission = useTransmissions(subs, reference);
-  const sorted = sortSubs(subs, sort.key, sort.down, transmission);
-  const at = sorted.findIndex((sub) => sub.id === currentId);
-  const current = at >= 0 ? sorted[at] : (sorted[0] ?? null);
+  const [playing, setPlaying] = useState(false);
+  const [prepared, setPrepared] = useState<Prepared | null>(null);
+  const [judging, setJudging] = useState<JudgingLook>({
+    registered: true,
+    brightness: 0.14,
+    contrast: 1,
+    boxes: false,
+  });
+  const [bestPercent, setBestPercent] = useState(100);
+  const [map, setMap] = useState<DefectMap | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
+  const swapped = useRef<string | null>(null);
 
-  const step = (by: number) => {
-    const next = sorted[Math.min(sorted.length - 1, Math.max(0, at + by))];
-    if (next) session.selectSub(next.id);
+  const byId = useMemo(() => new Map(subs.map((sub) => [sub.id, sub])), [subs]);
+  const reference = useMemo(() => session.reference(), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps
+  const shownSet = grades.sets.find(({ key }) => key === setKey) ?? null;
+  const frames = useMemo(() => shownSet?.frames ?? [...grades.frames.values()], [shownSet, grades]);
+  const sorted = useMemo(() => sortFrames(frames, sort), [frames, sort]);
+  const flipped = useMemo(() => {
+    if (bestPercent >= 100) return sorted;
+    const weight = measureOf("weight").value;
+    const ranked = [...frames].sort((a, b) => (weight(b) ?? -1) - (weight(a) ?? -1));
+    const kept = new Set(
+      ranked.slice(0, Math.max(1, Math.ceil((ranked.length * bestPercent) / 100))).map(({ id }) => id),
+    );
+    return sorted.filter(({ id }) => kept.has(id));
+  }, [sorted, frames, bestPercent]);
+  const order = useMemo(() => flipped.flatMap(({ id }) => byId.get(id) ?? []), [flipped, byId]);
+  const current: SubRecord | null = (currentId === null ? null : byId.get(currentId)) ?? order[0] ?? subs[0] ?? null;
+  const at = order.findIndex(({ id }) => id === current?.id);
+  const chosen = useMemo(() => (selection.length > 0 ? selection : current ? [current.id] : []), [selection, current]);
+
+  const step = useCallback(
+    (by: number) => {
+      const next = order[Math.min(order.length - 1, Math.max(0, at + by))];
+      if (next) session.selectSub(next.id);
+    },
+    [order, at, session],
+  );
+  const pick = (id: string, keys: { ctrl: boolean; shift: boolean }) =>
+    session.selectSub(
+      id,
+      selectionAfter(
+        sorted.map((frame) => frame.id),
+        selection,
+        current?.id ?? null,
+        id,
+        keys,
+      ),
+    );
+  const included = (id: string) => grades.verdicts.get(id)?.included !== false;
+  const decide = (ids: readonly string[], include: boolean) => session.decide(ids, include ? "keep" : "reject");
+  const toggleDecision = () => current && decide(chosen, !included(current.id));
+  const swap = () => {
+    if (!current) return;
+    const candidates = order.filter((sub) => sub.candidate);
+    const target =
+      current.candidate && swapped.current !== null ? swapped.current : candidates[candidates.length - 1]?.id;
+    if (!target || target === current.id) return;
+    if (!current.candidate) swapped.current = current.id;
+    session.selectSub(target);
   };
-  useHotkeys("left,up", (event) => (event.preventDefault(), step(-1)), [sorted, at]);
-  useHotkeys("right,down", (event) => (event.preventDefault(), step(1)), [sorted, at]);
-  useHotkeys("x", () => current && session.setIncluded(current.id, !current.included), [current]);
+  const judge = (part: Partial<JudgingLook>) => {
+    if (part.boxes === true && boxes.length === 0 && reference)
+      session.saveProject({ boxes: firstBoxes(reference.measuredSize) });
+    setJudging((before) => ({ ...before, ...part }));
+  };
+
+  useHotkeys("left,up", (event) => (event.preventDefault(), step(-1)), [step]);
+  useHotkeys("right,down", (event) => (event.preventDefault(), step(1)), [step]);
+  useHotkeys("space", (event) => (event.preventDefault(), setPlaying((before) => !before)));
+  useHotkeys("x", toggleDecision, [current, chosen, grades]);
+  useHotkeys("shift+x", () => session.decide(chosen, null), [chosen]);
+  useHotkeys("c", () => current && session.markCandidate(current.id), [current]);
+  useHotkeys("v", swap, [current, order]);
   useHotkeys("r", () => current && session.saveProject({ referenceId: current.id }), [current]);
+  useHotkeys("b", () => judge({ boxes: !judging.boxes }), [judging, boxes, reference]);
+  useHotkeys("n", () => judge({ registered: !judging.registered }), [judging]);
+  useHotkeys(
+    "mod+a",
+    (event) => (
+      event.preventDefault(),
+      current &&
+        session.selectSub(
+          current.id,
+          sorted.map(({ id }) => id),
+        )
+    ),
+    [current, sorted],
+  );
+  useHotkeys("esc", () => current && session.selectSub(current.id), [current]);
+
+  useEffect(() => {
+    if (!playing || order.length < 2) return;
+    const timer = setTimeout(() => session.selectSub(order[(at + 1) % order.length].id), PLAY_MS);
+    return () => clearTimeout(timer);
+  }, [playing, at, order, session]);
 
   const take = (files: Iterable<File>) => {
     const list = [...files];
     if (list.length > 0)
       void session.importFiles(list.map((file) => ({ name: file.name, load: () => Promise.resolve(file) })));
   };
-  const included = subs.filter((sub) => sub.included);
-  const integration = included.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
+  const kept = grades.lights.filter(({ id }) => included(id));
+  const integration = kept.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
+  const others = subs.length - grades.lights.length;
 
   return (
     <div
@@ -70,7 +177,7 @@ export function SubsScreen() {
         ref={chooser}
         type="file"
         multiple
-        accept=".fits,.fit,.fts"
+        accept={FILE_ENDINGS.join(",")}
         className="hidden"
         data-testid="choose-files"
         onChange={(event) => {
@@ -78,23 +185,13 @@ export function SubsScreen() {
           event.target.value = "";
         }}
       />
-      {refused.length > 0 ? (
-        <div className="max-h-32 shrink-0 overflow-auto" data-testid="refused">
-          {refused.map((file, i) => (
-            <Problem
-              key={`${file.name}${i}`}
-              message={file.message.startsWith(file.name) ? file.message : `${file.name}: ${file.message}`}
-              advice={file.advice}
-              onDismiss={i === 0 ? () => session.dismissRefused() : undefined}
-            />
-          ))}
-        </div>
-      ) : null}
-      {subs.length === 0 ? (
-        <EmptyState title="Drop your subs here">
+      <ImportNotices />
+      {!current ? (
+        <EmptyState title="Drop your frames here">
           <p className="mb-3">
-            Calibrated FITS frames, mono or three planes, as many at once as you like. Each is measured as it comes in;
-            one that cannot be read is named and the others go on. They stay in this browser.
+            Lights as they left the camera with their darks, flats and bias; or calibrated subs; or a video. FITS, TIFF,
+            PNG, SER and AVI, as many at once as you like. Each is measured as it comes in; one that cannot be read is
+            named and the others go on. They stay in this browser.
           </p>
           <Button kind="primary" onClick={() => chooser.current?.click()}>
             <FolderInput size={16} /> Choose files
@@ -104,94 +201,173 @@ export function SubsScreen() {
         <>
           <div className="flex min-h-0 flex-1">
             <div className="flex min-w-0 flex-1 flex-col">
-              <div className="min-h-0 flex-1">{current ? <SubPicture sub={current} /> : null}</div>
-              <div className="flex h-9 shrink-0 items-center gap-2 border-t border-line bg-panel px-2">
-                <IconButton label="Previous sub (←)" disabled={at <= 0} onClick={() => step(-1)}>
-                  <ChevronLeft size={16} />
-                </IconButton>
-                <IconButton label="Next sub (→)" disabled={at >= sorted.length - 1} onClick={() => step(1)}>
-                  <ChevronRight size={16} />
-                </IconButton>
-                <span className="min-w-0 flex-1 truncate" data-testid="current-sub">
-                  {current?.name}
-                  {current && !current.included ? <span className="text-warn"> · left out</span> : null}
-                  {current?.id === reference?.id ? <span className="text-accent"> · reference</span> : null}
-                </span>
-                <Button
-                  help="Leaves this sub out of stacks, or takes it in again (X)"
-                  onClick={() => current && session.setIncluded(current.id, !current.included)}
-                >
-                  {current?.included ? "Leave out" : "Take in"}
-                </Button>
-                <Button
-                  help="Transmission is told against this sub (R)"
-                  onClick={() => current && session.saveProject({ referenceId: current.id })}
-                >
-                  Make reference
-                </Button>
+              <div className="min-h-0 flex-1">
+                <FlipPicture
+                  key={session.project.id}
+                  {...{ order, current, reference, judging }}
+                  onPrepared={setPrepared}
+                  defects={map && !judging.registered ? map : null}
+                />
               </div>
-            </div>
-            <div className="flex w-[560px] shrink-0 flex-col border-l border-line">
-              <div className="flex h-9 shrink-0 items-center gap-3 border-b border-line bg-panel px-2">
-                <span className="flex-1 text-quiet">
-                  <span className="text-text">{included.length}</span> of {subs.length} included ·{" "}
-                  <span className="text-text">{duration(integration)}</span>
-                </span>
-                <Button onClick={() => chooser.current?.click()} help="Brings more FITS frames in">
-                  <FolderInput size={14} /> Add subs
-                </Button>
-              </div>
-              <SubsTable
-                subs={sorted}
-                transmission={transmission}
-                currentId={current?.id ?? null}
-                referenceId={reference?.id ?? null}
-                sort={sort}
-                onSort={(key) => setSort({ key, down: sort.key === key ? !sort.down : false })}
+              <FlipBar
+                {...{ current, at, playing, prepared, judging, bestPercent }}
+                frame={grades.frames.get(current.id) ?? null}
+                verdict={grades.verdicts.get(current.id)}
+                isReference={current.id === reference?.id}
+                count={order.length}
+                onStep={step}
+                onPlay={() => setPlaying(!playing)}
+                onDecide={toggleDecision}
+                onCandidate={() => session.markCandidate(current.id)}
+                onSwap={swap}
+                onReference={() => session.saveProject({ referenceId: current.id })}
+                onJudging={judge}
+                onBestPercent={setBestPercent}
+                reasons={proposal?.id === current.id ? proposal.reasons : []}
               />
             </div>
+            <div className="flex w-[600px] shrink-0 flex-col border-l border-line">
+              <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
+                <div role="radiogroup" aria-label="Panel" className="flex">
+                  {PANELS.map(({ id, label, help }) => (
+                    <button
+                      key={id}
+                      type="button"
+                      role="radio"
+                      aria-checked={panel === id}
+                      title={help}
+                      data-help={help}
+                      className={`border-b-2 px-2 py-1 ${panel === id ? "border-accent text-text" : "border-transparent text-quiet hover:text-text"}`}
+                      onClick={() => setPanel(id)}
+                    >
+                      {label}
+                    </button>
+                  ))}
+                </div>
+                <span className="min-w-0 flex-1 truncate text-right text-quiet" data-testid="included">
+                  <span className="text-text">{kept.length}</span> of {grades.lights.length} ·{" "}
+                  <span className="text-text">{duration(integration)}</span>
+                </span>
+                <StorageUse />
+                <ColumnsMenu thumbnails={thumbnails} onThumbnails={setThumbnails} />
+                <ExportMenu frames={sorted} verdicts={grades.verdicts} />
+                <Button onClick={() => chooser.current?.click()} help="Brings more files in">
+                  <FolderInput size={14} /> Add
+                </Button>
+              </div>
+              {panel === "choose" ? (
+                <>
+                  {grades.sets.length > 1 ? (
+                    <div
+                      className="flex shrink-0 flex-wrap gap-1 border-b border-line bg-panel px-2 py-1"
+                      data-testid="sets"
+                    >
+                      {[
+                        {
+                          key: null as string | null,
+                          label: "All",
+                          frames: [...grades.frames.values()],
+                          integrationS: integrationOf(grades.lights),
+                        },
+                        ...grades.sets,
+                      ].map((set) => (
+                        <Button
+                          key={set.key ?? "all"}
+                          aria-pressed={setKey === set.key}
+                          className={setKey === set.key ? "border-quiet" : "text-quiet"}
+                          onClick={() => setSetKey(set.key)}
+                        >
+                          {set.label}
+                          <span className="figures text-quiet">
+                            {set.frames.length} · {duration(set.integrationS)}
+                          </span>
+                        </Button>
+                      ))}
+                    </div>
+                  ) : null}
+                  <RulesPanel frames={frames} />
+                  {grading || others > 0 || selection.length > 1 || proposal ? (
+                    <div className="flex h-6 shrink-0 items-center gap-3 border-b border-line px-2 text-sm text-quiet">
+                      {selection.length > 1 ? (
+                        <span className="flex items-center gap-2">
+                          {selection.length} selected
+                          <Button kind="quiet" onClick={() => decide(selection, false)}>
+                            Leave out
+                          </Button>
+                          <Button kind="quiet" onClick={() => decide(selection, true)}>
+                            Take in
+                          </Button>
+                          <Button
+                            kind="quiet"
+                            help="Takes the decision of a hand back (Shift X)"
+                            onClick={() => session.decide(selection, null)}
+                          >
+                            Leave it to the rules
+                          </Button>
+                        </span>
+                      ) : (
+                        <span
+                          className="min-w-0 flex-1 truncate"
+                          title={proposal?.reasons.join("\n")}
+                          data-testid="proposal"
+                        >
+                          {proposal
+                            ? `${referenceId === null ? "Reference" : "Proposed"}: ${byId.get(proposal.id)?.name ?? ""} (${proposal.reasons.join("; ")})`
+                            : ""}
+                        </span>
+                      )}
+                      <span className="ml-auto shrink-0">
+                        {grading
+                          ? `comparing ${grading.done} of ${grading.of}`
+                          : others > 0
+                            ? `${others} calibration frames`
+                            : ""}
+                      </span>
+                    </div>
+                  ) : null}
+                  {frames.length === 0 ? (
+                    <TypeHint onShow={() => setPanel("header")} />
+                  ) : (
+                    <SubsTable
+                      {...{ columns, thumbnails, selection, sort }}
+                      frames={sorted}
+                      subs={byId}
+                      verdicts={grades.verdicts}
+                      currentId={current.id}
+                      referenceId={reference?.id ?? null}
+                      onSort={(key) => setSort({ key, down: sort.key === key ? !sort.down : false })}
+                      onPick={pick}
+                      onDecide={(id, include) => decide([id], include)}
+                    />
+                  )}
+                </>
+              ) : panel === "calibrate" ? (
+                <CalibratePanel
+                  map={map}
+                  onMap={(next) => {
+                    setMap(next);
+                    // The map belongs to the sensor, so the frame is shown as it came.
+                    if (next) judge({ registered: false });
+                  }}
+                />
+              ) : (
+                <HeaderPanel current={current} selected={chosen.flatMap((id) => byId.get(id) ?? [])} />
+              )}
+            </div>
           </div>
-          <MeasureStrip subs={subs} currentId={current?.id ?? null} onSelect={(id) => session.selectSub(id)} />
+          <MeasureChart
+            frames={frames}
+            verdicts={grades.verdicts}
+            currentId={current.id}
+            selection={selection}
+            onPick={pick}
+            onSelect={(ids) => ids.length > 0 && session.selectSub(ids[0], ids)}
+          />
         </>
       )}
     </div>
   );
 }
 
-/** One sub with its own autostretch; the place that is looked at stays from sub to sub. */
-function SubPicture({ sub }: { sub: SubRecord }) {
-  const session = useSession();
-  const [look, setLook] = useState<Look>({ x: sub.width / 2, y: sub.height / 2, scale: null });
-  const [treatment, setTreatment] = useState<Treatment | null>(null);
-  const [error, setError] = useState<string | null>(null);
-  const curves = useMemo(() => stretchCurves(stretchParams.parse({}), sub.stretch), [sub]);
-  useHotkeys("0", () => setLook((before) => ({ ...before, scale: null })));
-  useHotkeys("1", () => setLook((before) => ({ ...before, scale: 1 })));
-  useEffect(() => {
-    let gone = false;
-    session
-      .frameOf(sub.id, sub.name)
-      .then((picture) => {
-        if (gone) return;
-        setError(null);
-        setTreatment({ picture, halves: null, fill: sub.measures.background, steps: [], contexts: [] });
-      })
-      .catch((reason: unknown) => setError(failureOf(reason).message));
-    return () => {
-      gone = true;
-    };
-  }, [session, sub]);
-  if (error) return <EmptyState title="This sub cannot be shown">{error}</EmptyState>;
-  return (
-    <PictureViewer
-      pool={session.pool}
-      treatment={treatment}
-      width={sub.width}
-      height={sub.height}
-      curves={curves}
-      look={look}
-      onLook={setLook}
-      label={`Sub ${sub.name}`}
-    />
-  );
-}
+const integrationOf = (lights: readonly SubRecord[]): number =>
+  lights.reduce((sum, { metadata }) => sum + (metadata.exposureS ?? 0), 0);

@@ -1,38 +1,60 @@
 "use client";
 
 import { useVirtualizer } from "@tanstack/react-virtual";
+import { Cloud, Slash, Star } from "lucide-react";
 import { useEffect, useRef } from "react";
+import type { GradedFrame, MeasureId, Verdict } from "@/core/choose";
+import { flagsOf, measureOf } from "@/core/choose";
 import type { SubRecord } from "@/storage";
-import { useSession } from "../frame/session";
-import { fixed, levelUnit } from "../kit/format";
-import { COLUMNS, type SortKey, valueOf } from "./subsColumns";
+import { fixed } from "../kit/format";
+import type { Sort, SortKey } from "./grades";
+import { Thumbnail } from "./thumbnail";
 
 interface Props {
-  subs: SubRecord[];
-  transmission: Map<string, number>;
+  frames: GradedFrame[];
+  subs: ReadonlyMap<string, SubRecord>;
+  verdicts: ReadonlyMap<string, Verdict>;
+  columns: readonly MeasureId[];
+  thumbnails: boolean;
   currentId: string | null;
+  selection: readonly string[];
   referenceId: string | null;
-  sort: { key: SortKey; down: boolean };
+  sort: Sort;
   onSort: (key: SortKey) => void;
+  onPick: (id: string, keys: { ctrl: boolean; shift: boolean }) => void;
+  onDecide: (id: string, include: boolean) => void;
 }
 
-const ROW = 24;
-
-/** The measures of every sub; only the rows in sight are made. */
-export function SubsTable({ subs, transmission, currentId, referenceId, sort, onSort }: Props) {
-  const session = useSession();
+/** The measures of every light; only the rows in sight are made. */
+export function SubsTable(props: Props) {
+  const {
+    frames,
+    subs,
+    verdicts,
+    columns,
+    thumbnails,
+    currentId,
+    selection,
+    referenceId,
+    sort,
+    onSort,
+    onPick,
+    onDecide,
+  } = props;
   const box = useRef<HTMLDivElement>(null);
+  const height = thumbnails ? 42 : 24;
   const rows = useVirtualizer({
-    count: subs.length,
+    count: frames.length,
     getScrollElement: () => box.current,
-    estimateSize: () => ROW,
+    estimateSize: () => height,
     overscan: 12,
   });
-  const at = subs.findIndex((sub) => sub.id === currentId);
+  const at = frames.findIndex(({ id }) => id === currentId);
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at, { align: "auto" });
   }, [at]); // eslint-disable-line react-hooks/exhaustive-deps -- only when the current sub changes
-  const unit = levelUnit(subs[0]?.bitpix ?? 16);
+  useEffect(() => rows.measure(), [height]); // eslint-disable-line react-hooks/exhaustive-deps
+  const selected = new Set(selection);
   const head = (key: SortKey, label: string, width: string, help: string) => (
     <button
       key={key}
@@ -41,7 +63,7 @@ export function SubsTable({ subs, transmission, currentId, referenceId, sort, on
       title={help}
       data-help={help}
       aria-sort={sort.key === key ? (sort.down ? "descending" : "ascending") : "none"}
-      className={`${width} px-1 ${key === "name" ? "text-left" : "text-right"} ${sort.key === key ? "text-text" : "text-quiet"} hover:text-text`}
+      className={`${width} px-1 leading-tight ${key === "name" ? "text-left" : "text-right"} ${sort.key === key ? "text-text" : "text-quiet"} hover:text-text`}
       onClick={() => onSort(key)}
     >
       {label}
@@ -53,43 +75,62 @@ export function SubsTable({ subs, transmission, currentId, referenceId, sort, on
       <div className="flex h-10 shrink-0 items-center border-b border-line pr-2" role="row">
         <span className="w-8" />
         {head("name", "Name", "min-w-0 flex-1", "Sort by name")}
-        {COLUMNS.map(({ key, label, unit: own, help, width }) => {
-          const shown = key === "background" || key === "noise" ? unit.unit : own;
-          return head(key, shown ? `${label} ${shown}` : label, width, help);
+        {columns.map((id) => {
+          const { short, unit, help, label } = measureOf(id);
+          return head(id, unit ? `${short} ${unit}` : short, "w-[68px]", `${label}: ${help}`);
         })}
       </div>
-      <div ref={box} className="min-h-0 flex-1 overflow-auto">
+      <div ref={box} className="min-h-0 flex-1 overflow-auto" tabIndex={-1}>
         <div style={{ height: rows.getTotalSize(), position: "relative" }}>
           {rows.getVirtualItems().map((item) => {
-            const sub = subs[item.index];
+            const frame = frames[item.index];
+            const sub = subs.get(frame.id);
+            const verdict = verdicts.get(frame.id);
+            const included = verdict?.included !== false;
+            const flags = flagsOf(frame);
+            const why = verdict?.reasons.join("; ") ?? "";
+            const mark = selected.has(frame.id) ? "bg-line" : frame.id === currentId ? "bg-raised" : "hover:bg-panel";
             return (
               <div
-                key={sub.id}
+                key={frame.id}
                 role="row"
-                aria-selected={sub.id === currentId}
-                data-sub={sub.name}
-                className={`absolute flex w-full cursor-pointer items-center pr-2 ${sub.id === currentId ? "bg-raised" : "hover:bg-panel"} ${sub.included ? "" : "text-quiet line-through decoration-line"}`}
-                style={{ height: ROW, top: item.start }}
-                onClick={() => session.selectSub(sub.id)}
+                aria-selected={frame.id === currentId || selected.has(frame.id)}
+                data-sub={frame.name}
+                title={why}
+                className={`absolute flex w-full cursor-pointer items-center pr-2 select-none ${mark} ${frame.id === currentId ? "shadow-[inset_2px_0_0_#e0a44a]" : ""} ${included ? "" : "text-quiet"}`}
+                style={{ height, top: item.start }}
+                onClick={(event) => onPick(frame.id, { ctrl: event.ctrlKey || event.metaKey, shift: event.shiftKey })}
               >
                 <span className="flex w-8 justify-center">
                   <input
                     type="checkbox"
-                    aria-label={`Include ${sub.name}`}
+                    aria-label={`Include ${frame.name}`}
                     className="accent-[#a3a3a3]"
-                    checked={sub.included}
+                    checked={included}
                     onClick={(event) => event.stopPropagation()}
-                    onChange={(event) => session.setIncluded(sub.id, event.target.checked)}
+                    onChange={(event) => onDecide(frame.id, event.target.checked)}
                   />
                 </span>
-                <span className={`min-w-0 flex-1 truncate px-1 ${sub.id === referenceId ? "text-accent" : ""}`}>
-                  {sub.name}
+                {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
+                <span
+                  className={`min-w-0 flex-1 truncate px-1 ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
+                >
+                  {frame.name}
+                  {why ? <span className="ml-2 inline-block text-xs no-underline"> {why}</span> : null}
                 </span>
-                {COLUMNS.map(({ key, width }) => (
-                  <span key={key} className={`figures ${width} px-1 text-right`}>
-                    {show(valueOf(sub, key, transmission), key, unit)}
-                  </span>
-                ))}
+                <span className="flex shrink-0 gap-0.5 text-quiet">
+                  {sub?.candidate ? <Star size={12} aria-label="candidate" /> : null}
+                  {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
+                  {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
+                </span>
+                {columns.map((id) => {
+                  const { value, digits } = measureOf(id);
+                  return (
+                    <span key={id} className="figures w-[68px] px-1 text-right">
+                      {fixed(value(frame), digits)}
+                    </span>
+                  );
+                })}
               </div>
             );
           })}
@@ -97,13 +138,4 @@ export function SubsTable({ subs, transmission, currentId, referenceId, sort, on
       </div>
     </div>
   );
-}
-
-function show(value: number | string | null, key: SortKey, unit: { scale: number; digits: number }): string {
-  if (typeof value === "string" || value === null) return value ?? "–";
-  if (key === "stars") return String(value);
-  if (key === "transmission") return fixed(value * 100, 1);
-  if (key === "background") return fixed(value * unit.scale, 1);
-  if (key === "noise") return fixed(value * unit.scale, unit.digits);
-  return fixed(value, 2);
 }

@@ -1,134 +1,27 @@
 "use client";
 
-import type { ReactNode } from "react";
-import { useEffect, useRef } from "react";
-import type { StretchCurve } from "@/core/operations";
-import { intersectRegions } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
-import { PlacedCrop } from "./placedCrop";
+import type { FrameProps } from "./viewerFrame";
+import { ViewerFrame } from "./viewerFrame";
 import { useCrop } from "./useCrop";
-import { useSize } from "./useSize";
 
-/** Where a viewer looks: the centre in px of the picture, and screen px per picture px (null: all of it fits). */
-export interface Look {
-  x: number;
-  y: number;
-  scale: number | null;
-}
+export type { Look } from "./viewerFrame";
 
-interface Props {
+interface Props extends Omit<FrameProps, "useRegion"> {
   pool: WorkerPool;
   treatment: Treatment | null;
-  width: number;
-  height: number;
-  curves: StretchCurve[] | null;
-  /** Values are multiplied by this before the curve. */
-  scaleValues?: number;
-  look: Look;
-  onLook: (look: Look) => void;
-  /** Drawn over the picture; gets the place of picture px on the screen. */
-  overlay?: (toScreen: (x: number, y: number) => [number, number], scale: number) => ReactNode;
-  label: string;
 }
 
-const MOST = 16;
-
-/** A picture to look around in: drag to move, wheel to zoom, double click for 1:1 or all of it. */
-export function PictureViewer({
-  pool,
-  treatment,
-  width,
-  height,
-  curves,
-  scaleValues = 1,
-  look,
-  onLook,
-  overlay,
-  label,
-}: Props) {
-  const box = useRef<HTMLDivElement>(null);
-  const size = useSize(box);
-  const drag = useRef<{ x: number; y: number; look: Look } | null>(null);
-  const fit = Math.min(size.width / width, size.height / height) || 1;
-  const scale = look.scale ?? Math.min(fit, 1);
-  const centre = look.scale === null ? { x: width / 2, y: height / 2 } : look;
-  const reduce = Math.max(1, Math.floor(1 / scale + 1e-6));
-  const left = centre.x - size.width / 2 / scale;
-  const top = centre.y - size.height / 2 / scale;
-  const wanted = intersectRegions(
-    {
-      x: Math.floor(left / reduce) * reduce,
-      y: Math.floor(top / reduce) * reduce,
-      width: Math.ceil(size.width / scale / reduce + 2) * reduce,
-      height: Math.ceil(size.height / scale / reduce + 2) * reduce,
-    },
-    { x: 0, y: 0, width, height },
-  );
-  const { shown, pending, error } = useCrop(pool, size.width > 0 ? treatment : null, wanted, reduce, {
-    priority: PRIORITY.view,
-    affinity: "viewer",
-  });
-
-  useEffect(() => {
-    const element = box.current;
-    if (!element) return;
-    const onWheel = (event: WheelEvent) => {
-      event.preventDefault();
-      const bounds = element.getBoundingClientRect();
-      const factor = event.deltaY < 0 ? 1.25 : 0.8;
-      const next = Math.min(MOST, Math.max(fit * 0.5, scale * factor));
-      const px = left + (event.clientX - bounds.left) / scale;
-      const py = top + (event.clientY - bounds.top) / scale;
-      const x = px - (event.clientX - bounds.left - bounds.width / 2) / next;
-      const y = py - (event.clientY - bounds.top - bounds.height / 2) / next;
-      onLook({ x, y, scale: next });
-    };
-    element.addEventListener("wheel", onWheel, { passive: false });
-    return () => element.removeEventListener("wheel", onWheel);
-  });
-
-  const toScreen = (x: number, y: number): [number, number] => [(x + 0.5 - left) * scale, (y + 0.5 - top) * scale];
+/** A treated picture to look around in. */
+export function PictureViewer({ pool, treatment, ...rest }: Props) {
   return (
-    <div
-      ref={box}
-      role="img"
-      aria-label={label}
-      className="relative h-full w-full touch-none overflow-hidden bg-page"
-      onPointerDown={(event) => {
-        if (event.button !== 0) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        drag.current = { x: event.clientX, y: event.clientY, look: { ...centre, scale } };
+    <ViewerFrame
+      {...rest}
+      useRegion={function useTreatedRegion(region, reduce, ready) {
+        return useCrop(pool, ready ? treatment : null, region, reduce, { priority: PRIORITY.view, affinity: "viewer" });
       }}
-      onPointerMove={(event) => {
-        const from = drag.current;
-        if (!from || from.look.scale === null) return;
-        const dx = (event.clientX - from.x) / from.look.scale;
-        const dy = (event.clientY - from.y) / from.look.scale;
-        if (dx !== 0 || dy !== 0) onLook({ x: from.look.x - dx, y: from.look.y - dy, scale: from.look.scale });
-      }}
-      onPointerUp={() => (drag.current = null)}
-      onDoubleClick={() => onLook(look.scale === null ? { ...centre, scale: 1 } : { ...centre, scale: null })}
-    >
-      <PlacedCrop
-        shown={shown}
-        curves={curves}
-        scaleValues={scaleValues}
-        left={left}
-        top={top}
-        scale={scale}
-        pending={pending}
-      />
-      {overlay?.(toScreen, scale)}
-      {pending && !shown ? (
-        <div className="absolute inset-0 flex items-center justify-center text-quiet">Reading …</div>
-      ) : null}
-      {error ? (
-        <div role="alert" className="absolute inset-x-0 bottom-0 bg-panel px-3 py-2 text-warn">
-          {error.message} {error.message.includes(error.advice) ? "" : error.advice}
-        </div>
-      ) : null}
-    </div>
+    />
   );
 }

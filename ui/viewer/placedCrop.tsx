@@ -3,10 +3,10 @@
 import { useLayoutEffect, useRef } from "react";
 import type { StretchCurve } from "@/core/operations";
 import { toImageData } from "./display";
-import type { CropResult } from "./useCrop";
+import type { ShownRegion } from "./region";
 
 interface Props {
-  shown: CropResult | null;
+  shown: ShownRegion | null;
   curves: StretchCurve[] | null;
   scaleValues?: number;
   /** Picture coordinates of the view's left and top edge, and screen px per picture px. */

@@ -2,8 +2,8 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
-import type { Night } from "@/core/simulate";
-import { createNight } from "@/core/simulate";
+import type { Night, RawNight } from "@/core/simulate";
+import { createNight, createRawNight, createVideo, videoFile } from "@/core/simulate";
 
 /** The night that the demo shows: 20 subs of the Weir Nebula field. */
 const DEMO = { subs: 20, seed: 41, width: 900, height: 600 };
@@ -19,6 +19,28 @@ let open: Observatory | null = null;
 export function observatory(): Observatory {
   open ??= { night: createNight(DEMO), kernels: loadKernels() };
   return open;
+}
+
+/** A night as it leaves the camera: a colour filter array, and frames to calibrate with. */
+const RAW = { subs: 10, darks: 10, flats: 10, bias: 12, seed: 23, width: 900, height: 600, cfa: "RGGB" as const };
+
+let raw: RawNight | null = null;
+
+export function rawObservatory(): { night: RawNight; kernels: Kernels } {
+  raw ??= createRawNight(RAW);
+  return { night: raw, kernels: observatory().kernels };
+}
+
+/** A video of the planet Oru as one SER file. */
+export function demoVideo(): Uint8Array {
+  const parts = [...videoFile(createVideo({ frames: 240, seed: 12, width: 320, height: 280 }), observatory().kernels)];
+  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
 }
 
 function loadKernels(): Kernels {

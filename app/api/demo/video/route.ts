@@ -1,0 +1,9 @@
+import { demoVideo } from "../night";
+
+export const dynamic = "force-dynamic";
+
+export function GET(): Response {
+  return new Response(demoVideo() as BodyInit, {
+    headers: { "Content-Type": "application/octet-stream", "Cache-Control": "no-store" },
+  });
+}

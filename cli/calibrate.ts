@@ -1,0 +1,123 @@
+import { mkdir, writeFile } from "node:fs/promises";
+import { basename, join } from "node:path";
+import { z } from "zod";
+import type { MasterKind } from "@/core/calibrate";
+import { calibrationSettings, mismatchesOf, tolerances } from "@/core/calibrate";
+import { cfaPattern } from "@/core/formats";
+import { UserError } from "@/core/job";
+import { matchedFrame, withCalibration } from "@/engine/calibration";
+import { failureOf } from "@/engine/protocol";
+import { checkOptions, parseArguments } from "./arguments";
+import { createProgress } from "./progress";
+import { withPool } from "./session";
+import type { OpenedFile } from "./subs";
+import { openFiles } from "./subs";
+
+const NAMES = [
+  "out-dir",
+  "bias",
+  "dark",
+  "flat",
+  "demosaic",
+  "hot",
+  "scale-dark",
+  "pedestal",
+  "bin",
+  "bin-by",
+  "pattern",
+];
+const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
+const options = z.object({
+  "out-dir": z.string({ error: "a folder to write to is needed" }),
+  bias: z.string().optional(),
+  dark: z.string().optional(),
+  flat: z.string().optional(),
+  demosaic: calibrationSettings.shape.demosaic,
+  hot: z.coerce.number().min(0).max(50).default(5),
+  "scale-dark": yes.default(false),
+  pedestal: z.coerce.number().min(0).max(10_000).default(0),
+  bin: z.enum(["1", "2", "3"]).default("1"),
+  "bin-by": calibrationSettings.shape.binBy,
+  pattern: cfaPattern.optional(),
+});
+
+/** calibrate: lights through their masters, one float FITS file each; every mismatch is told in words. */
+export async function calibrate(args: string[]): Promise<unknown> {
+  const { files, options: given } = parseArguments(args, NAMES, ["scale-dark"]);
+  const wanted = checkOptions(options, given);
+  if (files.length === 0) throw new UserError("no lights are given", "Name the lights to calibrate.");
+  const settings = calibrationSettings.parse({
+    scaleDark: wanted["scale-dark"],
+    pedestalAdu: wanted.pedestal,
+    hotSigma: wanted.hot,
+    demosaic: wanted.demosaic,
+    pattern: wanted.pattern ?? null,
+    bin: Number(wanted.bin),
+    binBy: wanted["bin-by"],
+  });
+  if (settings.scaleDark && !(wanted.bias && wanted.dark))
+    throw new UserError("--scale-dark needs both --bias and --dark", "Name a master bias and a master dark.");
+  const folder = wanted["out-dir"];
+  return withPool(async (pool) => {
+    const one = async (path: string | undefined) =>
+      path === undefined ? null : (await openFiles(pool, [path])).opened[0];
+    const [bias, dark, flat] = [await one(wanted.bias), await one(wanted.dark), await one(wanted.flat)];
+    const { opened, failures } = await openFiles(pool, files);
+    await mkdir(folder, { recursive: true });
+    const progress = createProgress("Calibrating");
+    const warnings = new Set<string>();
+    const written: string[] = [];
+    const pattern = settings.pattern ?? opened[0].reading.metadata.cfa;
+    for (const [i, light] of opened.entries()) {
+      const { metadata } = light.reading;
+      for (const text of mismatchesTo(light, { bias, dark, flat }, settings.scaleDark)) warnings.add(text);
+      const exposure = dark?.reading.metadata.exposureS;
+      const calibration = {
+        settings,
+        bias: bias?.frame ?? null,
+        dark: dark?.frame ?? null,
+        flat: flat?.frame ?? null,
+        darkScale: exposure && metadata.exposureS ? metadata.exposureS / exposure : 1,
+        pattern: settings.pattern ?? metadata.cfa,
+      };
+      try {
+        const bytes = await pool.run("calibrateLight", { frame: withCalibration(light.frame, calibration) });
+        const out = join(folder, basename(light.path).replace(/(\.[a-z]+)+$/i, "") + ".fits");
+        await writeFile(out, bytes);
+        written.push(out);
+      } catch (error) {
+        failures.push({ file: light.path, reason: failureOf(error).message });
+      }
+      progress((i + 1) / opened.length);
+    }
+    if (written.length === 0)
+      throw new UserError(`no light could be calibrated: ${failures[0].reason}`, "Choose other masters.");
+    const found =
+      dark && settings.hotSigma > 0
+        ? await pool.run("defects", { dark: dark.frame, pattern, kSigma: settings.hotSigma })
+        : null;
+    return {
+      folder,
+      written,
+      settings,
+      warnings: [...warnings],
+      hotPixels: found?.hot.length ?? null,
+      coldPixels: found?.cold.length ?? null,
+      unreadable: failures,
+    };
+  });
+}
+
+function mismatchesTo(
+  light: OpenedFile,
+  masters: Record<"bias" | "dark" | "flat", OpenedFile | null>,
+  scaleDark: boolean,
+): string[] {
+  const of = matchedFrame("light", light.path, "light", light.reading, light.reading.metadata);
+  return (["bias", "dark", "flat"] as const satisfies MasterKind[]).flatMap((kind) => {
+    const master = masters[kind];
+    if (!master) return [];
+    const frame = matchedFrame(kind, master.path, kind, master.reading, master.reading.metadata);
+    return mismatchesOf(kind, frame, of, tolerances.parse({}), scaleDark).map(({ text }) => text);
+  });
+}

@@ -1,0 +1,43 @@
+import { writeFile } from "node:fs/promises";
+import { extname } from "node:path";
+import { z } from "zod";
+import type { FormatId } from "@/core/formats";
+import { UserError } from "@/core/job";
+import { checkOptions, parseArguments } from "./arguments";
+import { fileRef, withPool } from "./session";
+
+const options = z.object({
+  out: z.string({ error: "a file to write to is needed" }),
+  sample: z.enum(["uint16", "float32"]).optional(),
+  frame: z.coerce.number().int().min(0).default(0),
+});
+
+const BY_ENDING: Record<string, FormatId> = {
+  ".fits": "fits",
+  ".fit": "fits",
+  ".tif": "tiff",
+  ".tiff": "tiff",
+  ".png": "png",
+  ".ser": "ser",
+};
+
+/** convert: a picture (or one frame of a video) in another of the written formats. */
+export async function convert(args: string[]): Promise<unknown> {
+  const { files, options: given } = parseArguments(args, ["out", "sample", "frame"]);
+  if (files.length !== 1) throw new UserError("one file is needed", "Write: convert FILE --out FILE2.");
+  const { out, sample, frame: index } = checkOptions(options, given);
+  const to = BY_ENDING[extname(out).toLowerCase()];
+  if (!to)
+    throw new UserError(
+      `${out}: no format is written with this ending`,
+      `Choose ${Object.keys(BY_ENDING).join(", ")}.`,
+    );
+  return withPool(async (pool) => {
+    const frame = { ...(await fileRef(files[0])), frame: index };
+    const bytes = await pool.run("convert", { frame, to, sample });
+    await writeFile(out, bytes).catch((error: Error) => {
+      throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
+    });
+    return { file: files[0], out, format: to, bytes: bytes.length };
+  });
+}

@@ -1,0 +1,71 @@
+import { writeFile } from "node:fs/promises";
+import { z } from "zod";
+import { MASTER_SETTINGS, mismatchesOf, tolerances } from "@/core/calibrate";
+import { UserError } from "@/core/job";
+import { matchedFrame } from "@/engine/calibration";
+import { checkOptions, parseArguments } from "./arguments";
+import { createProgress } from "./progress";
+import { withPool } from "./session";
+import { openFiles } from "./subs";
+
+const options = z.object({
+  kind: z.enum(["bias", "dark", "flat", "darkflat"]),
+  out: z.string({ error: "a file to write to is needed" }),
+  bias: z.string().optional(),
+  dark: z.string().optional(),
+  by: z.enum(["mean", "median"]).default(MASTER_SETTINGS.by),
+  low: z.coerce.number().min(0.5).max(20).default(MASTER_SETTINGS.lowSigma),
+  high: z.coerce.number().min(0.5).max(20).default(MASTER_SETTINGS.highSigma),
+});
+
+/** master: combines bias, dark, flat or dark-flat frames; a flat is less its dark-flat (--dark) or bias. */
+export async function master(args: string[]): Promise<unknown> {
+  const { files, options: given } = parseArguments(args, ["kind", "out", "bias", "dark", "by", "low", "high"]);
+  const { kind, out, bias, dark, by, low, high } = checkOptions(options, given);
+  if (files.length === 0) throw new UserError("no frames are given", "Name the frames to combine.");
+  if (kind !== "flat" && (bias ?? dark))
+    throw new UserError(`--bias and --dark do nothing for a master ${kind}`, "Leave them out; they are for flats.");
+  return withPool(async (pool) => {
+    const { opened, failures } = await openFiles(pool, files);
+    const first = opened[0].reading;
+    const offset = dark ?? bias;
+    const taken = offset === undefined ? null : (await openFiles(pool, [offset])).opened[0];
+    const { exposureS, gain, offset: level, temperatureC, filter, binning, cfa } = first.metadata;
+    const cards: [string, string | number, string?][] = [];
+    const card = (keyword: string, value: string | number | null, comment?: string) => {
+      if (value !== null) cards.push(comment ? [keyword, value, comment] : [keyword, value]);
+    };
+    card("EXPTIME", exposureS, "s");
+    card("GAIN", gain);
+    card("OFFSET", level);
+    card("CCD-TEMP", temperatureC, "deg C");
+    card("FILTER", filter);
+    card("XBINNING", binning);
+    card("BAYERPAT", cfa);
+    const result = await pool.run(
+      "master",
+      {
+        kind,
+        frames: opened.map(({ frame }) => frame),
+        offset: taken?.frame ?? null,
+        pattern: cfa,
+        settings: { by, lowSigma: low, highSigma: high },
+        cards,
+      },
+      { onProgress: createProgress(`Master ${kind}`) },
+    );
+    await writeFile(out, result.file).catch((error: Error) => {
+      throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
+    });
+    const warnings = taken
+      ? mismatchesOf(
+          dark ? "darkflat" : "bias",
+          matchedFrame("offset", taken.path, dark ? "darkflat" : "bias", taken.reading, taken.reading.metadata),
+          matchedFrame("flat", "flat", "flat", first, first.metadata),
+          tolerances.parse({}),
+        ).map(({ text }) => text)
+      : [];
+    const { width, height, channels, means } = result;
+    return { out, kind, frames: opened.length, width, height, channels, means, warnings, unreadable: failures };
+  });
+}

@@ -1,0 +1,105 @@
+import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { UserError } from "@/core/job";
+import type { SubFacts } from "@/core/stack";
+import type { FrameRef } from "@/engine/frames";
+import type { WorkerPool } from "@/engine/pool";
+import { PRIORITY } from "@/engine/pool";
+import { failureOf } from "@/engine/protocol";
+import type { FileReading } from "@/engine/tasks/subs";
+import { createProgress } from "./progress";
+import { fileRef } from "./session";
+
+export interface OpenedFile {
+  path: string;
+  frame: FrameRef;
+  reading: FileReading;
+}
+
+export interface Failure {
+  file: string;
+  reason: string;
+}
+
+/** Opens files; those that cannot be read are listed and the rest goes on. */
+export async function openFiles(
+  pool: WorkerPool,
+  paths: string[],
+): Promise<{ opened: OpenedFile[]; failures: Failure[] }> {
+  const opened: OpenedFile[] = [];
+  const failures: Failure[] = [];
+  for (const path of paths) {
+    try {
+      const frame = await fileRef(path);
+      opened.push({ path, frame, reading: await pool.run("readFile", { frame }) });
+    } catch (error) {
+      if (error instanceof UserError && paths.length === 1) throw error;
+      failures.push({ file: path, reason: failureOf(error).message });
+    }
+  }
+  if (opened.length === 0 && failures.length > 0)
+    throw new UserError(`no file could be read: ${failures[0].reason}`, "Choose other files.");
+  return { opened, failures };
+}
+
+export interface MeasuredSub {
+  facts: SubFacts;
+  frame: FrameRef;
+  reading: FileReading;
+}
+
+/**
+ * Opens and measures subs for `work`. Files that must be decoded whole are unpacked once into a temporary folder, which is removed
+ * afterwards.
+ */
+export async function withSubs<T>(
+  pool: WorkerPool,
+  paths: string[],
+  work: (subs: MeasuredSub[], failures: Failure[]) => Promise<T>,
+): Promise<T> {
+  const folder = await mkdtemp(join(tmpdir(), "dunkel-"));
+  try {
+    const progress = createProgress("Measuring");
+    const { opened, failures } = await openFiles(pool, paths);
+    let measured = 0;
+    const read = await Promise.all(
+      opened.map(async ({ path, frame: given, reading }, i): Promise<MeasuredSub | null> => {
+        try {
+          let frame = given;
+          if (!reading.randomAccess) {
+            const unpacked = join(folder, `${i}.fits`);
+            await writeFile(unpacked, await pool.run("unpack", { frame: given }));
+            frame = { id: given.id, name: given.name, kind: "file", path: unpacked, fileId: `${given.id} unpacked` };
+          }
+          const { width, height, channels, measures, stars } = await pool.run(
+            "measureSub",
+            { frame },
+            { priority: PRIORITY.measure },
+          );
+          const facts = {
+            id: frame.id,
+            name: path,
+            width,
+            height,
+            channels,
+            exposureS: reading.metadata.exposureS,
+            measures,
+            stars,
+          };
+          return { facts, frame, reading };
+        } catch (error) {
+          failures.push({ file: path, reason: failureOf(error).message });
+          return null;
+        } finally {
+          progress(++measured / opened.length);
+        }
+      }),
+    );
+    const subs = read.flatMap((item) => item ?? []);
+    if (subs.length === 0) throw new UserError(`no sub could be read: ${failures[0]?.reason}`, "Choose other files.");
+    return await work(subs, failures);
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
+}

@@ -1,0 +1,108 @@
+import type { MasterSettings } from "@/core/calibrate";
+import { frameMeans, makeMaster, makeMasterFlat, scaleOfCalibration } from "@/core/calibrate";
+import { CREATOR } from "@/core/version";
+import { wholeRegion } from "@/core/raster";
+import type { CfaPattern, FrameType } from "@/core/formats";
+import { writeFits } from "@/core/formats";
+import type { FrameRef } from "../frames";
+import type { Task } from "./task";
+
+export interface MasterPayload {
+  kind: Exclude<FrameType, "light">;
+  frames: FrameRef[];
+  /** Taken off flats: a master dark-flat, dark or bias. */
+  offset: FrameRef | null;
+  pattern: CfaPattern | null;
+  settings: MasterSettings;
+  /** Further cards of the file. */
+  cards: [string, string | number, string?][];
+}
+
+export interface MasterResult {
+  /** A float FITS file. */
+  file: Uint8Array;
+  width: number;
+  height: number;
+  channels: number;
+  /** Mean for each place of the CFA cell, or for each channel. */
+  means: number[];
+}
+
+/** Combines frames into a master. */
+export const master: Task<MasterPayload, MasterResult> = async (payload, shop) => {
+  const { kind, frames, offset, pattern, settings, cards } = payload;
+  const sources = [];
+  for (const frame of frames) sources.push(await shop.frames.open(frame));
+  const raster =
+    kind === "flat"
+      ? await makeMasterFlat(sources, offset && (await shop.frames.open(offset)), pattern, settings, shop.job)
+      : await makeMaster(sources, settings, shop.job);
+  const { width, height, channels } = raster;
+  const file = writeFits(
+    {
+      ...{ width, height, channels },
+      sample: "float32",
+      cards: [
+        ["CREATOR", CREATOR],
+        ["IMAGETYP", `master ${kind}`],
+        ["NCOMBINE", frames.length, "frames combined"],
+        ...cards,
+      ],
+      history: [
+        `master ${kind} of ${frames.length} frames by ${settings.by}, outliers beyond ${settings.lowSigma} / ${settings.highSigma} sigma left out`,
+        ...frames.map(({ name }) => name),
+        ...(offset ? [`less ${offset.name}`] : []),
+      ],
+    },
+    raster.planes,
+  );
+  return { file, width, height, channels, means: frameMeans(raster, pattern) };
+};
+
+/** Hot and cold pixels of a master dark, by index. */
+export const defects: Task<
+  { dark: FrameRef; pattern: CfaPattern | null; kSigma: number },
+  { hot: Uint32Array; cold: Uint32Array; width: number; height: number }
+> = async ({ dark, pattern, kSigma }, shop) => {
+  const { width, height } = await shop.frames.open(dark);
+  const { hot, cold } = await shop.frames.defects(dark, pattern, kSigma);
+  return { hot: hot.slice(), cold: cold.slice(), width, height };
+};
+
+/** A light with its calibration as a float FITS file; its cards come along, how it was made is in its history. */
+export const calibrateLight: Task<{ frame: FrameRef }, Uint8Array> = async ({ frame }, shop) => {
+  const { calibration } = frame;
+  if (!calibration) throw new RangeError("a light to calibrate needs a calibration");
+  const picture = await shop.frames.picture(frame);
+  const source = await shop.frames.open(frame);
+  const raster = await source.read(wholeRegion(source));
+  const { settings, bias, dark, flat, darkScale } = calibration;
+  const { width, height, channels } = raster;
+  const kept = picture.cards.flatMap(({ keyword, value, comment }): [string, string | number | boolean, string][] =>
+    value !== null && KEPT.test(keyword) && !(typeof value === "string" && value.length > 60)
+      ? [[keyword, value, comment]]
+      : [],
+  );
+  const step = scaleOfCalibration(settings, calibration.pattern);
+  const binning = (picture.metadata.binning ?? 1) * step;
+  const history = [
+    `calibrated: ${CREATOR}`,
+    `bias ${bias?.name ?? "none"}, dark ${dark?.name ?? "none"}${settings.scaleDark ? ` times ${darkScale}` : ""}, flat ${flat?.name ?? "none"}`,
+    JSON.stringify(settings),
+  ];
+  return writeFits(
+    {
+      width,
+      height,
+      channels,
+      sample: "float32",
+      cards: [["IMAGETYP", "light", "calibrated"], ["XBINNING", binning, "sensor pixels along an axis"], ...kept],
+      history,
+    },
+    raster.planes,
+  );
+};
+
+/** Cards that are still true of a calibrated light. */
+const KEPT =
+  /^(OBJECT|OBSERVAT|INSTRUME|TELESCOP|OBSERVER|DATE-OBS|EXPTIME|EXPOSURE|GAIN|OFFSET|EGAIN|CCD-TEMP|XPIXSZ|FOCALLEN|FILTER)$/;

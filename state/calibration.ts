@@ -1,0 +1,97 @@
+import type { FrameGroup, MatchedFrame } from "@/core/calibrate";
+import { groupFrames } from "@/core/calibrate";
+import type { FrameType } from "@/core/formats";
+import type { MasterPlan } from "@/engine/calibration";
+import { calibrationKey, matchedFrame, planMasters } from "@/engine/calibration";
+import type { CalibrationRef, FrameRef } from "@/engine/frames";
+import type { CalibrationPlan, MasterRecord, StackCalibration, SubRecord } from "@/storage";
+
+/** A stored frame as matching sees it. */
+export const matchedSub = (sub: SubRecord): MatchedFrame => matchedFrame(sub.id, sub.name, sub.type, sub, sub.metadata);
+export const matchedMaster = (master: MasterRecord): MatchedFrame =>
+  matchedFrame(master.id, master.name, master.kind, master, master.metadata);
+
+/** Lights that are calibrated alike, with their masters and every mismatch in words. */
+export interface LightGroup {
+  label: string;
+  subs: SubRecord[];
+  plan: MasterPlan;
+}
+
+/** "120 s · gain 100 · −10 °C · L · 600×400" */
+export function groupLabel(frame: MatchedFrame): string {
+  const { exposureS, gain, temperatureC, filter, width, height, binning, cfa, type } = frame;
+  const parts = [
+    exposureS === null || type === "bias" ? null : `${Number(exposureS.toPrecision(4))} s`,
+    gain === null ? null : `gain ${gain}`,
+    temperatureC === null || type === "bias" ? null : `${Number(temperatureC.toFixed(1))} °C`.replace("-", "−"),
+    type === "light" || type === "flat" ? filter : null,
+    binning !== null && binning > 1 ? `binned ${binning}×${binning}` : null,
+    `${width}×${height}`,
+    cfa,
+  ];
+  return parts.filter((part) => part !== null && part !== "").join(" · ");
+}
+
+export function groupLights(
+  subs: readonly SubRecord[],
+  masters: readonly MasterRecord[],
+  plan: CalibrationPlan,
+): LightGroup[] {
+  const byId = new Map(subs.map((sub) => [sub.id, sub]));
+  const candidates = masters.map(matchedMaster);
+  // Frames of a video are calibrated by nothing yet but their colours.
+  const lights = subs.filter(({ type }) => type === "light").map(matchedSub);
+  return groupFrames(lights, plan.tolerance).map(({ frames }) => ({
+    label: groupLabel(frames[0]),
+    subs: frames.flatMap(({ id }) => byId.get(id) ?? []),
+    plan: planMasters(frames[0], candidates, plan.settings, plan.tolerance, plan.use),
+  }));
+}
+
+/** Calibration frames that could become a master, by kind. */
+export function groupCalibrationFrames(subs: readonly SubRecord[], plan: CalibrationPlan): FrameGroup[] {
+  const kinds: FrameType[] = ["bias", "dark", "darkflat", "flat"];
+  return kinds.flatMap((kind) => groupFrames(subs.filter(({ type }) => type === kind).map(matchedSub), plan.tolerance));
+}
+
+/** Whether a light goes through any calibration: a mosaic does, and any light for which there are masters. */
+export function needsCalibration(sub: SubRecord, plan: MasterPlan): boolean {
+  return sub.metadata.cfa !== null || plan.bias !== null || plan.dark !== null || plan.flat !== null;
+}
+
+/** The calibration of a light by a plan; null where it is used as it came. */
+export function calibrationOf(
+  sub: SubRecord,
+  group: MasterPlan,
+  settings: CalibrationPlan["settings"],
+  frameOfMaster: (id: string) => FrameRef,
+): CalibrationRef | null {
+  if (!needsCalibration(sub, group)) return null;
+  const master = (id: string | null) => (id === null ? null : frameOfMaster(id));
+  return {
+    settings,
+    bias: master(group.bias),
+    dark: master(group.dark),
+    flat: master(group.flat),
+    darkScale: group.darkScale,
+    pattern: sub.channels === 1 ? (settings.pattern ?? sub.metadata.cfa) : null,
+  };
+}
+
+/** The key under which measures through a calibration are kept; null for none. */
+export const keyOf = (calibration: CalibrationRef | null): string | null =>
+  calibration === null ? null : calibrationKey(calibration);
+
+/** What is kept with a stack: the plan and which masters each group of subs went through; null where none was calibrated. */
+export function stackCalibrationOf(
+  groups: LightGroup[],
+  used: ReadonlySet<string>,
+  plan: CalibrationPlan,
+): StackCalibration | null {
+  const kept = groups.flatMap(({ subs, plan: own }) => {
+    const ids = subs.filter((sub) => used.has(sub.id) && needsCalibration(sub, own)).map(({ id }) => id);
+    return ids.length === 0 ? [] : [{ subs: ids, bias: own.bias, dark: own.dark, flat: own.flat }];
+  });
+  return kept.length === 0 ? null : { plan, groups: kept };
+}

@@ -1,0 +1,240 @@
+import { Stopped, UserError } from "@/core/job";
+import type { SubMetadata } from "@/core/formats";
+import type { CalibrationRef, FrameRef } from "@/engine/frames";
+import { withCalibration } from "@/engine/calibration";
+import type { WorkerPool } from "@/engine/pool";
+import { PRIORITY } from "@/engine/pool";
+import { failureOf } from "@/engine/protocol";
+import type { SubReading } from "@/engine/tasks/subs";
+import type { Repository, StoredFile, SubRecord } from "@/storage";
+import { RECORD_VERSION } from "@/storage";
+import { keyOf } from "./calibration";
+import type { JobControl } from "./jobs";
+import { storageFailure } from "./storageFailure";
+
+/** A file that is to come in. */
+export interface WaitingFile {
+  name: string;
+  load: (signal: AbortSignal) => Promise<Blob>;
+}
+
+/** A file that did not come in, and why. */
+export interface RefusedFile {
+  name: string;
+  message: string;
+  advice: string;
+}
+
+/** What importing needs of the project. */
+export interface ImportTarget {
+  projectId: string;
+  pool: WorkerPool;
+  repository: Repository;
+  subs(): readonly SubRecord[];
+  /** Calibration with which a new light is measured. */
+  calibrationFor(sub: SubRecord): CalibrationRef | null;
+  add(subs: SubRecord[]): void;
+  refuse(file: RefusedFile): void;
+}
+
+/** The browser's storage cannot take more: the import ends here, and what is left can go on later. */
+export class StorageFull extends UserError {
+  constructor(name: string) {
+    super(
+      `the browser's storage is full before ${name}`,
+      "Nothing that was there is changed. Delete projects or free disk space, then go on with the files that are left.",
+    );
+    this.name = "StorageFull";
+  }
+}
+
+/** Frames of a video that are measured in one job. */
+const VIDEO_BATCH = 64;
+/** Room that is left free, for records and stacks. */
+const SPARE_BYTES = 64 * 2 ** 20;
+
+/**
+ * Reads, measures and stores files one after the other while the next is loaded. A file that cannot be used is refused and the rest goes
+ * on. Resolves with the files that are left when it was stopped; throws StorageFull with none of them lost.
+ */
+export async function importFiles(
+  target: ImportTarget,
+  files: WaitingFile[],
+  label: string,
+  { signal, onProgress }: JobControl,
+  onLeft: (left: WaitingFile[]) => void,
+): Promise<void> {
+  const known = new Set(target.subs().map(({ name, bytes }) => `${name} ${bytes}`));
+  let alreadyHere = 0;
+  let next = files[0]?.load(signal);
+  for (const [k, { name }] of files.entries()) {
+    onProgress(k / files.length, `${label}: ${name} (${k + 1} of ${files.length})`);
+    const loading = next;
+    next = files[k + 1]?.load(signal);
+    next?.catch(() => undefined);
+    try {
+      const file = await untilStopped(loading, signal);
+      if (known.has(`${name} ${file.size}`)) alreadyHere++;
+      else await importOne(target, name, file, signal, (part) => onProgress((k + part) / files.length));
+      known.add(`${name} ${file.size}`);
+    } catch (error) {
+      if (signal.aborted || error instanceof StorageFull) {
+        onLeft(files.slice(k));
+        throw error;
+      }
+      const { message, advice } = failureOf(error);
+      target.refuse({ name, message, advice });
+    }
+  }
+  onLeft([]);
+  if (alreadyHere > 0)
+    target.refuse({
+      name: alreadyHere === 1 ? "One file" : `${alreadyHere} files`,
+      message: `${alreadyHere === 1 ? "One file is" : `${alreadyHere} files are`} in the project already`,
+      advice: "Nothing to do; rename a file if it is another frame.",
+    });
+}
+
+async function importOne(
+  target: ImportTarget,
+  name: string,
+  file: Blob,
+  signal: AbortSignal,
+  onPart: (part: number) => void,
+): Promise<void> {
+  const { pool, projectId } = target;
+  const fileId = crypto.randomUUID();
+  const came: FrameRef = { id: fileId, name, kind: "blob", blob: file };
+  const reading = await pool.run("readFile", { frame: came }, { priority: PRIORITY.measure, signal });
+  let stored: StoredFile = { id: fileId, projectId, blob: file };
+  if (!reading.randomAccess) {
+    const unpacked = await pool.run("unpack", { frame: came }, { priority: PRIORITY.measure, signal });
+    stored = { id: fileId, projectId, blob: new Blob([unpacked as BlobPart]), cards: reading.cards };
+  }
+  await checkRoom(name, stored.blob.size);
+  const base = {
+    version: RECORD_VERSION as typeof RECORD_VERSION,
+    projectId,
+    order: Date.now() + target.subs().length / 1000,
+    type: reading.metadata.frameType ?? ("light" as const),
+    fileId,
+    decision: null,
+    candidate: false,
+    format: reading.format,
+    bytes: file.size,
+    width: reading.width,
+    height: reading.height,
+    channels: reading.channels,
+    bitpix: reading.bitpix,
+    typed: [],
+    relation: null,
+    boxes: null,
+  };
+  const frame: FrameRef = { ...came, id: fileId, blob: stored.blob, fileId: `${fileId} stored` };
+  const records: SubRecord[] = [];
+  if (reading.frames > 1) {
+    for (let from = 0; from < reading.frames; from += VIDEO_BATCH) {
+      const to = Math.min(reading.frames, from + VIDEO_BATCH);
+      const measured = await pool.run(
+        "measureVideo",
+        { file: frame, from, to },
+        { priority: PRIORITY.measure, signal },
+      );
+      measured.forEach(({ reading: own, video }, i) => {
+        const index = from + i;
+        const timeMs = reading.times[index] ?? null;
+        records.push({
+          ...base,
+          ...measuresOf(own),
+          id: `${fileId} ${index}`,
+          name: `${name} ${index + 1}`,
+          order: base.order + index * 1e-6,
+          frame: index,
+          timeMs,
+          metadata: atTime(reading.metadata, timeMs),
+          video,
+          measuredThrough: null,
+        });
+      });
+      onPart(to / reading.frames);
+    }
+  } else {
+    const draft: SubRecord = {
+      ...base,
+      ...measuresOf(EMPTY),
+      id: fileId,
+      name,
+      frame: 0,
+      timeMs: null,
+      metadata: reading.metadata,
+      video: null,
+      measuredThrough: null,
+      measuredSize: { width: reading.width, height: reading.height, channels: reading.channels },
+    };
+    const calibration = base.type === "light" ? target.calibrationFor(draft) : null;
+    const through = calibration ? withCalibration(frame, calibration) : frame;
+    const own = await pool.run(
+      base.type === "light" ? "measureSub" : "measureLevels",
+      { frame: through },
+      { priority: PRIORITY.measure, signal },
+    );
+    records.push({ ...draft, ...measuresOf(own), measuredThrough: keyOf(calibration) });
+  }
+  try {
+    await target.repository.addSubs(records, stored);
+  } catch (error) {
+    if (error instanceof Error && error.name === "QuotaExceededError") throw new StorageFull(name);
+    throw storageFailure(error);
+  }
+  target.add(records);
+}
+
+const EMPTY: SubReading = {
+  width: 0,
+  height: 0,
+  channels: 1,
+  measures: {
+    stars: 0,
+    fwhmPx: null,
+    eccentricity: null,
+    elongationAngle: null,
+    elongationAgreement: null,
+    background: [0],
+    gradient: [{ level: 0, dx: 0, dy: 0 }],
+    noise: [0],
+    saturatedShare: 0,
+    trail: null,
+  },
+  stars: [],
+  stretch: { level: [0], sigma: [1] },
+};
+
+export function measuresOf({ width, height, channels, measures, stars, stretch }: SubReading) {
+  return { measures, stars, stretch, measuredSize: { width, height, channels } };
+}
+
+function atTime(metadata: SubMetadata, timeMs: number | null): SubMetadata {
+  return timeMs === null ? metadata : { ...metadata, date: new Date(timeMs).toISOString().slice(0, 23) };
+}
+
+/** Throws StorageFull where the browser tells that a file does not fit any more. */
+async function checkRoom(name: string, bytes: number): Promise<void> {
+  const estimate = await storageUse();
+  if (estimate && estimate.quota - estimate.used < bytes + SPARE_BYTES) throw new StorageFull(name);
+}
+
+/** What the browser tells of its storage for this site; null where it does not. */
+export async function storageUse(): Promise<{ used: number; quota: number } | null> {
+  if (typeof navigator === "undefined" || !navigator.storage?.estimate) return null;
+  const { usage, quota } = await navigator.storage.estimate();
+  return usage === undefined || quota === undefined ? null : { used: usage, quota };
+}
+
+/** The promise's value, or Stopped as soon as the signal aborts: a file that never comes does not hold a job up. */
+function untilStopped<T>(promise: Promise<T>, signal: AbortSignal): Promise<T> {
+  return new Promise((resolve, reject) => {
+    if (signal.aborted) return reject(new Stopped());
+    signal.addEventListener("abort", () => reject(new Stopped()), { once: true });
+    promise.then(resolve, reject);
+  });
+}

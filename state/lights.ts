@@ -1,0 +1,69 @@
+import type { FrameSet, GradedFrame, Rule, Verdict } from "@/core/choose";
+import { applyRules, setsOf, tellingKeys } from "@/core/choose";
+import { boxGradient } from "@/core/measure";
+import type { SubFacts } from "@/core/stack";
+import { relativeWeights } from "@/engine/grade";
+import type { ProjectRecord, SubRecord } from "@/storage";
+import { calibratedScale } from "@/engine/tasks/subs";
+
+/** The lights of a project as they are chosen from: with measures, in sets, and whether each is in. */
+export interface Grades {
+  lights: SubRecord[];
+  sets: FrameSet<GradedFrame>[];
+  frames: Map<string, GradedFrame>;
+  verdicts: Map<string, Verdict>;
+}
+
+export const lightsOf = (subs: readonly SubRecord[]): SubRecord[] => subs.filter(({ type }) => type === "light");
+
+/** A sub as rules, charts and tables see it. */
+export function gradedFrame(sub: SubRecord, order: number, weight: number | null, project: ProjectRecord): GradedFrame {
+  const { settings } = project.calibration;
+  return {
+    id: sub.id,
+    name: sub.name,
+    order,
+    width: sub.measuredSize.width,
+    height: sub.measuredSize.height,
+    bitpix: sub.bitpix,
+    metadata: sub.metadata,
+    pixelScale: calibratedScale(sub.metadata, sub.measuredThrough === null ? null : settings),
+    measures: sub.measures,
+    video: sub.video,
+    relation: sub.relation?.value ?? null,
+    weight,
+    boxGradient: sub.boxes ? boxGradient(sub.boxes.levels.map((level) => level ?? NaN)) : null,
+  };
+}
+
+/** Measures, sets and verdicts of all lights; weights and "the best n %" count within each set. */
+export function gradeLights(subs: readonly SubRecord[], project: ProjectRecord): Grades {
+  const lights = lightsOf(subs);
+  const keys = tellingKeys(lights);
+  const sets: FrameSet<GradedFrame>[] = [];
+  const frames = new Map<string, GradedFrame>();
+  const verdicts = new Map<string, Verdict>();
+  const orders = new Map(lights.map(({ id }, order) => [id, order + 1]));
+  for (const set of setsOf(lights, keys)) {
+    const weights = relativeWeights(
+      set.frames.map(({ id, measures, relation }) => ({ id, measures, relation: relation?.value ?? null })),
+    );
+    const graded = set.frames.map((sub) =>
+      gradedFrame(sub, orders.get(sub.id) ?? 0, weights.get(sub.id) ?? null, project),
+    );
+    for (const frame of graded) frames.set(frame.id, frame);
+    for (const [id, verdict] of judge(graded, set.frames, project.rules)) verdicts.set(id, verdict);
+    sets.push({ ...set, frames: graded });
+  }
+  return { lights, sets, frames, verdicts };
+}
+
+function judge(frames: GradedFrame[], subs: SubRecord[], rules: Rule[]): Map<string, Verdict> {
+  return applyRules(frames, new Map(subs.map(({ id, decision }) => [id, decision])), rules);
+}
+
+/** What planning a stack needs of a stored sub. */
+export function factsOf(sub: SubRecord): SubFacts {
+  const { id, name, measuredSize, metadata, measures, stars } = sub;
+  return { id, name, ...measuredSize, exposureS: metadata.exposureS, measures, stars };
+}

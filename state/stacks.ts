@@ -1,0 +1,100 @@
+import { UserError } from "@/core/job";
+import type { StackSettings, SubFacts } from "@/core/stack";
+import { withCalibration } from "@/engine/calibration";
+import type { CalibrationRef, FrameRef } from "@/engine/frames";
+import type { WorkerPool } from "@/engine/pool";
+import { PRIORITY } from "@/engine/pool";
+import { makeStack } from "@/engine/stackJob";
+import type { CalibrationPlan, Repository, StackRecord, SubRecord } from "@/storage";
+import { RECORD_VERSION } from "@/storage";
+import { keyOf, stackCalibrationOf } from "./calibration";
+import type { LightGroup } from "./calibration";
+import type { JobControl } from "./jobs";
+import { factsOf } from "./lights";
+import { storageFailure } from "./storageFailure";
+
+/** What making a stack needs of the project. */
+export interface StackSource {
+  project: { id: string };
+  pool: WorkerPool;
+  rawFrame(sub: SubRecord): Promise<FrameRef>;
+  calibrationFor(sub: SubRecord, plan: CalibrationPlan): CalibrationRef | null;
+  lightGroups(plan: CalibrationPlan): LightGroup[];
+  reference(): SubRecord | null;
+}
+
+/**
+ * Calibrates, measures again where the plan is another than the one that the measures were made by, stacks and stores. Measures made for
+ * one stack are not kept with the subs, so that stacks with and without darks can be made from the same subs.
+ */
+export async function makeProjectStack(
+  source: StackSource,
+  repository: Repository,
+  wanted: { name: string; settings: StackSettings; included: SubRecord[]; plan: CalibrationPlan },
+  control: JobControl,
+): Promise<StackRecord> {
+  const { name, included, plan } = wanted;
+  const { signal, onProgress } = control;
+  if (included.length === 0) throw new UserError("no sub is included", "Include at least one sub on the Subs screen.");
+  if (included.some(({ video }) => video !== null))
+    throw new UserError(
+      "frames of a video are matched by their stars, and have none",
+      "Choose lights of a deep-sky set; videos can be looked through and graded so far.",
+    );
+  const frames = new Map<string, FrameRef>();
+  const facts: SubFacts[] = [];
+  for (const [k, sub] of included.entries()) {
+    const calibration = source.calibrationFor(sub, plan);
+    const raw = await source.rawFrame(sub);
+    const frame = calibration ? withCalibration(raw, calibration) : raw;
+    frames.set(sub.id, frame);
+    if (keyOf(calibration) === sub.measuredThrough) {
+      facts.push(factsOf(sub));
+      continue;
+    }
+    onProgress((0.3 * k) / included.length, `Measuring ${sub.name} as it will be stacked`);
+    const reading = await source.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
+    const { width, height, channels, measures, stars } = reading;
+    facts.push({
+      id: sub.id,
+      name: sub.name,
+      width,
+      height,
+      channels,
+      exposureS: sub.metadata.exposureS,
+      measures,
+      stars,
+    });
+  }
+  const remeasured = facts.some((fact, i) => fact.measures !== included[i].measures);
+  const start = remeasured ? 0.3 : 0;
+  const proposed = source.reference();
+  const referenceId =
+    wanted.settings.referenceId ?? (included.some(({ id }) => id === proposed?.id) ? (proposed?.id ?? null) : null);
+  const settings = { ...wanted.settings, referenceId };
+  const object = included.find(({ metadata }) => metadata.object !== null)?.metadata.object ?? null;
+  const made = await makeStack(
+    source.pool,
+    { subs: facts, frames, settings, object },
+    { signal, onProgress: (fraction, doing) => onProgress(start + (1 - start) * fraction, doing) },
+  );
+  const record: StackRecord = {
+    version: RECORD_VERSION,
+    id: crypto.randomUUID(),
+    projectId: source.project.id,
+    name,
+    createdAt: Date.now(),
+    settings,
+    report: made.report,
+    facts: made.facts,
+    object,
+    calibration: stackCalibrationOf(source.lightGroups(plan), new Set(included.map(({ id }) => id)), plan),
+  };
+  const { mean, a, b, coverage } = made;
+  try {
+    await repository.addStack(record, { mean, a, b, coverage });
+  } catch (error) {
+    throw storageFailure(error);
+  }
+  return record;
+}

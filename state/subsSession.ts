@@ -1,0 +1,320 @@
+import { createStore } from "zustand/vanilla";
+import { UserError } from "@/core/job";
+import type { Decision, ReferenceProposal } from "@/core/choose";
+import { proposeReference } from "@/core/choose";
+import type { Card, SubMetadata } from "@/core/formats";
+import { withCalibration } from "@/engine/calibration";
+import type { CalibrationRef, FrameRef } from "@/engine/frames";
+import type { WorkerPool } from "@/engine/pool";
+import { PRIORITY } from "@/engine/pool";
+import { failureOf } from "@/engine/protocol";
+import type {
+  Board,
+  CalibrationPlan,
+  MasterRecord,
+  ProjectRecord,
+  Repository,
+  StackRecord,
+  SubRecord,
+} from "@/storage";
+import type { LightGroup } from "./calibration";
+import { calibrationOf, groupLights, keyOf } from "./calibration";
+import { Grading } from "./grading";
+import type { History } from "./history";
+import type { RefusedFile, WaitingFile } from "./importer";
+import { importFiles, measuresOf } from "./importer";
+import type { Jobs } from "./jobs";
+import type { Grades } from "./lights";
+import { gradeLights, lightsOf } from "./lights";
+import { makeMasters } from "./masters";
+import { storageFailure } from "./storageFailure";
+
+export interface ProjectState {
+  project: ProjectRecord;
+  subs: SubRecord[];
+  masters: MasterRecord[];
+  refused: RefusedFile[];
+  /** Files of an import that was stopped or met the quota: it can go on with them. */
+  waiting: WaitingFile[];
+  stacks: StackRecord[];
+  board: History<Board> | null;
+  /** What could not be read from storage or saved to it, in words. */
+  problems: string[];
+  currentSubId: string | null;
+  /** Subs that are selected together; the current one is among them or it is empty. */
+  selection: readonly string[];
+  proposal: ReferenceProposal | null;
+  /** Lights that are being compared with the reference: done, of how many; null when none are. */
+  grading: { done: number; of: number } | null;
+  currentStackId: string | null;
+  /** Rises whenever contexts of chains became known, so that views look again. */
+  contextRound: number;
+}
+
+/**
+ * The subs of an open project: bringing them in, measuring, choosing and calibrating them. Changes are saved as they are made.
+ * ProjectSession adds stacks and the board.
+ */
+export abstract class SubsSession {
+  readonly store;
+  private readonly frames = new Map<string, Promise<FrameRef>>();
+  protected readonly grading: Grading;
+  private grades: { subs: SubRecord[]; project: ProjectRecord; value: Grades } | null = null;
+
+  protected constructor(
+    state: ProjectState,
+    readonly pool: WorkerPool,
+    readonly jobs: Jobs,
+    protected readonly repository: Repository,
+  ) {
+    this.store = createStore<ProjectState>(() => state);
+    this.grading = new Grading({
+      pool,
+      project: () => this.project,
+      subs: () => this.store.getState().subs,
+      replace: (changed) => this.replaceSubs(changed),
+      lightFrame: (sub) => this.lightFrame(sub),
+      propose: (proposal) => this.store.setState({ proposal }),
+      progress: (done, of) => this.store.setState({ grading: of > 0 ? { done, of } : null }),
+    });
+  }
+
+  get project(): ProjectRecord {
+    return this.store.getState().project;
+  }
+
+  saveProject(part: Partial<ProjectRecord>): void {
+    const project = { ...this.project, ...part };
+    this.store.setState({ project });
+    this.save(this.repository.saveProject(project));
+    if ("referenceId" in part || "boxes" in part || "rules" in part) this.grading.schedule();
+  }
+
+  /** Ends what goes on in the background. */
+  close(): void {
+    this.grading.stop();
+  }
+
+  // — Subs —
+
+  /** Brings files in; what is left after a stop or at the quota waits, and can go on. */
+  async importFiles(files: WaitingFile[], label = "Importing"): Promise<void> {
+    this.store.setState({ waiting: [] });
+    await this.jobs.run(label, (control) =>
+      importFiles(
+        {
+          projectId: this.project.id,
+          pool: this.pool,
+          repository: this.repository,
+          subs: () => this.store.getState().subs,
+          calibrationFor: (sub) => this.calibrationFor(sub),
+          add: (added) => {
+            this.store.setState((state) => ({
+              subs: [...state.subs, ...added],
+              currentSubId: state.currentSubId ?? added[0].id,
+            }));
+            this.grading.schedule();
+          },
+          refuse: (file) => this.store.setState(({ refused }) => ({ refused: [...refused, file] })),
+        },
+        files,
+        label,
+        control,
+        (waiting) => this.store.setState({ waiting }),
+      ),
+    );
+  }
+
+  dismissRefused(): void {
+    this.store.setState({ refused: [] });
+  }
+
+  dismissWaiting(): void {
+    this.store.setState({ waiting: [] });
+  }
+
+  selectSub(id: string, selection: readonly string[] = []): void {
+    this.store.setState({ currentSubId: id, selection });
+  }
+
+  /** Measures, sets and verdicts of the lights; worked out once for each state. */
+  graded(): Grades {
+    const { subs, project } = this.store.getState();
+    if (this.grades?.subs !== subs || this.grades.project !== project)
+      this.grades = { subs, project, value: gradeLights(subs, project) };
+    return this.grades.value;
+  }
+
+  includedLights(): SubRecord[] {
+    const { lights, verdicts } = this.graded();
+    return lights.filter(({ id }) => verdicts.get(id)?.included);
+  }
+
+  decide(ids: readonly string[], decision: Decision): void {
+    this.changeSubs(ids, (sub) => ({ ...sub, decision }));
+    this.grading.schedule();
+  }
+
+  markCandidate(id: string): void {
+    this.changeSubs([id], (sub) => ({ ...sub, candidate: !sub.candidate }));
+  }
+
+  setType(ids: readonly string[], type: SubRecord["type"]): void {
+    this.changeSubs(ids, (sub) => ({ ...sub, type, metadata: { ...sub.metadata, frameType: type } }));
+    this.grading.schedule();
+  }
+
+  /** Types one field of the metadata in for many subs at once. */
+  typeIn<K extends keyof SubMetadata>(ids: readonly string[], field: K, value: SubMetadata[K]): void {
+    this.changeSubs(ids, (sub) => ({
+      ...sub,
+      metadata: { ...sub.metadata, [field]: value },
+      typed: [...new Set([...sub.typed, field])],
+    }));
+  }
+
+  private changeSubs(ids: readonly string[], change: (sub: SubRecord) => SubRecord): void {
+    const wanted = new Set(ids);
+    this.replaceSubs(
+      this.store
+        .getState()
+        .subs.filter(({ id }) => wanted.has(id))
+        .map(change),
+    );
+  }
+
+  private replaceSubs(changed: SubRecord[]): void {
+    if (changed.length === 0) return;
+    const byId = new Map(changed.map((sub) => [sub.id, sub]));
+    this.store.setState(({ subs }) => ({ subs: subs.map((sub) => byId.get(sub.id) ?? sub) }));
+    this.save(this.repository.saveSubs(changed));
+  }
+
+  /** The stored file of a frame, for workers. */
+  protected blobRef(id: string, name: string): Promise<FrameRef> {
+    const known = this.frames.get(id);
+    if (known) return known;
+    const opening = this.repository.blob(id).then((blob): FrameRef => {
+      if (!blob)
+        throw new UserError(`${name}: its file is missing from the browser's storage`, "Import the file again.");
+      return { id, name, kind: "blob", blob };
+    });
+    this.frames.set(id, opening);
+    opening.catch(() => this.frames.delete(id));
+    return opening;
+  }
+
+  /** A frame as it was stored, without calibration. */
+  async rawFrame(sub: SubRecord): Promise<FrameRef> {
+    const file = await this.blobRef(sub.fileId, sub.name);
+    return { ...file, id: sub.id, fileId: `${sub.fileId} stored`, frame: sub.frame };
+  }
+
+  masterFrame(master: Pick<MasterRecord, "id" | "name">): Promise<FrameRef> {
+    return this.blobRef(master.id, master.name);
+  }
+
+  /** A light through the calibration by which it was measured. */
+  async lightFrame(sub: SubRecord): Promise<FrameRef> {
+    const raw = await this.rawFrame(sub);
+    const calibration = sub.measuredThrough === null ? null : this.calibrationFor(sub);
+    return calibration ? withCalibration(raw, calibration) : raw;
+  }
+
+  /** The header of a frame's file, as it came. */
+  async cards(sub: SubRecord): Promise<Card[]> {
+    const kept = await this.repository.cards(sub.fileId);
+    if (kept) return kept;
+    return (await this.pool.run("readFile", { frame: await this.rawFrame(sub) }, { priority: PRIORITY.view })).cards;
+  }
+
+  // — Calibration —
+
+  /** Lights in groups that are calibrated alike, by the project's plan or another. */
+  lightGroups(plan: CalibrationPlan = this.project.calibration): LightGroup[] {
+    const { subs, masters } = this.store.getState();
+    return groupLights(subs, masters, plan);
+  }
+
+  /** The calibration of a light by a plan. Files of masters that were not opened yet are opened by `openMasters`. */
+  calibrationFor(sub: SubRecord, plan: CalibrationPlan = this.project.calibration): CalibrationRef | null {
+    const [group] = groupLights([sub], this.store.getState().masters, plan);
+    return group ? calibrationOf(sub, group.plan, plan.settings, (id) => this.openedMasters.get(id) as FrameRef) : null;
+  }
+
+  private readonly openedMasters = new Map<string, FrameRef>();
+
+  async openMasters(): Promise<void> {
+    for (const master of this.store.getState().masters)
+      if (!this.openedMasters.has(master.id)) this.openedMasters.set(master.id, await this.masterFrame(master));
+  }
+
+  async makeMasters(): Promise<void> {
+    const { subs, masters, project } = this.store.getState();
+    await this.jobs.run("Making masters", (control) =>
+      makeMasters(
+        {
+          projectId: project.id,
+          pool: this.pool,
+          repository: this.repository,
+          ...{ subs, masters },
+          plan: project.calibration,
+          frameOf: (sub) => this.rawFrame(sub),
+          masterFrame: (master) => this.masterFrame(master),
+        },
+        control,
+        (master) => this.store.setState((state) => ({ masters: [...state.masters, master] })),
+      ),
+    );
+    await this.openMasters();
+  }
+
+  async deleteMaster(id: string): Promise<void> {
+    this.store.setState(({ masters }) => ({ masters: masters.filter((master) => master.id !== id) }));
+    this.save(this.repository.deleteMaster(id));
+  }
+
+  /** Lights whose measures were made through another calibration than the one that the project asks for now. */
+  staleLights(): SubRecord[] {
+    return lightsOf(this.store.getState().subs).filter(
+      (sub) => sub.video === null && keyOf(this.calibrationFor(sub)) !== sub.measuredThrough,
+    );
+  }
+
+  /** Measures lights again through the project's calibration. */
+  async measureAgain(): Promise<void> {
+    await this.openMasters();
+    const stale = this.staleLights();
+    await this.jobs.run("Calibrating and measuring", async ({ signal, onProgress }) => {
+      for (const [k, sub] of stale.entries()) {
+        onProgress(k / stale.length, `Calibrating and measuring ${sub.name} (${k + 1} of ${stale.length})`);
+        const calibration = this.calibrationFor(sub);
+        const raw = await this.rawFrame(sub);
+        const frame = calibration ? withCalibration(raw, calibration) : raw;
+        const reading = await this.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
+        const now = this.store.getState().subs.find(({ id }) => id === sub.id) ?? sub;
+        this.replaceSubs([
+          { ...now, ...measuresOf(reading), measuredThrough: keyOf(calibration), relation: null, boxes: null },
+        ]);
+      }
+    });
+    this.grading.schedule();
+  }
+
+  // — Reference —
+
+  /** The reference that counts: a person's, or the proposed one. */
+  reference(): SubRecord | null {
+    const { subs, project, proposal } = this.store.getState();
+    const lights = lightsOf(subs);
+    const proposed = proposal ?? proposeReference([...this.graded().frames.values()]);
+    return lights.find(({ id }) => id === project.referenceId) ?? lights.find(({ id }) => id === proposed?.id) ?? null;
+  }
+
+  protected save(saving: Promise<unknown>): void {
+    saving.catch((error: unknown) => {
+      const { message, advice } = failureOf(storageFailure(error));
+      this.store.setState(({ problems }) => ({ problems: [...problems, `${message}. ${advice}`] }));
+    });
+  }
+}

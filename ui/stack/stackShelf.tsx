@@ -1,0 +1,62 @@
+"use client";
+
+import { useState } from "react";
+import { failureOf } from "@/engine/protocol";
+import type { StackRecord } from "@/storage";
+import { useSession } from "../frame/session";
+import { Button } from "../kit/button";
+import { duration } from "../kit/format";
+import { differences } from "./stackDifferences";
+
+/** The stacks made so far, each saying what differs from the one before it. */
+export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; currentId: string | null }) {
+  const session = useSession();
+  const [error, setError] = useState<string | null>(null);
+  if (stacks.length === 0) return null;
+  return (
+    <div className="shrink-0 border-t border-line bg-panel">
+      {error ? <p className="px-3 pt-2 text-warn">{error}</p> : null}
+      <ul className="flex gap-2 overflow-x-auto p-2" aria-label="Stacks">
+        {stacks.map((stack, i) => (
+          <li
+            key={stack.id}
+            className={`w-56 shrink-0 rounded border bg-raised px-2 py-1.5 ${stack.id === currentId ? "border-accent" : "border-line"}`}
+          >
+            <button type="button" className="w-full text-left" onClick={() => session.selectStack(stack.id)}>
+              <span className="block text-quiet">
+                {stack.report.subsUsed} subs · {duration(stack.report.integrationS)}
+              </span>
+              <span className="block truncate text-sm text-quiet">
+                {i === 0 ? "" : differences(stacks[i - 1], stack)}
+              </span>
+            </button>
+            <div className="flex items-center gap-1">
+              <input
+                aria-label="Name of this stack"
+                className="min-w-0 flex-1 rounded bg-transparent hover:bg-page focus:bg-page"
+                value={stack.name}
+                maxLength={80}
+                onChange={(event) => session.renameStack(stack.id, event.target.value)}
+              />
+              <Button
+                kind="quiet"
+                help={`Deletes “${stack.name}” and its halves`}
+                onClick={() => {
+                  try {
+                    session.deleteStack(stack.id);
+                    setError(null);
+                  } catch (reason) {
+                    const { message, advice } = failureOf(reason);
+                    setError(`${message}. ${advice}`);
+                  }
+                }}
+              >
+                Delete
+              </Button>
+            </div>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

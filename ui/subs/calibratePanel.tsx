@@ -1,0 +1,311 @@
+"use client";
+
+import { Trash2 } from "lucide-react";
+import { useMemo, useState } from "react";
+import { DEMOSAICS } from "@/core/calibrate";
+import { CFA_PATTERNS } from "@/core/formats";
+import { failureOf } from "@/engine/protocol";
+import { groupCalibrationFrames, groupLabel, needsCalibration } from "@/state/calibration";
+import type { CalibrationPlan, MasterRecord } from "@/storage";
+import { useProject, useSession } from "../frame/session";
+import { Button, IconButton } from "../kit/button";
+import { Choice } from "../kit/choice";
+import { duration } from "../kit/format";
+import { NumberField } from "../kit/setting";
+import { TYPE_LABELS } from "./headerPanel";
+
+export interface DefectMap {
+  hot: Uint32Array;
+  cold: Uint32Array;
+  width: number;
+  height: number;
+  masterId: string;
+}
+
+interface Props {
+  map: DefectMap | null;
+  onMap: (map: DefectMap | null) => void;
+}
+
+/** Masters, which lights go through which, what does not fit and what that does, and how lights are calibrated. */
+export function CalibratePanel({ map, onMap }: Props) {
+  const session = useSession();
+  const subs = useProject((state) => state.subs);
+  const masters = useProject((state) => state.masters);
+  const plan = useProject((state) => state.project.calibration);
+  const [error, setError] = useState<string | null>(null);
+  const taken = useMemo(() => new Set(masters.flatMap(({ frames }) => frames)), [masters]);
+  const waiting = useMemo(
+    () =>
+      groupCalibrationFrames(
+        subs.filter(({ id }) => !taken.has(id)),
+        plan,
+      ),
+    [subs, taken, plan],
+  );
+  const groups = useMemo(() => session.lightGroups(), [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps
+  const stale = useMemo(() => session.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps
+  const change = (part: Partial<CalibrationPlan["settings"]>) =>
+    session.saveProject({ calibration: { ...plan, settings: { ...plan.settings, ...part } } });
+  const name = (id: string | null) => masters.find((master) => master.id === id)?.name ?? null;
+
+  const showMap = async (master: MasterRecord) => {
+    if (map?.masterId === master.id) return onMap(null);
+    try {
+      const found = await session.pool.run("defects", {
+        dark: await session.masterFrame(master),
+        pattern: plan.settings.pattern ?? master.metadata.cfa,
+        kSigma: plan.settings.hotSigma || 5,
+      });
+      setError(null);
+      onMap({ ...found, masterId: master.id });
+    } catch (reason) {
+      setError(failureOf(reason).message);
+    }
+  };
+
+  return (
+    <div className="min-h-0 flex-1 space-y-3 overflow-auto p-3" data-testid="calibrate-panel">
+      {error ? <p className="text-warn">{error}</p> : null}
+      {waiting.length > 0 ? (
+        <section>
+          <h3 className="mb-1 text-quiet">Frames without a master</h3>
+          <ul className="mb-2 space-y-0.5">
+            {waiting.map(({ type, frames }) => (
+              <li key={frames[0].id}>
+                <span className="figures">{frames.length}</span> {TYPE_LABELS[type]} frames{" "}
+                <span className="text-quiet">{groupLabel(frames[0])}</span>
+              </li>
+            ))}
+          </ul>
+          <Button
+            kind="primary"
+            help="Averages each group, outliers left out; flats over their own mean for each colour"
+            onClick={() => void session.makeMasters()}
+          >
+            Make {waiting.length === 1 ? "the master" : `${waiting.length} masters`}
+          </Button>
+        </section>
+      ) : null}
+      <section>
+        <h3 className="mb-1 text-quiet">Masters</h3>
+        {masters.length === 0 ? (
+          <p className="text-quiet">
+            None yet. Bring in bias, dark and flat frames as they left the camera; their cards tell which is which.
+          </p>
+        ) : null}
+        <ul className="space-y-1">
+          {masters.map((master) => (
+            <li key={master.id} className="rounded border border-line bg-raised px-2 py-1">
+              <div className="flex items-center gap-2">
+                <span className="min-w-0 flex-1 truncate">{master.name}</span>
+                {master.kind === "dark" ? (
+                  <Button
+                    kind="quiet"
+                    help="Marks hot pixels (coral) and cold ones (blue) in the picture"
+                    aria-pressed={map?.masterId === master.id}
+                    onClick={() => void showMap(master)}
+                  >
+                    {map?.masterId === master.id
+                      ? `${map.hot.length} hot, ${map.cold.length} cold · hide`
+                      : "Show hot pixels"}
+                  </Button>
+                ) : null}
+                <IconButton label={`Delete ${master.name}`} onClick={() => void session.deleteMaster(master.id)}>
+                  <Trash2 size={12} />
+                </IconButton>
+              </div>
+              <div className="text-sm text-quiet">{master.recipe}</div>
+              {master.warnings.map((text) => (
+                <div key={text} className="text-sm text-warn">
+                  {text}
+                </div>
+              ))}
+            </li>
+          ))}
+        </ul>
+      </section>
+      <section>
+        <h3 className="mb-1 text-quiet">Lights</h3>
+        <ul className="space-y-1">
+          {groups.map(({ label, subs: lights, plan: own }) => (
+            <li key={lights[0].id} className="rounded border border-line px-2 py-1" data-testid="light-group">
+              <div>
+                <span className="figures">{lights.length}</span> lights,{" "}
+                {duration(lights.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0))}{" "}
+                <span className="text-quiet">{label}</span>
+              </div>
+              {needsCalibration(lights[0], own) || masters.length > 0 ? (
+                <>
+                  <div className="text-sm text-quiet">
+                    less {name(own.dark) ?? name(own.bias) ?? "nothing"}
+                    {own.dark && own.bias ? ` (scaled over ${name(own.bias)})` : ""}, over {name(own.flat) ?? "nothing"}
+                  </div>
+                  {own.mismatches.map(({ text }) => (
+                    <div key={text} className="text-sm text-warn">
+                      {text}
+                    </div>
+                  ))}
+                </>
+              ) : (
+                <div className="text-sm text-quiet">used as they came</div>
+              )}
+            </li>
+          ))}
+        </ul>
+      </section>
+      <section className="space-y-1.5">
+        <h3 className="text-quiet">How</h3>
+        <div className="flex flex-wrap items-center gap-3">
+          <span>Take off</span>
+          {(["dark", "bias", "flat"] as const).map((kind) => (
+            <label key={kind} className="flex items-center gap-1">
+              <input
+                type="checkbox"
+                className="accent-[#a3a3a3]"
+                checked={plan.use[kind]}
+                onChange={(event) =>
+                  session.saveProject({ calibration: { ...plan, use: { ...plan.use, [kind]: event.target.checked } } })
+                }
+              />
+              {{ dark: "darks", bias: "bias", flat: "flats" }[kind]}
+            </label>
+          ))}
+          <label
+            className="flex items-center gap-1"
+            data-help="Multiplies dark current by the ratio of exposures; needs a bias"
+          >
+            <input
+              type="checkbox"
+              className="accent-[#a3a3a3]"
+              checked={plan.settings.scaleDark}
+              onChange={(event) => change({ scaleDark: event.target.checked })}
+            />
+            scale darks by exposure
+          </label>
+        </div>
+        <div className="flex flex-wrap items-center gap-2">
+          Replace hot and cold pixels beyond
+          <NumberField
+            label="Hot pixels"
+            min={0}
+            max={50}
+            step={0.5}
+            value={plan.settings.hotSigma}
+            onChange={(hotSigma) => change({ hotSigma })}
+          />
+          σ, found in
+          <Choice
+            label="Hot pixels found in"
+            help="The dark knows them best; the light alone finds those that no dark shows. 0 σ replaces none"
+            value={plan.settings.hotFrom}
+            options={[
+              { value: "both", label: "the dark and the light" },
+              { value: "dark", label: "the dark" },
+              { value: "light", label: "the light alone" },
+            ]}
+            onChange={(hotFrom) => change({ hotFrom })}
+          />
+        </div>
+        <div className="flex flex-wrap items-center gap-2">
+          Demosaic
+          <Choice
+            label="Demosaic"
+            help={DEMOSAICS.map(({ title, help }) => `${title}: ${help}`).join("\n")}
+            value={plan.settings.demosaic}
+            options={[
+              ...DEMOSAICS.map(({ id, title }) => ({ value: id, label: title })),
+              { value: "none", label: "not at all (grey mosaic)" },
+            ]}
+            onChange={(demosaic) => change({ demosaic })}
+          />
+          pattern
+          <Choice
+            label="Pattern"
+            help="Colours of the filter array; a wrong one shows at once as false colours and a grid at 4:1"
+            value={plan.settings.pattern ?? "cards"}
+            options={[
+              { value: "cards", label: "as the cards say" },
+              ...CFA_PATTERNS.map((pattern) => ({ value: pattern as string, label: pattern })),
+            ]}
+            onChange={(pattern) =>
+              change({ pattern: pattern === "cards" ? null : (pattern as (typeof CFA_PATTERNS)[number]) })
+            }
+          />
+        </div>
+        <div className="flex flex-wrap items-center gap-2">
+          Bin
+          <Choice
+            label="Binning"
+            help="Software binning: n × n pixels become one, the pixel scale follows"
+            value={String(plan.settings.bin)}
+            options={[
+              { value: "1", label: "not" },
+              { value: "2", label: "2 × 2" },
+              { value: "3", label: "3 × 3" },
+            ]}
+            onChange={(bin) => change({ bin: Number(bin) as 1 | 2 | 3 })}
+          />
+          by
+          <Choice
+            label="Binning by"
+            value={plan.settings.binBy}
+            options={[
+              { value: "mean", label: "mean" },
+              { value: "sum", label: "sum" },
+            ]}
+            onChange={(binBy) => change({ binBy })}
+          />
+          and add
+          <NumberField
+            label="Pedestal"
+            min={0}
+            max={10000}
+            step={1}
+            value={plan.settings.pedestalAdu}
+            onChange={(pedestalAdu) => change({ pedestalAdu })}
+          />
+          ADU
+        </div>
+        <div className="flex flex-wrap items-center gap-2 text-quiet">
+          The same temperature within
+          <NumberField
+            label="Temperature tolerance"
+            min={0}
+            max={50}
+            step={0.5}
+            value={plan.tolerance.temperatureC}
+            onChange={(temperatureC) =>
+              session.saveProject({ calibration: { ...plan, tolerance: { ...plan.tolerance, temperatureC } } })
+            }
+          />
+          °C, exposure within
+          <NumberField
+            label="Exposure tolerance"
+            min={0}
+            max={100}
+            step={1}
+            value={Math.round(plan.tolerance.exposure * 100)}
+            onChange={(percent) =>
+              session.saveProject({
+                calibration: { ...plan, tolerance: { ...plan.tolerance, exposure: percent / 100 } },
+              })
+            }
+          />
+          %
+        </div>
+      </section>
+      {stale > 0 ? (
+        <div className="sticky bottom-0 bg-page py-2">
+          <Button
+            kind="primary"
+            help="Reads every light through its masters and measures it anew; stacks are made through the same"
+            onClick={() => void session.measureAgain()}
+          >
+            Calibrate and measure {stale} {stale === 1 ? "light" : "lights"}
+          </Button>
+        </div>
+      ) : null}
+    </div>
+  );
+}

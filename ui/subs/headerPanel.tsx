@@ -1,0 +1,183 @@
+"use client";
+
+import { useEffect, useState } from "react";
+import type { Card, FrameType, SubMetadata } from "@/core/formats";
+import { FRAME_TYPES, TYPED_FIELDS } from "@/core/formats";
+import { failureOf } from "@/engine/protocol";
+import type { SubRecord } from "@/storage";
+import { useSession } from "../frame/session";
+import { Button } from "../kit/button";
+import { Choice } from "../kit/choice";
+import { fixed } from "../kit/format";
+import { calibratedScale } from "@/engine/tasks/subs";
+
+export const TYPE_LABELS: Record<FrameType, string> = {
+  light: "light",
+  dark: "dark",
+  flat: "flat",
+  bias: "bias",
+  darkflat: "dark-flat",
+};
+
+/** The header of the current file with a search, and fields that can be typed in for all selected subs at once. */
+export function HeaderPanel({ current, selected }: { current: SubRecord; selected: SubRecord[] }) {
+  const session = useSession();
+  const [cards, setCards] = useState<Card[] | null>(null);
+  const [error, setError] = useState<string | null>(null);
+  const [search, setSearch] = useState("");
+  useEffect(() => {
+    let gone = false;
+    setError(null);
+    session
+      .cards(current)
+      .then((found) => !gone && setCards(found))
+      .catch((reason: unknown) => !gone && setError(failureOf(reason).message));
+    return () => {
+      gone = true;
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the file decides
+  }, [session, current.fileId]);
+  const words = search.trim().toLowerCase();
+  const shown = (cards ?? []).filter(({ keyword, value, comment }) =>
+    `${keyword} ${value ?? ""} ${comment}`.toLowerCase().includes(words),
+  );
+  const ids = selected.map(({ id }) => id);
+  return (
+    <div className="flex min-h-0 flex-1 flex-col" data-testid="header-panel">
+      <div className="shrink-0 border-b border-line bg-panel p-2">
+        <div className="mb-1 flex items-center gap-2">
+          <span className="flex-1">
+            {selected.length === 1
+              ? "What is known of this frame"
+              : `What is known of ${selected.length} selected frames`}
+          </span>
+          <span className="text-quiet">it is a</span>
+          <Choice
+            label="Frame type"
+            help="What the frame is used as"
+            value={selected.every(({ type }) => type === selected[0].type) ? selected[0].type : ""}
+            placeholder="several"
+            options={FRAME_TYPES.map((type) => ({ value: type as string, label: TYPE_LABELS[type] }))}
+            onChange={(type) => session.setType(ids, type as FrameType)}
+          />
+        </div>
+        <div className="grid grid-cols-2 gap-x-4 gap-y-1">
+          {TYPED_FIELDS.map((field) => (
+            <TypedField
+              key={field.key}
+              field={field}
+              selected={selected}
+              onType={(value) => session.typeIn(ids, field.key, value as never)}
+            />
+          ))}
+        </div>
+        <p className="mt-1 text-sm text-quiet">
+          Pixel scale{" "}
+          <span className="figures text-text">
+            {fixed(
+              calibratedScale(
+                current.metadata,
+                current.measuredThrough === null ? null : session.project.calibration.settings,
+              ),
+              3,
+            )}
+          </span>{" "}
+          arcsec/px · {current.width}×{current.height} px ·{" "}
+          {current.bitpix < 0 ? `${-current.bitpix}-bit floats` : `${current.bitpix} bits`} ·{" "}
+          {current.format.toUpperCase()}
+          {current.metadata.cfa ? ` · mosaic ${current.metadata.cfa}` : ""}
+        </p>
+      </div>
+      <div className="flex h-8 shrink-0 items-center gap-2 border-b border-line px-2">
+        <input
+          aria-label="Search the header"
+          className="min-w-0 flex-1 rounded border border-line bg-page px-1.5 py-0.5"
+          placeholder="Search the header"
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+        />
+        <span className="figures text-sm text-quiet">
+          {shown.length} of {cards?.length ?? 0} cards
+        </span>
+      </div>
+      {error ? <p className="p-2 text-warn">{error}</p> : null}
+      <div className="min-h-0 flex-1 overflow-auto">
+        <table className="w-full text-sm">
+          <tbody>
+            {shown.map(({ keyword, value, comment }, i) => (
+              <tr key={i} className="border-b border-[#1d1d1d] align-top">
+                <td className="figures w-24 px-2 py-0.5 text-quiet">{keyword}</td>
+                <td className="figures px-2 py-0.5 break-all">{value === null ? "" : String(value)}</td>
+                <td className="px-2 py-0.5 text-quiet">{comment}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </div>
+  );
+}
+
+type Field = (typeof TYPED_FIELDS)[number];
+
+function TypedField({
+  field,
+  selected,
+  onType,
+}: {
+  field: Field;
+  selected: SubRecord[];
+  onType: (value: SubMetadata[Field["key"]]) => void;
+}) {
+  const values = new Set(selected.map(({ metadata }) => metadata[field.key]));
+  const [only] = values;
+  const shown = values.size > 1 ? "" : only === null ? "" : String(only);
+  const [draft, setDraft] = useState<string | null>(null);
+  const typed = selected.some((sub) => sub.typed.includes(field.key));
+  const number = Number((draft ?? "").replace(",", "."));
+  const wrong = draft !== null && field.kind === "number" && draft.trim() !== "" && !Number.isFinite(number);
+  const commit = () => {
+    if (draft !== null && !wrong && draft !== shown)
+      onType(draft.trim() === "" ? null : field.kind === "number" ? number : draft.trim());
+    setDraft(null);
+  };
+  return (
+    <label className="flex items-center gap-1.5">
+      <span
+        className={`w-20 shrink-0 ${typed ? "text-accent" : "text-quiet"}`}
+        title={typed ? "typed in by hand" : "from the file"}
+      >
+        {field.label}
+      </span>
+      <input
+        aria-label={field.label}
+        aria-invalid={wrong}
+        title={wrong ? "must be a number" : undefined}
+        className={`figures min-w-0 flex-1 rounded border bg-page px-1 ${wrong ? "border-warn" : "border-line"}`}
+        placeholder={values.size > 1 ? "differs" : "not known"}
+        value={draft ?? shown}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") commit();
+          if (event.key === "Escape") setDraft(null);
+          event.stopPropagation();
+        }}
+      />
+      <span className="w-6 text-xs text-quiet">{field.unit}</span>
+    </label>
+  );
+}
+
+/** Shown instead of the table where only calibration frames are there. */
+export function TypeHint({ onShow }: { onShow: () => void }) {
+  return (
+    <div className="p-3 text-quiet">
+      There are no lights yet. If some of these frames are lights, select them and say so{" "}
+      <Button kind="quiet" className="text-accent" onClick={onShow}>
+        in their header
+      </Button>
+      .
+    </div>
+  );
+}

@@ -1,0 +1,132 @@
+"use client";
+
+import { DropdownMenu } from "radix-ui";
+import { Download } from "lucide-react";
+import { useEffect, useState } from "react";
+import { measuresCsv, rejectedCsv, rejectedList } from "@/core/choose";
+import type { GradedFrame, Verdict } from "@/core/choose";
+import { storageUse } from "@/state/importer";
+import { useProject, useSession } from "../frame/session";
+import { Button, IconButton } from "../kit/button";
+import { megabytes } from "../kit/format";
+import { Problem } from "../kit/notice";
+
+/** Files that did not come in, and those that wait after a stop. */
+export function ImportNotices() {
+  const session = useSession();
+  const refused = useProject((state) => state.refused);
+  const waiting = useProject((state) => state.waiting);
+  if (refused.length === 0 && waiting.length === 0) return null;
+  return (
+    <div className="max-h-32 shrink-0 overflow-auto">
+      {waiting.length > 0 ? (
+        <div className="flex items-center gap-3 border-l-2 border-accent bg-panel px-3 py-1.5" data-testid="waiting">
+          <span className="flex-1">
+            <span className="figures">{waiting.length}</span> {waiting.length === 1 ? "file waits" : "files wait"} to be
+            imported, from {waiting[0].name} on.
+          </span>
+          <Button kind="primary" onClick={() => void session.importFiles(waiting)}>
+            Go on
+          </Button>
+          <Button onClick={() => session.dismissWaiting()}>Forget them</Button>
+        </div>
+      ) : null}
+      {refused.length > 0 ? (
+        <div data-testid="refused">
+          {refused.map((file, i) => (
+            <Problem
+              key={`${file.name}${i}`}
+              message={file.message.startsWith(file.name) ? file.message : `${file.name}: ${file.message}`}
+              advice={file.advice}
+              onDismiss={i === 0 ? () => session.dismissRefused() : undefined}
+            />
+          ))}
+        </div>
+      ) : null}
+    </div>
+  );
+}
+
+/** "1.2 GB of 60 GB": what the browser keeps for this application, asked again whenever subs come or go. */
+export function StorageUse() {
+  const count = useProject((state) => state.subs.length + state.stacks.length + state.masters.length);
+  const [use, setUse] = useState<{ used: number; quota: number } | null>(null);
+  useEffect(() => {
+    let gone = false;
+    const timer = setTimeout(() => void storageUse().then((found) => !gone && setUse(found)), 500);
+    return () => {
+      gone = true;
+      clearTimeout(timer);
+    };
+  }, [count]);
+  if (!use) return null;
+  const size = (bytes: number) => (bytes > 2 ** 30 ? `${(bytes / 2 ** 30).toFixed(1)} GB` : megabytes(bytes));
+  const tight = use.used > 0.9 * use.quota;
+  return (
+    <span
+      className={`figures text-sm ${tight ? "text-warn" : "text-quiet"}`}
+      title="Kept in this browser, and what it allows at most"
+      data-testid="storage"
+    >
+      {size(use.used)} of {size(use.quota)}
+    </span>
+  );
+}
+
+function download(text: string, name: string, type: string): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([text], { type }));
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+/** Measures and the list of rejected subs as files. */
+export function ExportMenu({ frames, verdicts }: { frames: GradedFrame[]; verdicts: ReadonlyMap<string, Verdict> }) {
+  const project = useProject((state) => state.project.name);
+  const base = project.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
+  const items: [string, string, () => void][] = [
+    [
+      "Measures, CSV",
+      "Every measure of every sub, with units",
+      () => download(measuresCsv(frames, verdicts), `${base}-measures.csv`, "text/csv"),
+    ],
+    [
+      "Rejected subs, CSV",
+      "Those left out and why",
+      () => download(rejectedCsv(frames, verdicts), `${base}-rejected.csv`, "text/csv"),
+    ],
+    [
+      "Rejected subs, file names",
+      "One name a line",
+      () => download(rejectedList(frames, verdicts), `${base}-rejected.txt`, "text/plain"),
+    ],
+  ];
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger asChild>
+        <IconButton label="Export measures and rejected subs">
+          <Download size={14} />
+        </IconButton>
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          sideOffset={2}
+          align="end"
+          className="z-50 rounded border border-line bg-raised p-1 shadow-lg"
+        >
+          {items.map(([label, help, run]) => (
+            <DropdownMenu.Item
+              key={label}
+              title={help}
+              className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
+              onSelect={run}
+            >
+              {label}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,62 @@
+"use client";
+
+import { useEffect, useRef, useState } from "react";
+import { stretchCurves, stretchParams } from "@/core/operations";
+import type { Raster } from "@/core/raster";
+import { PRIORITY } from "@/engine/pool";
+import type { SubRecord } from "@/storage";
+import { useSession } from "../frame/session";
+import { toImageData } from "../viewer/display";
+
+/** Small pictures that were made, by frame; made once for each while the page is open. */
+const made = new Map<string, Raster>();
+const MOST = 4000;
+
+/** A small picture of a sub, made when its row comes into sight. */
+export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
+  const session = useSession();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const key = `${sub.id} ${sub.measuredThrough ?? ""}`;
+  const [raster, setRaster] = useState<Raster | null>(made.get(key) ?? null);
+  const { width: w, height: h } = sub.measuredSize;
+  useEffect(() => {
+    const known = made.get(key);
+    if (known) return setRaster(known);
+    const abort = new AbortController();
+    const reduce = Math.max(1, 2 * Math.floor(h / height / 2));
+    session
+      .lightFrame(sub)
+      .then((frame) =>
+        session.pool.run(
+          "flip",
+          { frame, relation: null, size: sub.measuredSize, region: { x: 0, y: 0, width: w, height: h }, reduce },
+          { priority: PRIORITY.batch, signal: abort.signal },
+        ),
+      )
+      .then((small) => {
+        if (made.size >= MOST) made.clear();
+        made.set(key, small);
+        if (!abort.signal.aborted) setRaster(small);
+      })
+      .catch(() => undefined); // the picture itself tells what is wrong
+    return () => abort.abort();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds all that matters
+  }, [key, session]);
+  useEffect(() => {
+    const target = canvas.current;
+    if (!target || !raster) return;
+    target.width = raster.width;
+    target.height = raster.height;
+    const curves = stretchCurves(stretchParams.parse({}), sub.stretch);
+    target.getContext("2d")?.putImageData(toImageData(raster, curves), 0, 0);
+  }, [raster, sub.stretch]);
+  return (
+    <canvas
+      ref={canvas}
+      width={1}
+      height={1}
+      className="shrink-0 bg-page"
+      style={{ height, width: Math.round((height * w) / h) }}
+    />
+  );
+}
