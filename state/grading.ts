@@ -2,6 +2,7 @@ import { Stopped } from "@/core/job";
 import type { ReferenceProposal } from "@/core/choose";
 import { proposeReference } from "@/core/choose";
 import type { BackgroundBox } from "@/core/measure";
+import { relateDiscs } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
@@ -27,6 +28,16 @@ const WAIT_MS = 300;
 /** The key of boxes in a frame: they are measured again when they move or the reference changes. */
 export const boxKey = (boxes: readonly BackgroundBox[], referenceId: string): string =>
   JSON.stringify([boxes.map(({ x, y, side }) => [x, y, side]), referenceId]);
+
+/** A frame of a video against another; a video and stills have nothing in common. */
+function relatedByDisc(sub: SubRecord, reference: SubRecord): SubRecord {
+  const [own, other] = [sub.video, reference.video];
+  const value =
+    own && other
+      ? relateDiscs({ measures: sub.measures, video: own }, { measures: reference.measures, video: other })
+      : null;
+  return { ...sub, relation: { to: reference.id, value } };
+}
 
 /**
  * Keeps relations of lights to the reference, the proposal of one, and the background boxes up to date, quietly in the workers,
@@ -91,8 +102,10 @@ export class Grading {
       const reference = this.reference();
       if (!reference) return;
       const facts = ({ id, measures, stars }: SubRecord) => ({ id, measures, stars });
-      const missing = lightsOf(target.subs()).filter((sub) => sub.relation?.to !== reference.id && sub.video === null);
-      if (missing.length === 0) return;
+      const apart = lightsOf(target.subs()).filter((sub) => sub.relation?.to !== reference.id);
+      if (apart.length === 0) return;
+      const missing = reference.video ? [] : apart.filter(({ video }) => video === null);
+      target.replace(apart.filter((sub) => !missing.includes(sub)).map((sub) => relatedByDisc(sub, reference)));
       for (let at = 0; at < missing.length; at += BATCH) {
         target.progress(at, missing.length);
         const batch = missing.slice(at, at + BATCH);

@@ -46,7 +46,12 @@ export function gradeLights(subs: readonly SubRecord[], project: ProjectRecord):
   const orders = new Map(lights.map(({ id }, order) => [id, order + 1]));
   for (const set of setsOf(lights, keys)) {
     const weights = relativeWeights(
-      set.frames.map(({ id, measures, relation }) => ({ id, measures, relation: relation?.value ?? null })),
+      // What a frame of a video adds hangs on its sharpness, not on its noise.
+      set.frames.map(({ id, measures, relation, video }) => ({
+        id,
+        measures,
+        relation: video ? null : (relation?.value ?? null),
+      })),
     );
     const graded = set.frames.map((sub) =>
       gradedFrame(sub, orders.get(sub.id) ?? 0, weights.get(sub.id) ?? null, project),

@@ -59,6 +59,8 @@ export abstract class SubsSession {
   readonly store;
   private readonly frames = new Map<string, Promise<FrameRef>>();
   protected readonly grading: Grading;
+  /** Whether a person chose the frame that is shown. */
+  private went = false;
   private grades: { subs: SubRecord[]; project: ProjectRecord; value: Grades } | null = null;
 
   protected constructor(
@@ -90,6 +92,11 @@ export abstract class SubsSession {
     if ("referenceId" in part || "boxes" in part || "rules" in part) this.grading.schedule();
   }
 
+  /** Shows what other rules would leave, as long as a limit is dragged; saveProject keeps them. */
+  previewRules(rules: ProjectRecord["rules"]): void {
+    this.store.setState({ project: { ...this.project, rules } });
+  }
+
   /** Ends what goes on in the background. */
   close(): void {
     this.grading.stop();
@@ -111,7 +118,7 @@ export abstract class SubsSession {
           add: (added) => {
             this.store.setState((state) => ({
               subs: [...state.subs, ...added],
-              currentSubId: state.currentSubId ?? added[0].id,
+              currentSubId: this.currentAfter(added),
             }));
             this.grading.schedule();
           },
@@ -133,7 +140,16 @@ export abstract class SubsSession {
     this.store.setState({ waiting: [] });
   }
 
+  /** The frame to show once these came in: the first light, unless a person went to a frame. */
+  private currentAfter(added: readonly SubRecord[]): string {
+    const { currentSubId, subs } = this.store.getState();
+    if (currentSubId === null) return added[0].id;
+    const wanted = this.went || subs.find(({ id }) => id === currentSubId)?.type === "light";
+    return (wanted ? null : added.find(({ type }) => type === "light")?.id) ?? currentSubId;
+  }
+
   selectSub(id: string, selection: readonly string[] = []): void {
+    this.went = true;
     this.store.setState({ currentSubId: id, selection });
   }
 

@@ -46,7 +46,17 @@ export const projectRecord = z.object({
   /** Columns of the table of subs. */
   columns: z
     .array(z.enum(MEASURE_IDS))
-    .default(["fwhm", "eccentricity", "stars", "background", "transmission", "weight"]),
+    .default([
+      "fwhm",
+      "eccentricity",
+      "stars",
+      "background",
+      "transmission",
+      "weight",
+      "sharpness",
+      "brightness",
+      "drift",
+    ]),
   calibration: calibrationPlan.default({
     settings: calibrationSettings.parse({}),
     tolerance: tolerances.parse({}),

@@ -113,6 +113,21 @@ test("measures: units, arcsec, gradient over the frame, unknown is null", () => 
       expect(read(frames[3])).toBeNull();
 });
 
+test("a video frame has its own measures, not those of stars, and the sharpest is proposed as reference", () => {
+  const video = (id: string, quality: number) =>
+    frame(id, null, 0, null, {
+      video: { sharpness: [0.004, 0.003, 0.002, 0.001], quality, brightness: 10, x: 53, y: 29 },
+    });
+  const read = (id: Parameters<typeof measureOf>[0]) => measureOf(id).value(video("v", 0.005));
+  expect([read("stars"), read("gradient")]).toEqual([null, null]);
+  expect([read("sharpness"), read("sharpness2"), read("sharpness4"), read("sharpness8")]).toEqual([5, 3, 2, 1]);
+  expect(read("drift")).toBe(5); // from (50, 25): a 3-4-5 triangle
+  expect(proposeReference([video("a", 0.004), video("b", 0.006), video("c", 0.005)])).toEqual({
+    id: "b",
+    reasons: ["sharpness 6.00, the highest of 3"],
+  });
+});
+
 test("the reference is proposed by weight, shape and gradient together, with ranks", () => {
   const sloped = frame("s", 2.5, 100, 1, {
     measures: { ...frames[0].measures, gradient: [{ level: 0.01, dx: 2e-4, dy: 0 }] },

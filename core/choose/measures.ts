@@ -39,6 +39,9 @@ export type MeasureId =
   | "gradient"
   | "boxGradient"
   | "sharpness"
+  | "sharpness2"
+  | "sharpness4"
+  | "sharpness8"
   | "brightness"
   | "drift"
   | "time"
@@ -121,7 +124,7 @@ export const MEASURES: readonly Measure[] = [
     digits: 0,
     better: "high",
     help: "Stars found above 5 σ",
-    value: ({ measures }) => measures.stars,
+    value: ({ measures, video }) => (video ? null : measures.stars),
   },
   {
     id: "background",
@@ -152,7 +155,7 @@ export const MEASURES: readonly Measure[] = [
     unit: "%",
     digits: 1,
     better: "high",
-    help: "Starlight against the reference, from stars in both: a bright sky does not count",
+    help: "Light against the reference, from stars in both or the disc: a bright sky does not count",
     value: ({ relation }) => (relation === null ? null : 100 / relation.scale),
   },
   {
@@ -183,7 +186,7 @@ export const MEASURES: readonly Measure[] = [
     digits: 1,
     better: "low",
     help: "Difference of the smooth sky across the frame, over its level",
-    value: ({ measures, width, height }) => 100 * skyGradient(measures, width, height).share,
+    value: ({ measures, video, width, height }) => (video ? null : 100 * skyGradient(measures, width, height).share),
   },
   {
     id: "boxGradient",
@@ -206,6 +209,16 @@ export const MEASURES: readonly Measure[] = [
     help: "Detail of 2 and 4 px in a video frame over its light, × 1000",
     value: ({ video }) => video && 1000 * video.quality,
   },
+  ...([2, 4, 8] as const).map((px, i): Measure => ({
+    id: `sharpness${px}`,
+    label: `sharpness at ${px} px`,
+    short: `Sharp. ${px} px`,
+    unit: "",
+    digits: 2,
+    better: "high",
+    help: `Detail of ${px} px alone in a video frame over its light, × 1000`,
+    value: ({ video }) => video && 1000 * video.sharpness[i + 1],
+  })),
   {
     id: "brightness",
     label: "brightness",

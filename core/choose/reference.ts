@@ -13,10 +13,12 @@ const CRITERIA = ["weight", "fwhm", "eccentricity", "gradient"] as const;
 /**
  * The frame to match the others to: the largest product of weight (as a share of the best), sharpness (best FWHM over its own),
  * roundness (minor over major axis) and smoothness of the sky, 1 / (1 + gradient / median gradient). Frames without a FWHM
- * are not proposed; a measure that is not known counts as its median would. Null for no frame.
+ * are not proposed; a measure that is not known counts as its median would. Frames of a video: the sharpest. Null for no frame.
  * Source: own choice; each factor is a measure of methods.md.
  */
 export function proposeReference(frames: GradedFrame[]): ReferenceProposal | null {
+  const discs = frames.filter(({ video }) => video !== null && video.x !== null);
+  if (discs.length > 0) return proposeDisc(discs);
   const usable = frames.filter(({ measures }) => measures.fwhmPx !== null);
   if (usable.length === 0) return null;
   const values = (id: (typeof CRITERIA)[number]) => usable.flatMap((frame) => measureOf(id).value(frame) ?? []);
@@ -46,6 +48,16 @@ export function proposeReference(frames: GradedFrame[]): ReferenceProposal | nul
     return [`${read.label} ${formatMeasure(read, own)}, ${ordinal(rank)} of ${usable.length}`];
   });
   return { id: best.id, reasons };
+}
+
+function proposeDisc(frames: GradedFrame[]): ReferenceProposal {
+  const sharpness = measureOf("sharpness");
+  const value = (frame: GradedFrame) => sharpness.value(frame) ?? 0;
+  const best = frames.reduce((a, b) => (value(b) > value(a) ? b : a));
+  return {
+    id: best.id,
+    reasons: [`${sharpness.label} ${formatMeasure(sharpness, value(best))}, the highest of ${frames.length}`],
+  };
 }
 
 function ordinal(n: number): string {

@@ -30,7 +30,9 @@ export function openPicture(bytes: ByteSource, progress?: (fraction: number) => 
       bytes.size === 0
         ? "an empty file"
         : JSON.stringify(String.fromCharCode(...start.subarray(0, 9).map((b) => (b >= 32 && b < 127 ? b : 46)))),
-      bytes.size === 0 ? "Copy the file again." : "Save the frame as FITS, TIFF or PNG, or the video as SER or AVI, and bring it in again.",
+      bytes.size === 0
+        ? "Copy the file again."
+        : "Save the frame as FITS, TIFF or PNG, or the video as SER or AVI, and bring it in again.",
     );
   });
 }

@@ -98,9 +98,24 @@ export function BoxOverlay({ boxes, levels, bitpix, toScreen, scale, size, onCha
   );
 }
 
+interface Size {
+  width: number;
+  height: number;
+}
+
+const sideFor = ({ width, height }: Size): number => Math.max(16, Math.round(Math.min(width, height) / 14));
+
+export const middleBox = (size: Size): BackgroundBox => ({
+  id: crypto.randomUUID(),
+  x: Math.round(size.width / 2),
+  y: Math.round(size.height / 2),
+  side: sideFor(size),
+});
+
 /** Boxes near the four corners, where none were placed yet. */
-export function firstBoxes({ width, height }: { width: number; height: number }): BackgroundBox[] {
-  const side = Math.max(16, Math.round(Math.min(width, height) / 14));
+export function firstBoxes(size: Size): BackgroundBox[] {
+  const { width, height } = size;
+  const side = sideFor(size);
   return [
     [0.12, 0.14],
     [0.88, 0.14],

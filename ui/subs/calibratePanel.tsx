@@ -47,7 +47,14 @@ export function CalibratePanel({ map, onMap }: Props) {
   const stale = useMemo(() => session.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps
   const change = (part: Partial<CalibrationPlan["settings"]>) =>
     session.saveProject({ calibration: { ...plan, settings: { ...plan.settings, ...part } } });
-  const name = (id: string | null) => masters.find((master) => master.id === id)?.name ?? null;
+  /** "the dark" where there is but one, else its name. */
+  const name = (id: string | null) => {
+    const master = masters.find((own) => own.id === id);
+    if (!master) return null;
+    return masters.filter(({ kind }) => kind === master.kind).length === 1
+      ? `the ${TYPE_LABELS[master.kind]}`
+      : master.name;
+  };
 
   const showMap = async (master: MasterRecord) => {
     if (map?.masterId === master.id) return onMap(null);
@@ -72,9 +79,18 @@ export function CalibratePanel({ map, onMap }: Props) {
           <h3 className="mb-1 text-quiet">Frames without a master</h3>
           <ul className="mb-2 space-y-0.5">
             {waiting.map(({ type, frames }) => (
-              <li key={frames[0].id}>
-                <span className="figures">{frames.length}</span> {TYPE_LABELS[type]} frames{" "}
-                <span className="text-quiet">{groupLabel(frames[0])}</span>
+              <li key={frames[0].id} className="flex items-center gap-2">
+                <span className="min-w-0 flex-1 truncate">
+                  <span className="figures">{frames.length}</span> {TYPE_LABELS[type]} frames{" "}
+                  <span className="text-quiet">{groupLabel(frames[0])}</span>
+                </span>
+                <Button
+                  kind="quiet"
+                  help="Shows these frames one by one"
+                  onClick={() => session.selectSub(frames[0].id)}
+                >
+                  Look
+                </Button>
               </li>
             ))}
           </ul>
@@ -109,6 +125,15 @@ export function CalibratePanel({ map, onMap }: Props) {
                     {map?.masterId === master.id
                       ? `${map.hot.length} hot, ${map.cold.length} cold · hide`
                       : "Show hot pixels"}
+                  </Button>
+                ) : null}
+                {subs.some(({ id }) => id === master.frames[0]) ? (
+                  <Button
+                    kind="quiet"
+                    help="Shows the frames that it was made of, one by one"
+                    onClick={() => session.selectSub(master.frames[0])}
+                  >
+                    Look
                   </Button>
                 ) : null}
                 <IconButton label={`Delete ${master.name}`} onClick={() => void session.deleteMaster(master.id)}>

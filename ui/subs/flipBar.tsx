@@ -1,12 +1,13 @@
 "use client";
 
-import { ChevronLeft, ChevronRight, Pause, Play, Star } from "lucide-react";
+import { ChevronLeft, ChevronRight, Pause, Play, Plus, Star } from "lucide-react";
 import { Slider } from "radix-ui";
 import type { GradedFrame, Verdict } from "@/core/choose";
-import { MEASURES, measureOf } from "@/core/choose";
+import { MEASURES, aduOf, measureOf } from "@/core/choose";
 import type { SubRecord } from "@/storage";
 import { Button, IconButton } from "../kit/button";
 import { NumberField } from "../kit/setting";
+import { TYPE_LABELS } from "./headerPanel";
 import type { JudgingLook } from "./flipPicture";
 import type { Prepared } from "./useFlip";
 
@@ -29,6 +30,7 @@ interface Props {
   onReference: () => void;
   onJudging: (part: Partial<JudgingLook>) => void;
   onBestPercent: (percent: number) => void;
+  onAddBox: () => void;
   reasons: readonly string[];
 }
 
@@ -36,12 +38,13 @@ interface Props {
 export function FlipBar(props: Props) {
   const { current, frame, verdict, isReference, at, count, playing, prepared, judging, bestPercent, reasons } = props;
   const included = verdict?.included !== false;
+  const light = current.type === "light";
   const gradients = frame
     ? MEASURES.filter(({ id }) => id === "gradient" || id === "boxGradient").flatMap(({ id, label, unit, digits }) => {
         const value = measureOf(id).value(frame);
         return value === null ? [] : [`${label} ${value.toFixed(digits)} ${unit}`];
       })
-    : [];
+    : levelsOf(current);
   return (
     <div className="shrink-0 border-t border-line bg-panel">
       <div className="flex h-9 items-center gap-1.5 px-2">
@@ -56,52 +59,63 @@ export function FlipBar(props: Props) {
         </IconButton>
         <span className="min-w-0 flex-1 truncate" data-testid="current-sub">
           {current.name}
+          {light ? null : <span className="text-quiet"> · {TYPE_LABELS[current.type]}</span>}
           <span className="figures text-quiet">
             {" "}
             {at + 1} of {count}
           </span>
-          {!included ? <span className="text-warn"> · left out: {verdict?.reasons.join("; ")}</span> : null}
-          {isReference ? (
-            <span className="text-accent" title={reasons.join("\n")}>
-              {" "}
-              · reference
-            </span>
-          ) : null}
+          {!included ? <span className="text-warn"> · left out</span> : null}
         </span>
         <Button
-          help={included ? "Leaves this sub out of stacks (X)" : "Takes this sub in again, whatever the rules say (X)"}
+          help={
+            included
+              ? `Leaves this frame out of ${light ? "stacks" : "masters"} (X)`
+              : "Takes this frame in again, whatever the rules say (X)"
+          }
           onClick={props.onDecide}
         >
           {included ? "Leave out" : "Take in"}
         </Button>
-        <Button
-          help="Marks this sub as a candidate for the reference (C)"
-          aria-pressed={current.candidate}
-          className={current.candidate ? "border-accent text-accent" : ""}
-          onClick={props.onCandidate}
-        >
-          <Star size={13} /> Candidate
-        </Button>
-        <Button help="Goes to the last candidate and back (V)" onClick={props.onSwap}>
-          Swap
-        </Button>
-        <Button help="Matches the others to this sub (R)" onClick={props.onReference}>
-          Make reference
-        </Button>
+        {light ? (
+          <>
+            <Button
+              help="Marks this sub as a candidate for the reference (C)"
+              aria-pressed={current.candidate}
+              className={current.candidate ? "border-accent text-accent" : ""}
+              onClick={props.onCandidate}
+            >
+              <Star size={13} /> Candidate
+            </Button>
+            <Button help="Goes to the last candidate and back (V)" onClick={props.onSwap}>
+              Swap
+            </Button>
+            {isReference ? (
+              <span className="rounded border border-transparent px-2.5 py-1 text-accent" title={reasons.join("\n")}>
+                Reference
+              </span>
+            ) : (
+              <Button help="Matches the others to this sub (R)" onClick={props.onReference}>
+                Make reference
+              </Button>
+            )}
+          </>
+        ) : null}
       </div>
       <div className="flex h-8 items-center gap-3 border-t border-line px-2 text-sm text-quiet">
-        <label
-          className="flex items-center gap-1.5 whitespace-nowrap"
-          data-help="Registered to the reference, with its starlight and sky (N); off shows the frame as it came"
-        >
-          <input
-            type="checkbox"
-            className="accent-[#a3a3a3]"
-            checked={judging.registered}
-            onChange={(event) => props.onJudging({ registered: event.target.checked })}
-          />
-          registered
-        </label>
+        {light ? (
+          <label
+            className="flex items-center gap-1.5 whitespace-nowrap"
+            data-help="Registered to the reference, with its starlight and sky (N); off shows the frame as it came"
+          >
+            <input
+              type="checkbox"
+              className="accent-[#a3a3a3]"
+              checked={judging.registered}
+              onChange={(event) => props.onJudging({ registered: event.target.checked })}
+            />
+            registered
+          </label>
+        ) : null}
         <Level
           label="Brightness"
           help="Display brightness of the sky, the same for all frames"
@@ -120,33 +134,46 @@ export function FlipBar(props: Props) {
           value={judging.contrast}
           onChange={(contrast) => props.onJudging({ contrast })}
         />
-        <label className="flex items-center gap-1.5" data-help="Boxes of empty sky whose levels stand beside them (B)">
-          <input
-            type="checkbox"
-            className="accent-[#a3a3a3]"
-            checked={judging.boxes}
-            onChange={(event) => props.onJudging({ boxes: event.target.checked })}
-          />
-          boxes
-        </label>
-        <span
-          className="flex items-center gap-1"
-          data-help="Flips only through the best by weight; 100 % flips through all"
-        >
-          best
-          <NumberField
-            label="Best by weight"
-            min={1}
-            max={100}
-            step={1}
-            value={bestPercent}
-            onChange={props.onBestPercent}
-          />
-          %
-        </span>
+        {light ? (
+          <>
+            <label
+              className="flex items-center gap-1.5"
+              data-help="Boxes of empty sky whose levels stand beside them (B)"
+            >
+              <input
+                type="checkbox"
+                className="accent-[#a3a3a3]"
+                checked={judging.boxes}
+                onChange={(event) => props.onJudging({ boxes: event.target.checked })}
+              />
+              boxes
+            </label>
+            {judging.boxes ? (
+              <IconButton label="Add a background box" onClick={props.onAddBox}>
+                <Plus size={13} />
+              </IconButton>
+            ) : null}
+            <span
+              className="flex items-center gap-1"
+              data-help="Flips only through the best by weight, or by sharpness in a video; 100 % flips through all"
+            >
+              best
+              <NumberField
+                label="Best by weight"
+                min={1}
+                max={100}
+                step={1}
+                value={bestPercent}
+                onChange={props.onBestPercent}
+              />
+              %
+            </span>
+          </>
+        ) : null}
       </div>
       <div className="flex h-6 items-center gap-3 border-t border-line px-2 text-sm text-quiet">
         <span className="figures min-w-0 flex-1 truncate " data-testid="gradients">
+          {!included && verdict ? <span className="text-warn">{verdict.reasons.join("; ")} · </span> : null}
           {gradients.join(" · ")}
         </span>
         <span
@@ -163,6 +190,12 @@ export function FlipBar(props: Props) {
       </div>
     </div>
   );
+}
+
+/** Level and noise of a calibration frame. */
+function levelsOf({ measures, bitpix }: SubRecord): string[] {
+  const adu = (value: number) => `${(value * aduOf(bitpix)).toFixed(1)} ADU`;
+  return [`level ${adu(measures.background[0])}`, `noise ${adu(measures.noise[0])}`];
 }
 
 function Level({

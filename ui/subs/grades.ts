@@ -1,10 +1,11 @@
 "use client";
 
 import { useMemo } from "react";
-import type { GradedFrame } from "@/core/choose";
+import type { GradedFrame, Verdict } from "@/core/choose";
 import { measureOf } from "@/core/choose";
 import type { MeasureId } from "@/core/choose";
 import type { Grades } from "@/state/lights";
+import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 
 /** Measures, sets and verdicts of the lights, worked out once for each state of the project. */
@@ -14,6 +15,12 @@ export function useGrades(): Grades {
   const project = useProject((state) => state.project);
   return useMemo(() => session.graded(), [session, subs, project]); // eslint-disable-line react-hooks/exhaustive-deps
 }
+
+/** A calibration frame is left out by hand only. */
+export const handVerdict = ({ decision }: SubRecord): Verdict => ({
+  included: decision !== "reject",
+  reasons: decision === "reject" ? ["by hand"] : [],
+});
 
 export type SortKey = MeasureId | "name";
 

@@ -35,7 +35,7 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
   const box = useRef<HTMLDivElement>(null);
   const { width } = useSize(box);
   const [framing, setFraming] = useState<{ x0: number; y0: number; x1: number; y1: number } | null>(null);
-  const [dragged, setDragged] = useState<{ id: string; value: number } | null>(null);
+  const [dragged, setDragged] = useState<string | null>(null);
   const points = useMemo(
     () =>
       frames.flatMap((frame) => {
@@ -45,8 +45,7 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
     [frames, xRead, yRead],
   );
   const limits = rules.filter((rule): rule is LimitRule => rule.kind === "limit" && rule.on);
-  const limitOf = ({ id, value }: LimitRule) => (dragged?.id === id ? dragged.value : value);
-  const scales = useMemo(() => {
+  const fitted = useMemo(() => {
     const range = (values: number[], own: MeasureId) => {
       const [low = 0, high = 1] = extent([
         ...values,
@@ -71,19 +70,23 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
         [HEIGHT - MARGIN.bottom, MARGIN.top],
       ),
     };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the limits in store, not the dragged one
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- limits are made of the rules
   }, [points, width, xId, yId, rules]);
+  // The axes stand still while a limit is dragged.
+  const standing = useRef(fitted);
+  if (dragged === null) standing.current = fitted;
+  const scales = standing.current;
   const selected = new Set(selection);
   const place = (event: React.PointerEvent) => {
     const bounds = event.currentTarget.getBoundingClientRect();
     return { x: event.clientX - bounds.left, y: event.clientY - bounds.top };
   };
-  const settle = ({ id, value }: { id: string; value: number }, { digits }: Measure) =>
-    session.saveProject({
-      rules: rules.map((rule) => (rule.id === id ? { ...rule, value: Number(value.toFixed(digits)) } : rule)) as Rule[],
-    });
+  const rulesWith = (id: string, value: number, { digits }: Measure): Rule[] =>
+    rules.map((rule) =>
+      rule.id === id && rule.kind === "limit" ? { ...rule, value: Number(value.toFixed(digits)) } : rule,
+    );
   const line = (rule: LimitRule, along: "x" | "y") => {
-    const value = limitOf(rule);
+    const { value } = rule;
     const at = scales[along](value);
     const read = along === "x" ? xRead : yRead;
     const horizontal = along === "y";
@@ -91,7 +94,8 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
       const bounds = (event.currentTarget.ownerSVGElement as SVGSVGElement).getBoundingClientRect();
       return scales[along].invert(horizontal ? event.clientY - bounds.top : event.clientX - bounds.left);
     };
-    const move = (by: number) => settle({ id: rule.id, value: rule.value + by * 10 ** -read.digits }, read);
+    const move = (by: number) =>
+      session.saveProject({ rules: rulesWith(rule.id, value + by * 10 ** -read.digits, read) });
     return (
       <g
         key={`${rule.id}${along}`}
@@ -103,11 +107,12 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
         onPointerDown={(event) => {
           event.stopPropagation();
           event.currentTarget.setPointerCapture(event.pointerId);
-          setDragged({ id: rule.id, value });
+          setDragged(rule.id);
         }}
-        onPointerMove={(event) => dragged?.id === rule.id && setDragged({ id: rule.id, value: drag(event) })}
-        onPointerUp={() => {
-          if (dragged?.id === rule.id) settle(dragged, read);
+        onPointerMove={(event) => dragged === rule.id && session.previewRules(rulesWith(rule.id, drag(event), read))}
+        onPointerUp={(event) => {
+          event.stopPropagation();
+          if (dragged === rule.id) session.saveProject({ rules });
           setDragged(null);
         }}
         onKeyDown={(event) => {

@@ -1,17 +1,27 @@
 "use client";
 
 import { X } from "lucide-react";
-import type { GradedFrame, MeasureId, Rule } from "@/core/choose";
+import type { GradedFrame, Measure, MeasureId, Rule } from "@/core/choose";
 import { RULE_MEASURES, firstRule, measureOf, ruleSentence } from "@/core/choose";
 import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { NumberField } from "../kit/setting";
 
+const SHARES: { value: string; label: string; measure: MeasureId }[] = [
+  { value: "ofBest stars", label: "stars at least a share of the best", measure: "stars" },
+  { value: "ofBest fwhm", label: "FWHM at most a share of the best", measure: "fwhm" },
+  { value: "best weight", label: "the best by weight", measure: "weight" },
+  { value: "best fwhm", label: "the best by FWHM", measure: "fwhm" },
+  { value: "best sharpness", label: "the best by sharpness", measure: "sharpness" },
+];
+
 /** Rules that read as sentences; each can be switched off, changed in place, or removed. */
 export function RulesPanel({ frames }: { frames: GradedFrame[] }) {
   const session = useSession();
   const rules = useProject((state) => state.project.rules);
+  // A rule about what no frame has would say nothing.
+  const known = ({ value }: Measure) => frames.some((frame) => value(frame) !== null);
   const save = (next: Rule[]) => session.saveProject({ rules: next });
   const change = (id: string, part: Partial<Rule>) =>
     save(rules.map((rule) => (rule.id === id ? ({ ...rule, ...part } as Rule) : rule)));
@@ -45,15 +55,11 @@ export function RulesPanel({ frames }: { frames: GradedFrame[] }) {
           value=""
           placeholder="a rule …"
           options={[
-            ...RULE_MEASURES.map(({ id, label, better }) => ({
+            ...RULE_MEASURES.filter(known).map(({ id, label, better }) => ({
               value: `limit ${id}`,
               label: `${label} ${better === "low" ? "below" : "above"} a limit`,
             })),
-            { value: "ofBest stars", label: "stars at least a share of the best" },
-            { value: "ofBest fwhm", label: "FWHM at most a share of the best" },
-            { value: "best weight", label: "the best by weight" },
-            { value: "best fwhm", label: "the best by FWHM" },
-            { value: "best sharpness", label: "the best by sharpness (video)" },
+            ...SHARES.filter(({ measure }) => known(measureOf(measure))),
             { value: "without trail", label: "no trail" },
             { value: "without cloud", label: "no cloud" },
           ]}

@@ -10,7 +10,7 @@ import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
 import { EmptyState } from "../kit/notice";
-import { firstBoxes } from "./boxOverlay";
+import { firstBoxes, middleBox } from "./boxOverlay";
 import type { DefectMap } from "./calibratePanel";
 import { CalibratePanel } from "./calibratePanel";
 import { ColumnsMenu } from "./columnsMenu";
@@ -18,11 +18,12 @@ import { FlipBar } from "./flipBar";
 import type { JudgingLook } from "./flipPicture";
 import { FlipPicture } from "./flipPicture";
 import type { Sort } from "./grades";
-import { selectionAfter, sortFrames, useGrades } from "./grades";
+import { handVerdict, selectionAfter, sortFrames, useGrades } from "./grades";
 import { HeaderPanel, TypeHint } from "./headerPanel";
 import { ExportMenu, ImportNotices, StorageUse } from "./importBar";
 import { MeasureChart } from "./measureChart";
 import { RulesPanel } from "./rulesPanel";
+import { SetsBar } from "./setsBar";
 import { SubsTable } from "./subsTable";
 import type { Prepared } from "./useFlip";
 
@@ -44,6 +45,7 @@ export function SubsScreen() {
   const currentId = useProject((state) => state.currentSubId);
   const selection = useProject((state) => state.selection);
   const proposal = useProject((state) => state.proposal);
+  const masters = useProject((state) => state.masters);
   const referenceId = useProject((state) => state.project.referenceId);
   const grading = useProject((state) => state.grading);
   const grades = useGrades();
@@ -69,18 +71,29 @@ export function SubsScreen() {
   const reference = useMemo(() => session.reference(), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps
   const shownSet = grades.sets.find(({ key }) => key === setKey) ?? null;
   const frames = useMemo(() => shownSet?.frames ?? [...grades.frames.values()], [shownSet, grades]);
+  const shownColumns = useMemo(
+    () => columns.filter((id) => frames.some((frame) => measureOf(id).value(frame) !== null)),
+    [columns, frames],
+  );
   const sorted = useMemo(() => sortFrames(frames, sort), [frames, sort]);
   const flipped = useMemo(() => {
     if (bestPercent >= 100) return sorted;
-    const weight = measureOf("weight").value;
-    const ranked = [...frames].sort((a, b) => (weight(b) ?? -1) - (weight(a) ?? -1));
+    const worth = (frame: (typeof frames)[number]) =>
+      measureOf("weight").value(frame) ?? measureOf("sharpness").value(frame) ?? -1;
+    const ranked = [...frames].sort((a, b) => worth(b) - worth(a));
     const kept = new Set(
       ranked.slice(0, Math.max(1, Math.ceil((ranked.length * bestPercent) / 100))).map(({ id }) => id),
     );
     return sorted.filter(({ id }) => kept.has(id));
   }, [sorted, frames, bestPercent]);
-  const order = useMemo(() => flipped.flatMap(({ id }) => byId.get(id) ?? []), [flipped, byId]);
-  const current: SubRecord | null = (currentId === null ? null : byId.get(currentId)) ?? order[0] ?? subs[0] ?? null;
+  const lights = useMemo(() => flipped.flatMap(({ id }) => byId.get(id) ?? []), [flipped, byId]);
+  const current: SubRecord | null = (currentId === null ? null : byId.get(currentId)) ?? lights[0] ?? subs[0] ?? null;
+  // A calibration frame is flipped through with its like.
+  const likeType = current && current.type !== "light" ? current.type : null;
+  const order = useMemo(
+    () => (likeType === null ? lights : subs.filter(({ type }) => type === likeType)),
+    [lights, subs, likeType],
+  );
   const at = order.findIndex(({ id }) => id === current?.id);
   const chosen = useMemo(() => (selection.length > 0 ? selection : current ? [current.id] : []), [selection, current]);
 
@@ -102,7 +115,7 @@ export function SubsScreen() {
         keys,
       ),
     );
-  const included = (id: string) => grades.verdicts.get(id)?.included !== false;
+  const included = (id: string) => grades.verdicts.get(id)?.included ?? byId.get(id)?.decision !== "reject";
   const decide = (ids: readonly string[], include: boolean) => session.decide(ids, include ? "keep" : "reject");
   const toggleDecision = () => current && decide(chosen, !included(current.id));
   const swap = () => {
@@ -212,7 +225,7 @@ export function SubsScreen() {
               <FlipBar
                 {...{ current, at, playing, prepared, judging, bestPercent }}
                 frame={grades.frames.get(current.id) ?? null}
-                verdict={grades.verdicts.get(current.id)}
+                verdict={grades.verdicts.get(current.id) ?? handVerdict(current)}
                 isReference={current.id === reference?.id}
                 count={order.length}
                 onStep={step}
@@ -223,6 +236,9 @@ export function SubsScreen() {
                 onReference={() => session.saveProject({ referenceId: current.id })}
                 onJudging={judge}
                 onBestPercent={setBestPercent}
+                onAddBox={() => {
+                  if (reference) session.saveProject({ boxes: [...boxes, middleBox(reference.measuredSize)] });
+                }}
                 reasons={proposal?.id === current.id ? proposal.reasons : []}
               />
             </div>
@@ -245,8 +261,13 @@ export function SubsScreen() {
                   ))}
                 </div>
                 <span className="min-w-0 flex-1 truncate text-right text-quiet" data-testid="included">
-                  <span className="text-text">{kept.length}</span> of {grades.lights.length} ·{" "}
-                  <span className="text-text">{duration(integration)}</span>
+                  <span className="text-text">{kept.length}</span> of {grades.lights.length}
+                  {integration > 0 ? (
+                    <>
+                      {" "}
+                      · <span className="text-text">{duration(integration)}</span>
+                    </>
+                  ) : null}
                 </span>
                 <StorageUse />
                 <ColumnsMenu thumbnails={thumbnails} onThumbnails={setThumbnails} />
@@ -257,34 +278,7 @@ export function SubsScreen() {
               </div>
               {panel === "choose" ? (
                 <>
-                  {grades.sets.length > 1 ? (
-                    <div
-                      className="flex shrink-0 flex-wrap gap-1 border-b border-line bg-panel px-2 py-1"
-                      data-testid="sets"
-                    >
-                      {[
-                        {
-                          key: null as string | null,
-                          label: "All",
-                          frames: [...grades.frames.values()],
-                          integrationS: integrationOf(grades.lights),
-                        },
-                        ...grades.sets,
-                      ].map((set) => (
-                        <Button
-                          key={set.key ?? "all"}
-                          aria-pressed={setKey === set.key}
-                          className={setKey === set.key ? "border-quiet" : "text-quiet"}
-                          onClick={() => setSetKey(set.key)}
-                        >
-                          {set.label}
-                          <span className="figures text-quiet">
-                            {set.frames.length} · {duration(set.integrationS)}
-                          </span>
-                        </Button>
-                      ))}
-                    </div>
-                  ) : null}
+                  <SetsBar sets={grades.sets} shown={setKey} onShow={setSetKey} />
                   <RulesPanel frames={frames} />
                   {grading || others > 0 || selection.length > 1 || proposal ? (
                     <div className="flex h-6 shrink-0 items-center gap-3 border-b border-line px-2 text-sm text-quiet">
@@ -329,7 +323,8 @@ export function SubsScreen() {
                     <TypeHint onShow={() => setPanel("header")} />
                   ) : (
                     <SubsTable
-                      {...{ columns, thumbnails, selection, sort }}
+                      {...{ thumbnails, selection, sort }}
+                      columns={shownColumns}
                       frames={sorted}
                       subs={byId}
                       verdicts={grades.verdicts}
@@ -346,8 +341,11 @@ export function SubsScreen() {
                   map={map}
                   onMap={(next) => {
                     setMap(next);
-                    // The map belongs to the sensor, so the frame is shown as it came.
-                    if (next) judge({ registered: false });
+                    if (!next) return;
+                    // The map belongs to the sensor: frames are shown as they came, and a dark shows its hot pixels best.
+                    judge({ registered: false });
+                    const dark = masters.find(({ id }) => id === next.masterId)?.frames.find((id) => byId.has(id));
+                    if (dark) session.selectSub(dark);
                   }}
                 />
               ) : (
@@ -368,6 +366,3 @@ export function SubsScreen() {
     </div>
   );
 }
-
-const integrationOf = (lights: readonly SubRecord[]): number =>
-  lights.reduce((sum, { metadata }) => sum + (metadata.exposureS ?? 0), 0);

@@ -112,11 +112,13 @@ export function SubsTable(props: Props) {
                   />
                 </span>
                 {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
-                <span
-                  className={`min-w-0 flex-1 truncate px-1 ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
-                >
-                  {frame.name}
-                  {why ? <span className="ml-2 inline-block text-xs no-underline"> {why}</span> : null}
+                <span className="flex min-w-0 flex-1 gap-2 px-1">
+                  <span
+                    className={`min-w-0 shrink-0 truncate ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "max-w-[75%] line-through decoration-line"}`}
+                  >
+                    {frame.name}
+                  </span>
+                  {why ? <span className="min-w-0 truncate">{why}</span> : null}
                 </span>
                 <span className="flex shrink-0 gap-0.5 text-quiet">
                   {sub?.candidate ? <Star size={12} aria-label="candidate" /> : null}
