@@ -3,25 +3,38 @@ import { z } from "zod";
 import type { GradedFrame } from "@/core/choose";
 import { applyRules, flagsOf, measuresCsv, proposeReference } from "@/core/choose";
 import { UserError } from "@/core/job";
+import { relateDiscs } from "@/core/stack";
+import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { relativeWeights } from "@/engine/grade";
 import { checkOptions, parseArguments } from "./arguments";
+import { createProgress } from "./progress";
 import { withPool } from "./session";
-import { withSubs } from "./subs";
+import type { OpenedFile } from "./subs";
+import { openFiles, withSubs } from "./subs";
 
 const options = z.object({
   out: z.string({ error: "a CSV file to write to is needed" }),
   reference: z.string().optional(),
 });
 
-/** grade: measures subs against a reference and writes every measure as CSV. */
+/** grade: measures subs against a reference, or the frames of videos, and writes every measure as CSV. */
 export async function grade(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, ["out", "reference"]);
   const { out, reference: asked } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the subs to grade.");
   const all = asked === undefined || files.includes(asked) ? files : [...files, asked];
-  return withPool((pool) =>
-    withSubs(pool, all, async (subs, failures) => {
+  return withPool(async (pool) => {
+    const { opened, failures: unread } = await openFiles(pool, all);
+    const videos = opened.filter(({ reading }) => reading.frames > 1);
+    if (videos.length > 0 && videos.length === opened.length) {
+      const frames = (await Promise.all(videos.map((video) => videoFrames(pool, video)))).flat();
+      await writeCsv(out, frames);
+      const proposal = proposeReference(frames);
+      const reference = frames.find(({ id }) => id === proposal?.id)?.name;
+      return { out, frames: frames.length, reference, reasons: proposal?.reasons ?? [], unreadable: unread };
+    }
+    return withSubs(pool, all, async (subs, failures) => {
       const graded = (relations: Map<string, GradedFrame["relation"]>): GradedFrame[] => {
         const weights = relativeWeights(
           subs.map(({ facts }) => ({
@@ -61,10 +74,7 @@ export async function grade(args: string[]): Promise<unknown> {
       const referenceId =
         asked === undefined ? (proposal?.id ?? sharpest) : subs.find(({ facts }) => facts.name === asked)?.facts.id;
       const frames = graded(await relateTo(referenceId ?? ""));
-      const verdicts = applyRules(frames, new Map(), []);
-      await writeFile(out, measuresCsv(frames, verdicts)).catch((error: Error) => {
-        throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
-      });
+      await writeCsv(out, frames);
       return {
         out,
         subs: frames.length,
@@ -77,6 +87,40 @@ export async function grade(args: string[]): Promise<unknown> {
         unmatched: frames.filter(({ relation }) => relation === null).map(({ name }) => name),
         unreadable: failures,
       };
-    }),
-  );
+    });
+  });
+}
+
+async function writeCsv(out: string, frames: GradedFrame[]): Promise<void> {
+  await writeFile(out, measuresCsv(frames, applyRules(frames, new Map(), []))).catch((error: Error) => {
+    throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
+  });
+}
+
+/** Frames of a video that are measured in one job. */
+const BATCH = 64;
+
+/** The frames of a video with their measures; its sharpest frame is what the others are compared with. */
+async function videoFrames(pool: WorkerPool, { path, frame: file, reading }: OpenedFile): Promise<GradedFrame[]> {
+  const progress = createProgress(`Measuring ${path}`);
+  const measured = [];
+  for (let from = 0; from < reading.frames; from += BATCH) {
+    const to = Math.min(reading.frames, from + BATCH);
+    measured.push(...(await pool.run("measureVideo", { file, from, to }, { priority: PRIORITY.measure })));
+    progress(to / reading.frames);
+  }
+  const discs = measured.map((own) => ({ measures: own.reading.measures, video: own.video }));
+  const sharpest = discs.reduce((a, b) => (b.video.quality > a.video.quality ? b : a));
+  return discs.map(({ measures, video }, index) => ({
+    id: `${path} ${index}`,
+    name: `${path} ${index + 1}`,
+    order: index,
+    ...{ width: reading.width, height: reading.height, bitpix: reading.bitpix },
+    metadata: reading.metadata,
+    pixelScale: reading.pixelScale,
+    ...{ measures, video },
+    relation: relateDiscs({ measures, video }, sharpest),
+    weight: null,
+    boxGradient: null,
+  }));
 }

@@ -66,6 +66,8 @@ export async function withSubs<T>(
     const read = await Promise.all(
       opened.map(async ({ path, frame: given, reading }, i): Promise<MeasuredSub | null> => {
         try {
+          if (reading.frames > 1)
+            throw new UserError(`${path}: a video of ${reading.frames} frames is not a sub`, "Grade it by itself.");
           let frame = given;
           if (!reading.randomAccess) {
             const unpacked = join(folder, `${i}.fits`);
