@@ -21,6 +21,8 @@ const esModules = [
 
 export default {
   testEnvironment: "node",
+  // Generous: tests say what is right, not how long it takes.
+  testTimeout: 60_000,
   // Handed to each module as arguments: looking globals up in the sandbox makes numeric loops ten times slower.
   sandboxInjectedGlobals: ["Math"],
   testMatch: ["<rootDir>/{core,engine,storage,state,ui,app,cli,bench,scripts}/**/*.test.{ts,tsx}"],

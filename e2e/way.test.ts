@@ -51,7 +51,7 @@ test("an empty project says what to do; screens before their time do too", async
   const { driver } = session;
   await (await see(driver, "input[aria-label='Name of the new project']")).sendKeys("Two nights");
   await click(driver, "New project");
-  await waitFor(driver, "empty Subs", async () => (await textOf(driver, "main")).includes("Drop your subs here"));
+  await waitFor(driver, "empty Subs", async () => (await textOf(driver, "main")).includes("Drop your frames here"));
   expect(await textOf(driver, "[data-testid=project-name]")).toBe("Two nights");
   await click(driver, "Compare");
   await waitFor(driver, "empty Compare", async () => (await textOf(driver, "main")).includes("Nothing to compare yet"));
@@ -62,17 +62,17 @@ test("an empty project says what to do; screens before their time do too", async
 
 test("dropped files come in and are measured; the broken one is named, the others go on", async () => {
   const { driver } = session;
-  await waitFor(driver, "Subs again", async () => (await textOf(driver, "main")).includes("Drop your subs here"));
+  await waitFor(driver, "Subs again", async () => (await textOf(driver, "main")).includes("Drop your frames here"));
   await choose("[data-testid=choose-files]", [...subs(1, 3), join(folder, "broken.fits"), ...subs(4, 7)]);
   await waitFor(driver, "seven subs", async () => (await includedText()) === "Subs 7 of 7", 60_000);
   const refused = await textOf(driver, "[data-testid=refused]");
   expect(refused).toContain("broken.fits: byte 0");
-  expect(refused).toContain("choose frames saved as FITS");
+  expect(refused).toContain("Save the frame as FITS, TIFF or PNG");
   expect((await driver.findElements(By.css("[role=row][data-sub]"))).length).toBe(7);
   // The same file again is refused, and nothing else happens.
   await choose("[data-testid=choose-files]", subs(1, 1));
   await waitFor(driver, "told twice", async () =>
-    (await textOf(driver, "[data-testid=refused]")).includes("is in the project already"),
+    (await textOf(driver, "[data-testid=refused]")).includes("in the project already"),
   );
   await click(driver, "Dismiss");
   expect(await includedText()).toBe("Subs 7 of 7");
@@ -98,9 +98,8 @@ test("subs are graded by key and by click, sorted, and a point of the chart choo
   await (await driver.findElement(By.xpath("//button[@role='columnheader'][starts-with(., 'FWHM')]"))).click();
   await waitFor(driver, "sorted down", async () => (await first()) !== sharpest);
   expect(await first()).toBe("weir-004.fits"); // the defocused one
-  await driver.executeScript(
-    "document.querySelectorAll('svg[role=img] circle')[6].dispatchEvent(new MouseEvent('click', { bubbles: true }))",
-  );
+  const point = await driver.findElement(By.css("[data-point='weir-007.fits']"));
+  await driver.actions().move({ origin: point }).click().perform();
   await waitFor(driver, "chosen in the chart", async () => (await current()).includes("weir-007"));
 });
 

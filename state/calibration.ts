@@ -1,5 +1,5 @@
 import type { FrameGroup, MatchedFrame } from "@/core/calibrate";
-import { groupFrames } from "@/core/calibrate";
+import { groupFrames, scaleOfCalibration } from "@/core/calibrate";
 import type { FrameType } from "@/core/formats";
 import type { MasterPlan } from "@/engine/calibration";
 import { calibrationKey, matchedFrame, planMasters } from "@/engine/calibration";
@@ -76,6 +76,29 @@ export function calibrationOf(
     flat: master(group.flat),
     darkScale: group.darkScale,
     pattern: sub.channels === 1 ? (settings.pattern ?? sub.metadata.cfa) : null,
+  };
+}
+
+/**
+ * The calibration by which a light is shown before it is measured again: the plan's, but with the size and the channels of the
+ * pixels that were measured, so that its stars and its relation stay true.
+ */
+export function shownCalibration(sub: SubRecord, planned: CalibrationRef | null): CalibrationRef | null {
+  if (planned === null || sub.measuredThrough === null) return null;
+  const { settings, pattern } = planned;
+  const shrink = Math.max(1, Math.round(sub.width / sub.measuredSize.width));
+  const grey = pattern !== null && sub.measuredSize.channels === 1;
+  if (scaleOfCalibration(settings, pattern) === shrink && (pattern === null || grey === (settings.demosaic === "none")))
+    return planned;
+  const cells = pattern !== null && !grey && shrink % 2 === 0;
+  const colour = settings.demosaic === "none" || settings.demosaic === "superpixel" ? "linear5" : settings.demosaic;
+  return {
+    ...planned,
+    settings: {
+      ...settings,
+      demosaic: grey ? "none" : cells ? "superpixel" : colour,
+      bin: Math.min(3, cells ? shrink / 2 : shrink) as 1 | 2 | 3,
+    },
   };
 }
 

@@ -234,7 +234,8 @@ export async function storageUse(): Promise<{ used: number; quota: number } | nu
 function untilStopped<T>(promise: Promise<T>, signal: AbortSignal): Promise<T> {
   return new Promise((resolve, reject) => {
     if (signal.aborted) return reject(new Stopped());
-    signal.addEventListener("abort", () => reject(new Stopped()), { once: true });
-    promise.then(resolve, reject);
+    const stop = () => reject(new Stopped());
+    signal.addEventListener("abort", stop, { once: true });
+    promise.then(resolve, reject).finally(() => signal.removeEventListener("abort", stop));
   });
 }

@@ -32,7 +32,7 @@ const TITLE = { bias: "Bias", dark: "Dark", darkflat: "Dark-flat", flat: "Flat" 
 export async function makeMasters(
   target: MasterTarget,
   { signal, onProgress }: JobControl,
-  onMade: (master: MasterRecord) => void,
+  onMade: (master: MasterRecord) => Promise<void>,
   settings: MasterSettings = MASTER_SETTINGS,
 ): Promise<void> {
   const made = [...target.masters];
@@ -89,7 +89,7 @@ export async function makeMasters(
       throw storageFailure(error);
     }
     made.push(record);
-    onMade(record);
+    await onMade(record);
   }
 }
 

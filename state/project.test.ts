@@ -1,80 +1,33 @@
-import "fake-indexeddb/auto";
-import { MessageChannel, type MessagePort } from "node:worker_threads";
-import { kernelBytes } from "@/core/testing/kernelBytes";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { createNight, subFile, subFileName } from "@/core/simulate";
 import { stackSettings } from "@/core/stack";
-import { bytesOfBlob } from "@/engine/frames";
-import { WorkerPool } from "@/engine/pool";
-import { serve } from "@/engine/worker";
-import { Repository } from "@/storage";
+import type { WorkerPool } from "@/engine/pool";
+import type { Repository } from "@/storage";
 import { addLane } from "./board";
-import { createJobs } from "./jobs";
+import type { Jobs } from "./jobs";
 import { ProjectSession } from "./project";
 import { KEEP_DELETED_MS, newProject, readShelf, withDeletion } from "./shelf";
+import type { TestBench } from "./testing";
+import { graded, testBench } from "./testing";
 
-/**
- * The session of an open project over real storage (fake-indexeddb) and the real engine in this thread. The stand-in for
- * IndexedDB cannot clone Blobs with their contents, so files are kept beside it in a map.
- */
-const ports: MessagePort[] = [];
-const pool = new WorkerPool(1, () => {
-  const { port1, port2 } = new MessageChannel();
-  ports.push(port1, port2);
-  serve(
-    {
-      post: (message, transfer) => port2.postMessage(message, transfer),
-      listen: (handler) => port2.on("message", handler),
-      breathe: () => new Promise((resolve) => setImmediate(resolve)),
-    },
-    (ref) =>
-      ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("no files")),
-    kernelBytes(),
-  );
-  return {
-    post: (message) => port1.postMessage(message),
-    listen: (onMessage) => void port1.on("message", onMessage),
-    close: () => port1.close(),
-  };
-});
-afterAll(() => ports.forEach((port) => port.close()));
-
-const files = new Map<string, Blob>();
+/** The session of an open project: files, choosing, stacks, the board. */
+let bench: TestBench;
 let repository: Repository;
-const jobs = createJobs();
+let pool: WorkerPool;
+let jobs: Jobs;
 const project = newProject("Weir", false);
 const night = createNight({ subs: 5, seed: 3, width: 220, height: 180 });
 const kernels = wasmKernels();
 const sub = (index: number) => new Blob([subFile(night, index, kernels) as BlobPart]);
 const incoming = (index: number) => ({ name: subFileName(index), load: () => Promise.resolve(sub(index)) });
+const open = () => bench.open(project.id);
 
 beforeAll(async () => {
-  repository = await Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, "project-test");
-  const addSubs = repository.addSubs.bind(repository);
-  const addStack = repository.addStack.bind(repository);
-  repository.addSubs = (records, file) => (files.set(file.id, file.blob), addSubs(records, file));
-  const addMaster = repository.addMaster.bind(repository);
-  repository.addMaster = (record, blob) => (files.set(record.id, blob), addMaster(record, blob));
-  repository.addStack = (record, pictures) => {
-    for (const [kind, blob] of Object.entries(pictures)) files.set(`${record.id}.${kind}`, blob);
-    return addStack(record, pictures);
-  };
-  repository.blob = (id) => Promise.resolve(files.get(id) ?? null);
+  bench = await testBench("project-test");
+  ({ repository, pool, jobs } = bench);
   await repository.saveProject(project);
 });
-afterAll(() => repository.close());
-
-const open = async () => {
-  const session = await ProjectSession.open(project.id, pool, jobs, repository);
-  if (!session) throw new Error("the project is missing");
-  return session;
-};
-
-/** Waits until grading has nothing left to do. */
-async function graded(session: ProjectSession): Promise<void> {
-  await new Promise((resolve) => setTimeout(resolve, 400));
-  while (session.store.getState().grading !== null) await new Promise((resolve) => setTimeout(resolve, 50));
-}
+afterAll(() => bench.close());
 
 test("an unknown project is not opened", async () => {
   expect(await ProjectSession.open("nowhere", pool, jobs, repository)).toBeNull();

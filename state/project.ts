@@ -51,7 +51,7 @@ export class ProjectSession extends SubsSession {
       {
         project: { ...project, openedAt: Date.now() },
         subs: subs.found,
-        masters: masters.found,
+        masters: [],
         refused: [],
         waiting: [],
         stacks: stacks.found,
@@ -71,6 +71,7 @@ export class ProjectSession extends SubsSession {
     session.contexts.restore(
       contexts.map(({ id, contexts: made }) => ({ key: id.slice(projectId.length + 1), contexts: made })),
     );
+    await session.openMasters(masters.found);
     session.saveProject({});
     session.grading.schedule();
     return session;
@@ -85,7 +86,6 @@ export class ProjectSession extends SubsSession {
     options: { only?: ReadonlySet<string>; plan?: CalibrationPlan } = {},
   ): Promise<StackRecord | null> {
     return this.jobs.run(`Stacking “${name}”`, async (control) => {
-      await this.openMasters();
       const included = this.includedLights().filter(({ id }) => options.only?.has(id) ?? true);
       const stackRecord = await makeProjectStack(
         this,

@@ -18,7 +18,7 @@ import type {
   SubRecord,
 } from "@/storage";
 import type { LightGroup } from "./calibration";
-import { calibrationOf, groupLights, keyOf } from "./calibration";
+import { calibrationOf, groupLights, keyOf, shownCalibration } from "./calibration";
 import { Grading } from "./grading";
 import type { History } from "./history";
 import type { RefusedFile, WaitingFile } from "./importer";
@@ -230,11 +230,16 @@ export abstract class SubsSession {
     return this.blobRef(master.id, master.name);
   }
 
-  /** A light through the calibration by which it was measured. */
+  /** A light through the project's calibration, in the size in which it was measured. */
   async lightFrame(sub: SubRecord): Promise<FrameRef> {
     const raw = await this.rawFrame(sub);
-    const calibration = sub.measuredThrough === null ? null : this.calibrationFor(sub);
+    const calibration = shownCalibration(sub, this.calibrationFor(sub));
     return calibration ? withCalibration(raw, calibration) : raw;
+  }
+
+  /** Tells the pixels of `lightFrame` apart. */
+  shownKey(sub: SubRecord): string {
+    return `${sub.id} ${keyOf(shownCalibration(sub, this.calibrationFor(sub))) ?? "as it came"}`;
   }
 
   /** The header of a frame's file, as it came. */
@@ -252,17 +257,31 @@ export abstract class SubsSession {
     return groupLights(subs, masters, plan);
   }
 
-  /** The calibration of a light by a plan. Files of masters that were not opened yet are opened by `openMasters`. */
+  /** The calibration of a light by a plan; null where it is used as it came. */
   calibrationFor(sub: SubRecord, plan: CalibrationPlan = this.project.calibration): CalibrationRef | null {
     const [group] = groupLights([sub], this.store.getState().masters, plan);
-    return group ? calibrationOf(sub, group.plan, plan.settings, (id) => this.openedMasters.get(id) as FrameRef) : null;
+    return group
+      ? calibrationOf(sub, group.plan, plan.settings, (id) => {
+          const opened = this.openedMasters.get(id);
+          if (!opened) throw new UserError("a master is not open yet", "Open the project again.");
+          return opened;
+        })
+      : null;
   }
 
+  /** Files of the masters of the state: all of them, so that calibrations are made without waiting. */
   private readonly openedMasters = new Map<string, FrameRef>();
 
-  async openMasters(): Promise<void> {
-    for (const master of this.store.getState().masters)
-      if (!this.openedMasters.has(master.id)) this.openedMasters.set(master.id, await this.masterFrame(master));
+  /** Takes masters up whose file is there; the others are told, and stay in storage. */
+  protected async openMasters(masters: readonly MasterRecord[]): Promise<void> {
+    for (const master of masters)
+      try {
+        this.openedMasters.set(master.id, await this.masterFrame(master));
+        this.store.setState((state) => ({ masters: [...state.masters, master] }));
+      } catch (error) {
+        const { message, advice } = failureOf(error);
+        this.store.setState(({ problems }) => ({ problems: [...problems, `${message}. ${advice}`] }));
+      }
   }
 
   async makeMasters(): Promise<void> {
@@ -279,10 +298,9 @@ export abstract class SubsSession {
           masterFrame: (master) => this.masterFrame(master),
         },
         control,
-        (master) => this.store.setState((state) => ({ masters: [...state.masters, master] })),
+        (master) => this.openMasters([master]),
       ),
     );
-    await this.openMasters();
   }
 
   async deleteMaster(id: string): Promise<void> {
@@ -299,7 +317,6 @@ export abstract class SubsSession {
 
   /** Measures lights again through the project's calibration. */
   async measureAgain(): Promise<void> {
-    await this.openMasters();
     const stale = this.staleLights();
     await this.jobs.run("Calibrating and measuring", async ({ signal, onProgress }) => {
       for (const [k, sub] of stale.entries()) {

@@ -99,7 +99,12 @@ export class Repository {
   }
 
   async masters(projectId: string): Promise<{ found: MasterRecord[]; problems: Problem[] }> {
-    return sift("masters", masterRecord, await this.db.getAllFromIndex("masters", "project", projectId));
+    const { found, problems } = await sift(
+      "masters",
+      masterRecord,
+      await this.db.getAllFromIndex("masters", "project", projectId),
+    );
+    return { found: found.sort((a, b) => a.createdAt - b.createdAt), problems };
   }
 
   /** A master and its picture, together or not at all. */

@@ -28,12 +28,14 @@ export function measureBackground(plane: Float32Array, width: number, height: nu
   const rows = Math.max(1, Math.round(height / cellPx));
   const raw = new Float32Array(columns * rows);
   const values = new Float32Array(Math.ceil(width / columns + 1) * Math.ceil(height / rows + 1));
+  // Every second row where that leaves enough.
+  const rowStep = (width / columns) * (height / rows) >= 2 * CELL_SAMPLES ? 2 : 1;
   for (let j = 0; j < rows; j++)
     for (let i = 0; i < columns; i++) {
       let n = 0;
       const x1 = Math.floor(((i + 1) * width) / columns);
       const y1 = Math.floor(((j + 1) * height) / rows);
-      for (let y = Math.floor((j * height) / rows); y < y1; y++)
+      for (let y = Math.floor((j * height) / rows); y < y1; y += rowStep)
         for (let x = Math.floor((i * width) / columns); x < x1; x++) values[n++] = plane[y * width + x];
       const { mean, median, sigma } = clippedMean(values.subarray(0, n), 3, 5, CELL_SAMPLES);
       raw[j * columns + i] = Math.abs(mean - median) < 0.3 * sigma ? 2.5 * median - 1.5 * mean : median;
@@ -61,22 +63,45 @@ function smoothMesh(raw: Float32Array, columns: number, rows: number): Float32Ar
 
 /** The background at every pixel, bilinear between cell centres and constant beyond the outermost ones. */
 export function backgroundPlane(mesh: BackgroundMesh): Float32Array {
-  const { columns, rows, level, width, height } = mesh;
+  const { width, height } = mesh;
   const out = new Float32Array(width * height);
+  const rowInto = backgroundRows(mesh);
+  for (let y = 0; y < height; y++) rowInto(out.subarray(y * width, (y + 1) * width), y);
+  return out;
+}
+
+/** A plane less its background, in one pass; NaN pixels become 0. */
+export function withoutBackground(plane: Float32Array, mesh: BackgroundMesh): Float32Array {
+  const { width, height } = mesh;
+  const out = new Float32Array(width * height);
+  const row = new Float32Array(width);
+  const rowInto = backgroundRows(mesh);
+  for (let y = 0, i = 0; y < height; y++) {
+    rowInto(row, y);
+    for (let x = 0; x < width; x++, i++) {
+      const v = plane[i];
+      out[i] = v === v ? v - row[x] : 0;
+    }
+  }
+  return out;
+}
+
+/** Writes row y of the background into `out` of the picture's width. */
+function backgroundRows(mesh: BackgroundMesh): (out: Float32Array, y: number) => void {
+  const { columns, rows, level, width, height } = mesh;
   const xs = axisOf(width, columns);
   const ys = axisOf(height, rows);
   const line = new Float32Array(columns + 1);
-  for (let y = 0, i = 0; y < height; y++) {
+  return (out, y) => {
     const top = ys.low[y] * columns;
     const bottom = Math.min(rows - 1, ys.low[y] + 1) * columns;
     for (let k = 0; k < columns; k++) line[k] = level[top + k] * (1 - ys.share[y]) + level[bottom + k] * ys.share[y];
     line[columns] = line[columns - 1];
-    for (let x = 0; x < width; x++, i++) {
+    for (let x = 0; x < width; x++) {
       const k = xs.low[x];
-      out[i] = line[k] + (line[k + 1] - line[k]) * xs.share[x];
+      out[x] = line[k] + (line[k + 1] - line[k]) * xs.share[x];
     }
-  }
-  return out;
+  };
 }
 
 /** For each of n pixels the cell centre before it and how far it lies on the way to the next. */

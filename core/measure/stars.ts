@@ -1,7 +1,7 @@
 import type { Kernels } from "../kernels";
 import { medianInPlace, quantile, robustSpread } from "../raster";
 import type { BackgroundMesh } from "./background";
-import { backgroundPlane, measureBackground } from "./background";
+import { measureBackground, withoutBackground } from "./background";
 import type { StarFit } from "./fit";
 import { fitMoffat } from "./fit";
 import { moffatAlpha } from "./psf";
@@ -50,11 +50,7 @@ export function findStars(
   options: StarOptions = {},
 ): Star[] {
   const { threshold = 5, saturation = 0.95, fits = 70, searchAgain = true } = options;
-  const clean = backgroundPlane(options.background ?? measureBackground(plane, width, height));
-  for (let i = 0; i < clean.length; i++) {
-    const v = plane[i];
-    clean[i] = v === v ? v - clean[i] : 0;
-  }
+  const clean = withoutBackground(plane, options.background ?? measureBackground(plane, width, height));
   const frame: Frame = { plane, clean, width, height, saturation };
   const first = bandsOf(clean, width, height, kernels);
   const noise = bandNoise(first.band, width, height);
@@ -104,31 +100,29 @@ interface Frame {
   saturation: number;
 }
 
-/** The matched band (scales 2 and 3), its finer part (scale 2), and the picture less what is coarser than the band. */
+/** The matched band (scales 2 and 3), what is coarser than its finer half and than all of it, and the picture itself. */
 interface Bands {
   band: Float32Array;
-  fine: Float32Array;
-  sharp: Float32Array;
+  middle: Float32Array;
+  coarse: Float32Array;
+  picture: Float32Array;
   /** The same bands of another picture of this size. */
   again(picture: Float32Array): Bands;
 }
 
 function bandsOf(picture: Float32Array, width: number, height: number, kernels: Kernels): Bands {
-  const c1 = kernels.starletSmooth(picture, width, height, 0);
-  const c2 = kernels.starletSmooth(c1, width, height, 1);
-  const c3 = kernels.starletSmooth(c2, width, height, 2);
-  const band = new Float32Array(c1.length);
-  const fine = c2; // c2 and c3 are not needed any more once a pixel is done
-  const sharp = c3;
-  for (let i = 0; i < c1.length; i++) {
-    const smooth = c1[i];
-    const coarse = c3[i];
-    band[i] = smooth - coarse;
-    fine[i] = smooth - c2[i];
-    sharp[i] = picture[i] - coarse;
-  }
-  return { band, fine, sharp, again: (other) => bandsOf(other, width, height, kernels) };
+  const band = kernels.starletSmooth(picture, width, height, 0);
+  const middle = kernels.starletSmooth(band, width, height, 1);
+  const coarse = kernels.starletSmooth(middle, width, height, 2);
+  for (let i = 0; i < band.length; i++) band[i] -= coarse[i];
+  return { band, middle, coarse, picture, again: (other) => bandsOf(other, width, height, kernels) };
 }
+
+/** The finer part of the band (scale 2) at a pixel; wanted at few, so it is not kept as a plane. */
+const fineAt = ({ band, middle, coarse }: Bands, i: number): number => band[i] + coarse[i] - middle[i];
+
+/** The picture less what is coarser than the band, at a pixel. */
+const sharpAt = ({ picture, coarse }: Bands, i: number): number => picture[i] - coarse[i];
 
 interface BandNoise {
   quiet: number;
@@ -162,9 +156,10 @@ function bandNoise(band: Float32Array, width: number, height: number): BandNoise
 }
 
 /** Share of the finer part in the band, at the peaks of the clearest stars; 0 where there are fewer than 8. */
-function typicalCompactness({ band, fine }: Bands, peaks: number[], sigma: number): number {
+function typicalCompactness(bands: Bands, peaks: number[], sigma: number): number {
+  const { band } = bands;
   const clear = peaks.filter((i) => band[i] > 20 * sigma).slice(0, 60);
-  return clear.length < 8 ? 0 : medianInPlace(Float64Array.from(clear, (i) => fine[i] / band[i]));
+  return clear.length < 8 ? 0 : medianInPlace(Float64Array.from(clear, (i) => fineAt(bands, i) / band[i]));
 }
 
 /**
@@ -172,7 +167,7 @@ function typicalCompactness({ band, fine }: Bands, peaks: number[], sigma: numbe
  * 0.8 / SNR); or, where structure raises that noise, above the quiet noise and clearly star-shaped.
  */
 function isStarlike(
-  { band, fine }: Bands,
+  bands: Bands,
   width: number,
   height: number,
   i: number,
@@ -180,8 +175,9 @@ function isStarlike(
   threshold: number,
   noise: BandNoise,
 ): boolean {
+  const { band } = bands;
   const snr = band[i] / noise.at(i % width, Math.floor(i / width));
-  const share = fine[i] / band[i];
+  const share = fineAt(bands, i) / band[i];
   if (snr > threshold) return share > typical * 0.8 - 0.8 / snr;
   return band[i] > 1.2 * threshold * noise.quiet && share > typical * 0.88 && ridgeShare(band, width, height, i) < 0.18;
 }
@@ -291,7 +287,7 @@ function measureStar(
   const px = i % width;
   const py = Math.floor(i / width);
   const local = annulusMedian(picture, width, height, px, py, 2 * fwhm + 1, 2 * fwhm + 4);
-  const { x, y } = centroid(bands.sharp, width, height, px, py, fwhm);
+  const { x, y } = centroid(bands, width, height, px, py, fwhm);
   const reach = Math.ceil(1.6 * fwhm);
   let flux = 0;
   let sharpFlux = 0;
@@ -308,20 +304,20 @@ function measureStar(
       const share = 1.6 * fwhm + 0.5 - Math.hypot(sx - x, sy - y);
       if (share > 0) {
         flux += v * Math.min(1, share);
-        sharpFlux += bands.sharp[k] * Math.min(1, share);
+        sharpFlux += sharpAt(bands, k) * Math.min(1, share);
       }
       if (Math.abs(dx) <= 1 && Math.abs(dy) <= 1) {
         if (v > peak) peak = v;
-        if (dx !== 0 || dy !== 0) around += bands.sharp[k] / 8;
+        if (dx !== 0 || dy !== 0) around += sharpAt(bands, k) / 8;
         if (plane[k] >= saturation) saturated = true;
       }
     }
   // Among filaments the ring around a faint star may be brighter than the star; then the detail alone counts.
   if (!(flux > 0)) flux = sharpFlux;
-  if (!(peak > 0)) peak = bands.sharp[i];
+  if (!(peak > 0)) peak = sharpAt(bands, i);
   if (!(flux > 0) || !(peak > 0)) return null;
   // A hit on single pixels: the eight neighbours hold much less than those of a star of this FWHM would.
-  const centre = bands.sharp[i];
+  const centre = sharpAt(bands, i);
   const expected = Math.exp(-2.1 / fwhm ** 2 / 0.36);
   if (!saturated && centre > 8 * sigma && around < 0.45 * expected * centre) return null;
   return { x, y, flux, peak, snr: bands.band[i] / sigma, saturated, fit: null };
@@ -331,7 +327,7 @@ function measureStar(
  * Centroid under a Gaussian window of the star's own width, iterated until it moves by less than 1e-4 px; the window is
  * what keeps noise and neighbours out. Source: Bertin & Arnouts 1996 (windowed positions).
  */
-function centroid(sharp: Float32Array, width: number, height: number, x0: number, y0: number, fwhm: number) {
+function centroid(bands: Bands, width: number, height: number, x0: number, y0: number, fwhm: number) {
   const sigma2 = (fwhm / 2.3548) ** 2;
   const reach = Math.ceil(1.5 * fwhm);
   let x = x0;
@@ -342,7 +338,7 @@ function centroid(sharp: Float32Array, width: number, height: number, x0: number
     let sumY = 0;
     for (let sy = Math.max(0, y0 - reach); sy <= Math.min(height - 1, y0 + reach); sy++)
       for (let sx = Math.max(0, x0 - reach); sx <= Math.min(width - 1, x0 + reach); sx++) {
-        const w = Math.exp(-((sx - x) ** 2 + (sy - y) ** 2) / (2 * sigma2)) * sharp[sy * width + sx];
+        const w = Math.exp(-((sx - x) ** 2 + (sy - y) ** 2) / (2 * sigma2)) * sharpAt(bands, sy * width + sx);
         sum += w;
         sumX += w * (sx - x);
         sumY += w * (sy - y);

@@ -19,7 +19,7 @@ export function useGrades(): Grades {
 /** A calibration frame is left out by hand only. */
 export const handVerdict = ({ decision }: SubRecord): Verdict => ({
   included: decision !== "reject",
-  reasons: decision === "reject" ? ["by hand"] : [],
+  reasons: decision === "reject" ? ["rejected by hand"] : [],
 });
 
 export type SortKey = MeasureId | "name";

@@ -129,7 +129,7 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
           y1={horizontal ? at : MARGIN.top}
           y2={horizontal ? at : HEIGHT - MARGIN.bottom}
           stroke="transparent"
-          strokeWidth={12}
+          strokeWidth={16}
         />
         <line
           x1={horizontal ? MARGIN.left : at}

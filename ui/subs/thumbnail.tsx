@@ -16,7 +16,7 @@ const MOST = 4000;
 export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
   const session = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
-  const key = `${sub.id} ${sub.measuredThrough ?? ""}`;
+  const key = session.shownKey(sub);
   const [raster, setRaster] = useState<Raster | null>(made.get(key) ?? null);
   const { width: w, height: h } = sub.measuredSize;
   useEffect(() => {

@@ -8,7 +8,7 @@ import { ByteCache } from "@/engine/cache";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import type { SubRecord } from "@/storage";
-import { useSession } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import type { RegionState } from "../viewer/region";
 
 /** Memory for frames that wait to be flipped to. */
@@ -41,9 +41,9 @@ const regionKey = (region: Region, reduce: number): string =>
   `${region.x},${region.y},${region.width},${region.height}/${reduce}`;
 
 /** What tells pixels of a frame in a view apart from others. */
-function frameKey(sub: SubRecord, registered: boolean, view: string): string {
+function frameKey(sub: SubRecord, pixels: string, registered: boolean, view: string): string {
   const relation = registered ? (sub.relation?.value ?? null) : null;
-  return `${sub.id} ${sub.measuredThrough ?? ""} ${relation ? JSON.stringify([relation.toReference, relation.scale]) : "as it came"} ${view}`;
+  return `${pixels} ${relation ? JSON.stringify([relation.toReference, relation.scale]) : "as it came"} ${view}`;
 }
 
 /**
@@ -52,6 +52,7 @@ function frameKey(sub: SubRecord, registered: boolean, view: string): string {
  */
 export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) => void) {
   const session = useSession();
+  const plan = useProject((state) => state.project.calibration);
   const cache = useRef(new ByteCache<Raster>(READY_BYTES, rasterBytes));
   const latest = useRef({ view, onPrepared });
   latest.current = { view, onPrepared };
@@ -59,11 +60,10 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
   return function useFlipRegion(region: Region, reduce: number, ready: boolean): RegionState {
     const { order, current, registered } = view;
     const spot = regionKey(region, reduce);
-    const key = frameKey(current, registered, spot);
+    const key = frameKey(current, session.shownKey(current), registered, spot);
     const [state, setState] = useState<RegionState>({ shown: null, pending: true, error: null });
     const place = useRef({ region, reduce });
     place.current = { region, reduce };
-    const orderKey = order.map(({ id }) => id).join(" ");
 
     useEffect(() => {
       const known = cache.current.get(key);
@@ -94,7 +94,7 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
         abort.abort();
       };
       // eslint-disable-next-line react-hooks/exhaustive-deps -- the keys hold all that matters
-    }, [spot, orderKey, registered, ready]);
+    }, [spot, order, plan, registered, ready]);
 
     async function load({ key: wanted, sub }: Wanted, priority: 1 | 3, signal: AbortSignal): Promise<Raster> {
       const known = cache.current.get(wanted);
@@ -123,7 +123,11 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
         now.current.measuredSize.channels;
       const most = Math.max(1, Math.min(now.order.length, Math.floor(READY_BYTES / Math.max(1, bytes)) - 2));
       const nearest = now.order
-        .map((sub, i) => ({ sub, distance: Math.abs(i - middle), key: frameKey(sub, now.registered, at) }))
+        .map((sub, i) => ({
+          sub,
+          distance: Math.abs(i - middle),
+          key: frameKey(sub, session.shownKey(sub), now.registered, at),
+        }))
         .sort((a, b) => a.distance - b.distance)
         .slice(0, most);
       try {

@@ -1,0 +1,77 @@
+import "fake-indexeddb/auto";
+import { MessageChannel, type MessagePort } from "node:worker_threads";
+import { kernelBytes } from "@/core/testing/kernelBytes";
+import { bytesOfBlob } from "@/engine/frames";
+import { WorkerPool } from "@/engine/pool";
+import { serve } from "@/engine/worker";
+import { Repository } from "@/storage";
+import { createJobs } from "./jobs";
+import { ProjectSession } from "./project";
+
+/** A bench for sessions: real storage (fake-indexeddb) and the real engine in this thread. For tests only. */
+export interface TestBench {
+  pool: WorkerPool;
+  jobs: ReturnType<typeof createJobs>;
+  repository: Repository;
+  /** Files by id: the stand-in for IndexedDB cannot clone Blobs with their contents, so they are kept beside it. */
+  files: Map<string, Blob>;
+  open(projectId: string): Promise<ProjectSession>;
+  close(): void;
+}
+
+export async function testBench(database: string): Promise<TestBench> {
+  const ports: MessagePort[] = [];
+  const pool = new WorkerPool(1, () => {
+    const { port1, port2 } = new MessageChannel();
+    ports.push(port1, port2);
+    serve(
+      {
+        post: (message, transfer) => port2.postMessage(message, transfer),
+        listen: (handler) => port2.on("message", handler),
+        breathe: () => new Promise((resolve) => setImmediate(resolve)),
+      },
+      (ref) =>
+        ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("no files")),
+      kernelBytes(),
+    );
+    return {
+      post: (message) => port1.postMessage(message),
+      listen: (onMessage) => void port1.on("message", onMessage),
+      close: () => port1.close(),
+    };
+  });
+  const files = new Map<string, Blob>();
+  const jobs = createJobs();
+  const repository = await Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, database);
+  const addSubs = repository.addSubs.bind(repository);
+  const addStack = repository.addStack.bind(repository);
+  const addMaster = repository.addMaster.bind(repository);
+  repository.addSubs = (records, file) => (files.set(file.id, file.blob), addSubs(records, file));
+  repository.addMaster = (record, blob) => (files.set(record.id, blob), addMaster(record, blob));
+  repository.addStack = (record, pictures) => {
+    for (const [kind, blob] of Object.entries(pictures)) files.set(`${record.id}.${kind}`, blob);
+    return addStack(record, pictures);
+  };
+  repository.blob = (id) => Promise.resolve(files.get(id) ?? null);
+  return {
+    ...{ pool, jobs, repository, files },
+    open: async (projectId) => {
+      const session = await ProjectSession.open(projectId, pool, jobs, repository);
+      if (!session) throw new Error("the project is missing");
+      return session;
+    },
+    close: () => {
+      repository.close();
+      ports.forEach((port) => port.close());
+    },
+  };
+}
+
+/** Waits until grading has nothing left to do. */
+export async function graded(session: ProjectSession): Promise<void> {
+  await new Promise((resolve) => setTimeout(resolve, 400));
+  for (let waited = 0; session.store.getState().grading !== null; waited += 50) {
+    if (waited > 30_000) throw new Error("grading does not come to an end");
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+}
