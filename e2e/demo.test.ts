@@ -70,22 +70,8 @@ test("four lanes × three spots of 256 × 256 px: the time from a change to the 
   const figures: string[] = [];
   // With a ladder open, a change of another setting of its lane renews all of its rungs: twelve crops in place.
   for (const [lane, ladder, from, to, field, values] of [
-    [
-      "B",
-      "Ladder of strength: see several values side by side",
-      "0.2",
-      "0.8",
-      "Keep detail",
-      ["0.4", "0.45", "0.42", "0.44"],
-    ],
-    [
-      "C",
-      "Ladder of iterations: see several values side by side",
-      "28",
-      "31",
-      "Share of it",
-      ["0.84", "0.86", "0.83", "0.87"],
-    ],
+    ["B", "Ladder of strength: see several values side by side", "0.2", "0.8", "Keep detail", ["0.4", "0.45"]],
+    ["C", "Ladder of iterations: see several values side by side", "28", "31", "Share of it", ["0.84", "0.86"]],
   ] as const) {
     await (await driver.findElement(By.css(`[data-lane=${lane}] button`))).click();
     await click(driver, ladder);
@@ -103,7 +89,7 @@ test("four lanes × three spots of 256 × 256 px: the time from a change to the 
       "return document.querySelector('[data-cell] [role=img]').clientWidth",
     );
     expect(width).toBeGreaterThanOrEqual(255);
-    await new Promise((resolve) => setTimeout(resolve, 4000)); // the figures under the crops come to rest too
+    await new Promise((resolve) => setTimeout(resolve, 2000)); // the figures under the crops come to rest too
     for (const value of values) {
       const input = await see(driver, `input[aria-label='${field}, number']`);
       await input.sendKeys(Key.chord(Key.CONTROL, "a"), value, Key.ENTER);
@@ -112,7 +98,7 @@ test("four lanes × three spots of 256 × 256 px: the time from a change to the 
       const ms = await textOf(driver, "[data-help^='Time from the last change'] .figures");
       figures.push(`${lane} ${field} ${value}: ${ms} ms`);
       expect(Number(ms)).toBeGreaterThan(10);
-      await new Promise((resolve) => setTimeout(resolve, 3000));
+      await new Promise((resolve) => setTimeout(resolve, 1000));
     }
     await click(driver, "Close ladder");
     await cropsRest(driver);

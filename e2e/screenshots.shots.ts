@@ -45,4 +45,47 @@ test("every main view", async () => {
   await see(driver, "main li img");
   await rest(500);
   await take("shelf");
+
+  const panel = async (label: string) =>
+    (await driver.findElement(By.xpath(`//button[@role='radio'][normalize-space(.)='${label}']`))).click();
+  const idle = () =>
+    waitFor(
+      driver,
+      "nothing runs",
+      async () => (await driver.findElements(By.css("[data-testid=running]"))).length === 0,
+      90_000,
+    );
+  await click(driver, "Raw frames");
+  await waitFor(driver, "ten lights", async () => (await textOf(driver, "nav")).includes("Subs 10 of 10"), 120_000);
+  await idle();
+  await panel("Calibrate");
+  await waitFor(driver, "masters", async () => (await textOf(driver, "main")).includes("over the flat"), 60_000);
+  await waitFor(
+    driver,
+    "nothing is stale",
+    async () => (await driver.findElements(By.xpath("//button[starts-with(., 'Calibrate and measure')]"))).length === 0,
+    90_000,
+  );
+  await idle();
+  await rest(4000);
+  await click(driver, "Show hot pixels");
+  await see(driver, "[data-testid=defects]");
+  await rest(1500);
+  await take("subs-calibrate");
+  await driver.findElement(By.xpath("//button[contains(., '· hide')]")).click();
+  await panel("Choose");
+  await (await see(driver, "[data-sub='light-003.fits']")).click();
+  await driver.findElement(By.css("body")).sendKeys("n", "b");
+  await click(driver, "Set a limit");
+  await rest(6000);
+  await take("subs-rules");
+  await panel("Header");
+  await rest(500);
+  await take("subs-header");
+
+  await driver.findElement(named("All projects")).click();
+  await click(driver, "Video");
+  await waitFor(driver, "frames", async () => (await textOf(driver, "nav")).includes("Subs 240 of 240"), 120_000);
+  await rest(12_000);
+  await take("subs-video");
 });

@@ -11,6 +11,6 @@ export function relativeWeights(
     const noise = measures.noise.reduce((sum, sigma) => sum + sigma, 0) / measures.noise.length;
     return noise > 0 ? [[id, subWeight(relation.scale, noise)]] : [];
   });
-  const best = Math.max(...weights.map(([, weight]) => weight));
+  const best = weights.reduce((most, [, weight]) => Math.max(most, weight), 0);
   return new Map(weights.map(([id, weight]) => [id, weight / best]));
 }

@@ -120,8 +120,7 @@ export function applyRules(
 
 function bestOf(frames: GradedFrame[], { value, better }: Measure): number {
   const known = frames.flatMap((frame) => value(frame) ?? []);
-  if (known.length === 0) return NaN;
-  return better === "low" ? Math.min(...known) : Math.max(...known);
+  return known.reduce((a, b) => (better === "low" ? Math.min(a, b) : Math.max(a, b)), known[0] ?? NaN);
 }
 
 /** A sensible first rule of a measure: a limit at the median plus (or minus) 30 %. */

@@ -21,7 +21,9 @@ interface Props {
   playing: boolean;
   prepared: Prepared | null;
   judging: JudgingLook;
-  bestPercent: number;
+  /** How many of the best by weight are flipped through; null for all of them. */
+  best: number | null;
+  total: number;
   onStep: (by: number) => void;
   onPlay: () => void;
   onDecide: () => void;
@@ -29,14 +31,14 @@ interface Props {
   onSwap: () => void;
   onReference: () => void;
   onJudging: (part: Partial<JudgingLook>) => void;
-  onBestPercent: (percent: number) => void;
+  onBest: (count: number) => void;
   onAddBox: () => void;
   reasons: readonly string[];
 }
 
 /** The controls under the picture: going from frame to frame, what to do with it, and how it is shown. */
 export function FlipBar(props: Props) {
-  const { current, frame, verdict, isReference, at, count, playing, prepared, judging, bestPercent, reasons } = props;
+  const { current, frame, verdict, isReference, at, count, playing, prepared, judging, best, total, reasons } = props;
   const included = verdict?.included !== false;
   const light = current.type === "light";
   const gradients = frame
@@ -155,18 +157,17 @@ export function FlipBar(props: Props) {
             ) : null}
             <span
               className="flex items-center gap-1"
-              data-help="Flips only through the best by weight, or by sharpness in a video; 100 % flips through all"
+              data-help="Flips only through this many, the best by weight (by sharpness in a video)"
             >
-              best
+              the best
               <NumberField
                 label="Best by weight"
                 min={1}
-                max={100}
+                max={Math.max(1, total)}
                 step={1}
-                value={bestPercent}
-                onChange={props.onBestPercent}
+                value={Math.min(best ?? total, total)}
+                onChange={props.onBest}
               />
-              %
             </span>
           </>
         ) : null}

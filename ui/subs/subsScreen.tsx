@@ -62,7 +62,7 @@ export function SubsScreen() {
     contrast: 1,
     boxes: false,
   });
-  const [bestPercent, setBestPercent] = useState(100);
+  const [best, setBest] = useState<number | null>(null);
   const [map, setMap] = useState<DefectMap | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
   const swapped = useRef<string | null>(null);
@@ -77,15 +77,13 @@ export function SubsScreen() {
   );
   const sorted = useMemo(() => sortFrames(frames, sort), [frames, sort]);
   const flipped = useMemo(() => {
-    if (bestPercent >= 100) return sorted;
+    if (best === null) return sorted;
     const worth = (frame: (typeof frames)[number]) =>
       measureOf("weight").value(frame) ?? measureOf("sharpness").value(frame) ?? -1;
     const ranked = [...frames].sort((a, b) => worth(b) - worth(a));
-    const kept = new Set(
-      ranked.slice(0, Math.max(1, Math.ceil((ranked.length * bestPercent) / 100))).map(({ id }) => id),
-    );
+    const kept = new Set(ranked.slice(0, best).map(({ id }) => id));
     return sorted.filter(({ id }) => kept.has(id));
-  }, [sorted, frames, bestPercent]);
+  }, [sorted, frames, best]);
   const lights = useMemo(() => flipped.flatMap(({ id }) => byId.get(id) ?? []), [flipped, byId]);
   const current: SubRecord | null = (currentId === null ? null : byId.get(currentId)) ?? lights[0] ?? subs[0] ?? null;
   // A calibration frame is flipped through with its like.
@@ -223,7 +221,7 @@ export function SubsScreen() {
                 />
               </div>
               <FlipBar
-                {...{ current, at, playing, prepared, judging, bestPercent }}
+                {...{ current, at, playing, prepared, judging, best }}
                 frame={grades.frames.get(current.id) ?? null}
                 verdict={grades.verdicts.get(current.id) ?? handVerdict(current)}
                 isReference={current.id === reference?.id}
@@ -235,7 +233,8 @@ export function SubsScreen() {
                 onSwap={swap}
                 onReference={() => session.saveProject({ referenceId: current.id })}
                 onJudging={judge}
-                onBestPercent={setBestPercent}
+                total={sorted.length}
+                onBest={(n) => setBest(n >= sorted.length ? null : n)}
                 onAddBox={() => {
                   if (reference) session.saveProject({ boxes: [...boxes, middleBox(reference.measuredSize)] });
                 }}
