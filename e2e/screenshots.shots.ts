@@ -88,4 +88,4 @@ test("every main view", async () => {
   await waitFor(driver, "frames", async () => (await textOf(driver, "nav")).includes("Subs 240 of 240"), 120_000);
   await rest(12_000);
   await take("subs-video");
-});
+}, 600_000);

@@ -1,0 +1,64 @@
+import { renderToStaticMarkup } from "react-dom/server";
+import type { FrameSet, GradedFrame } from "@/core/choose";
+import type { SubRecord } from "@/storage";
+import { firstBoxes, middleBox } from "./boxOverlay";
+import { handVerdict, selectionAfter } from "./grades";
+import { SetsBar } from "./setsBar";
+
+test("a calibration frame is out only by hand, and says so", () => {
+  const frame = (decision: SubRecord["decision"]) => ({ decision }) as SubRecord;
+  expect(handVerdict(frame(null))).toEqual({ included: true, reasons: [] });
+  expect(handVerdict(frame("keep"))).toEqual({ included: true, reasons: [] });
+  expect(handVerdict(frame("reject"))).toEqual({ included: false, reasons: ["rejected by hand"] });
+});
+
+test("first boxes lie inside the picture, near its corners; another begins in the middle", () => {
+  for (const size of [
+    { width: 6000, height: 4000 },
+    { width: 120, height: 90 },
+  ]) {
+    const boxes = firstBoxes(size);
+    expect(boxes.length).toBe(4);
+    expect(new Set(boxes.map(({ id }) => id)).size).toBe(4);
+    for (const { x, y, side } of boxes) {
+      expect(x - side / 2).toBeGreaterThanOrEqual(0);
+      expect(y - side / 2).toBeGreaterThanOrEqual(0);
+      expect(x + side / 2).toBeLessThanOrEqual(size.width);
+      expect(y + side / 2).toBeLessThanOrEqual(size.height);
+    }
+    expect(middleBox(size)).toMatchObject({ x: size.width / 2, y: size.height / 2, side: boxes[0].side });
+  }
+});
+
+describe("sets", () => {
+  const set = (key: string, count: number, integrationS: number): FrameSet<GradedFrame> => ({
+    key,
+    label: key,
+    frames: Array.from({ length: count }, () => ({}) as GradedFrame),
+    integrationS,
+  });
+  const text = (markup: string) =>
+    markup
+      .replace(/<[^>]+>/g, " ")
+      .replace(/\s+/g, " ")
+      .trim();
+
+  test("one set needs no choice; several are shown with their counts and times, and all of them first", () => {
+    const show = () => undefined;
+    expect(renderToStaticMarkup(<SetsBar sets={[set("L", 3, 360)]} shown={null} onShow={show} />)).toBe("");
+    const markup = renderToStaticMarkup(
+      <SetsBar sets={[set("L", 30, 3600), set("Ha", 12, 7200)]} shown="Ha" onShow={show} />,
+    );
+    expect(text(markup)).toBe("All 42 · 3 h 0 min L 30 · 60 min Ha 12 · 2 h 0 min");
+    expect(markup.match(/aria-pressed="true"/g)?.length).toBe(1);
+    expect(text(markup.slice(markup.indexOf('aria-pressed="true"')))).toContain("Ha");
+  });
+});
+
+test("selecting with Shift runs in either direction and over the order that is shown", () => {
+  const order = ["d", "b", "a", "c"]; // as sorted in the table
+  const shift = { ctrl: false, shift: true };
+  expect(selectionAfter(order, [], "b", "c", shift)).toEqual(["b", "a", "c"]);
+  expect(selectionAfter(order, [], "c", "d", shift)).toEqual(["d", "b", "a", "c"]);
+  expect(selectionAfter(order, ["b"], null, "a", { ctrl: true, shift: false })).toEqual(["b", "a"]);
+});
