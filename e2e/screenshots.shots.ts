@@ -55,7 +55,7 @@ test("every main view", async () => {
       async () => (await driver.findElements(By.css("[data-testid=running]"))).length === 0,
       90_000,
     );
-  await click(driver, "Raw frames");
+  await click(driver, "Demo with raw frames");
   await waitFor(driver, "ten lights", async () => (await textOf(driver, "nav")).includes("Subs 10 of 10"), 120_000);
   await idle();
   await panel("Calibrate");
@@ -84,7 +84,7 @@ test("every main view", async () => {
   await take("subs-header");
 
   await driver.findElement(named("All projects")).click();
-  await click(driver, "Video");
+  await click(driver, "Demo with a video");
   await waitFor(driver, "frames", async () => (await textOf(driver, "nav")).includes("Subs 240 of 240"), 120_000);
   await rest(12_000);
   await take("subs-video");

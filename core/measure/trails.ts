@@ -1,6 +1,6 @@
 import { z } from "zod";
 import type { Kernels } from "../kernels";
-import { robustSpread } from "../raster";
+import { median, robustSpread } from "../raster";
 import type { Star } from "./stars";
 
 /** A straight trail: the line x cos(angle) + y sin(angle) = offset in pixel coordinates of the sub. */
@@ -38,12 +38,13 @@ export function findTrail(
   const h = Math.floor(height / reduce);
   if (w < 64 || h < 64) return null;
   const small = reduced(plane, width, w, h, reduce);
+  const masked = new Uint8Array(w * h);
+  fillGapsInPlace(small, masked, w, h);
   let smooth = small;
   for (let scale = 0; scale < 4; scale++) smooth = kernels.starletSmooth(smooth, w, h, scale);
   const detail = small.map((v, i) => v - smooth[i]);
   const { centre, sigma } = robustSpread(detail);
   if (!(sigma > 0)) return null;
-  const masked = new Uint8Array(w * h);
   for (const { x, y, snr } of stars) {
     if (snr < 6) continue;
     const radius = (fwhmPx * Math.min(8, 1 + 0.8 * Math.log(snr))) / reduce + 1;
@@ -112,7 +113,30 @@ function chordLength(w: number, h: number, cos: number, sin: number, offset: num
   return Math.max(0, high - low);
 }
 
-/** Means of r × r pixels; NaN counts as the mean of the others in its cell, and as 0 where there are none. */
+/**
+ * Gives cells without data the value of the nearest cell above or below (the median of all where there is none), so that a gap has no
+ * edge, and masks them. Changes `plane` and `masked`.
+ */
+function fillGapsInPlace(plane: Float32Array, masked: Uint8Array, w: number, h: number): void {
+  const level = median(plane);
+  for (let i = 0; i < plane.length; i++) if (plane[i] !== plane[i]) masked[i] = 1;
+  for (let i = 0; i < plane.length; i++) {
+    if (masked[i] === 0) continue;
+    const x = i % w;
+    const y = Math.floor(i / w);
+    let value = level === level ? level : 0;
+    for (let away = 1; away < h; away++) {
+      const [above, below] = [(y - away) * w + x, (y + away) * w + x];
+      if (y - away >= 0 && masked[above] === 0) value = plane[above];
+      else if (y + away < h && masked[below] === 0) value = plane[below];
+      else continue;
+      break;
+    }
+    plane[i] = value;
+  }
+}
+
+/** Means of r × r pixels; NaN counts as the mean of the others in its cell, and stays where there are none. */
 function reduced(plane: Float32Array, width: number, w: number, h: number, r: number): Float32Array {
   const out = new Float32Array(w * h);
   for (let y = 0, i = 0; y < h; y++)
@@ -128,7 +152,7 @@ function reduced(plane: Float32Array, width: number, w: number, h: number, r: nu
           count++;
         }
       }
-      out[i] = count > 0 ? sum / count : 0;
+      out[i] = sum / count; // NaN for none
     }
   return out;
 }

@@ -108,13 +108,13 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
             onClick={() => void create("Weir Nebula, raw demo", true, "raw")}
             help="Makes a project with simulated raw lights, darks, flats and bias frames, and calibrates them"
           >
-            Raw frames
+            Demo with raw frames
           </Button>
           <Button
             onClick={() => void create("Oru, video demo", true, "video")}
             help="Makes a project from a simulated video of a planet, whose frames are graded"
           >
-            Video
+            Demo with a video
           </Button>
         </form>
         {cards?.length === 0 ? (

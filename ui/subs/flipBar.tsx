@@ -168,6 +168,7 @@ export function FlipBar(props: Props) {
                 value={Math.min(best ?? total, total)}
                 onChange={props.onBest}
               />
+              {current.video ? "by sharpness" : "by weight"}
             </span>
           </>
         ) : null}

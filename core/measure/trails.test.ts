@@ -1,0 +1,74 @@
+import fc from "fast-check";
+import { createRandom } from "../numeric/random";
+import { wasmKernels } from "../testing/fixtures";
+import { findTrail } from "./trails";
+
+/** Straight lines painted into noise: found where they lie, and nothing found where there is none. */
+const kernels = wasmKernels();
+const [WIDTH, HEIGHT] = [360, 260];
+
+/** Noise of σ 1 with a line x cos a + y sin a = offset of this brightness and a Gaussian width of 1.2 px. */
+function picture(seed: number, line: { angle: number; offset: number; peak: number } | null): Float32Array {
+  const random = createRandom(seed);
+  const plane = Float32Array.from({ length: WIDTH * HEIGHT }, () => 100 + random.normal());
+  if (line)
+    for (let y = 0, i = 0; y < HEIGHT; y++)
+      for (let x = 0; x < WIDTH; x++, i++) {
+        const d = x * Math.cos(line.angle) + y * Math.sin(line.angle) - line.offset;
+        plane[i] += line.peak * Math.exp(-(d * d) / (2 * 1.2 ** 2));
+      }
+  return plane;
+}
+
+const angles = fc.double({ min: 0, max: Math.PI, noNaN: true });
+
+test("a line at any angle through the picture is found within 1° and 2 px", () => {
+  fc.assert(
+    fc.property(
+      angles,
+      fc.integer({ min: 0, max: 50 }),
+      fc.double({ min: -60, max: 60, noNaN: true }),
+      (angle, seed, away) => {
+        // Through a point near the middle, so that the line is long.
+        const offset = (WIDTH / 2) * Math.cos(angle) + (HEIGHT / 2) * Math.sin(angle) + away;
+        const found = findTrail(picture(seed, { angle, offset, peak: 6 }), WIDTH, HEIGHT, [], 3, kernels);
+        expect(found).not.toBeNull();
+        if (!found) return;
+        // (angle, offset) and (angle + π, −offset) are one line.
+        const turns = Math.round((angle - found.angle) / Math.PI);
+        const sign = turns % 2 === 0 ? 1 : -1;
+        expect(Math.abs(angle - found.angle - turns * Math.PI)).toBeLessThan(Math.PI / 180);
+        // Offsets count from the origin, so an error of the angle shows there; what matters is the middle of the picture.
+        const at = (a: number, o: number) => (WIDTH / 2) * Math.cos(a) + (HEIGHT / 2) * Math.sin(a) - o;
+        expect(Math.abs(sign * at(found.angle, found.offsetPx) - at(angle, offset))).toBeLessThan(2);
+        expect(found.share).toBeGreaterThan(0.4);
+      },
+    ),
+    { numRuns: 25 },
+  );
+});
+
+test("noise alone has no trail, whatever the seed", () => {
+  fc.assert(
+    fc.property(fc.integer({ min: 0, max: 1e6 }), (seed) => {
+      expect(findTrail(picture(seed, null), WIDTH, HEIGHT, [], 3, kernels)).toBeNull();
+    }),
+    { numRuns: 15 },
+  );
+});
+
+test("a line that is too faint, or that ends after a third of the way, is none", () => {
+  expect(findTrail(picture(1, { angle: 0.7, offset: 200, peak: 0.3 }), WIDTH, HEIGHT, [], 3, kernels)).toBeNull();
+  const short = picture(2, null);
+  for (let x = 40; x < 140; x++) for (let d = -1; d <= 1; d++) short[(100 + d) * WIDTH + x] += 8;
+  expect(findTrail(short, WIDTH, HEIGHT, [], 3, kernels)).toBeNull();
+});
+
+test("gaps do not hide a trail, nor make one", () => {
+  const holed = picture(3, { angle: 1.1, offset: 250, peak: 8 });
+  for (let i = 0; i < holed.length; i += 7) holed[i] = NaN;
+  expect(findTrail(holed, WIDTH, HEIGHT, [], 3, kernels)).not.toBeNull();
+  const band = picture(4, null);
+  for (let y = 120; y < 126; y++) band.fill(NaN, y * WIDTH, (y + 1) * WIDTH);
+  expect(findTrail(band, WIDTH, HEIGHT, [], 3, kernels)).toBeNull();
+});

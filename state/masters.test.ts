@@ -1,0 +1,89 @@
+import { createRawNight, rawFile } from "@/core/simulate";
+import { wasmKernels } from "@/core/testing/fixtures";
+import { newProject } from "./shelf";
+import type { TestBench } from "./testing";
+import { testBench } from "./testing";
+
+/** Which frames become which master, and what is told. */
+let bench: TestBench;
+const kernels = wasmKernels();
+const size = { width: 96, height: 80, seed: 3, cfa: null };
+const night = createRawNight({ ...size, subs: 1, darks: 3, flats: 2, bias: 2, darkflats: 2 });
+const warm = createRawNight({ ...size, subs: 1, darks: 2, flats: 0, bias: 0, darkTemperatureC: 0 });
+
+const filesOf = (given: typeof night, kinds: string[], prefix = "") =>
+  given.files
+    .filter(({ type }) => kinds.includes(type))
+    .map((file) => ({
+      name: `${prefix}${file.name}`,
+      load: () => Promise.resolve(new Blob([rawFile(given, file, kernels) as BlobPart])),
+    }));
+
+async function sessionWith(name: string, ...files: ReturnType<typeof filesOf>[]) {
+  const project = newProject(name, false);
+  await bench.repository.saveProject(project);
+  const session = await bench.open(project.id);
+  await session.importFiles(files.flat());
+  return session;
+}
+
+beforeAll(async () => {
+  bench = await testBench("masters-test");
+});
+afterAll(() => bench.close());
+
+test("flats are less their dark-flats before the bias; masters of flats come last", async () => {
+  const session = await sessionWith("Dark-flats", filesOf(night, ["flat", "bias", "darkflat", "dark"]));
+  await session.makeMasters();
+  const { masters } = session.store.getState();
+  expect(masters[masters.length - 1].kind).toBe("flat");
+  expect(masters.find(({ kind }) => kind === "flat")?.recipe).toContain("less Dark-flat");
+  expect(masters.every(({ warnings }) => warnings.length === 0)).toBe(true);
+});
+
+test("flats with nothing to take off are made all the same, and say what that does", async () => {
+  const session = await sessionWith("Flats alone", filesOf(night, ["flat"]));
+  await session.makeMasters();
+  const [flat] = session.store.getState().masters;
+  expect(flat.warnings.join()).toContain("without dark-flats or a bias they correct too little");
+});
+
+test("darks of two temperatures are two masters; the nearer is chosen and a wrong one is told in words", async () => {
+  const session = await sessionWith("Two", filesOf(night, ["dark", "light"]), filesOf(warm, ["dark"], "warm-"));
+  await session.makeMasters();
+  const darks = session.store.getState().masters.filter(({ kind }) => kind === "dark");
+  expect(darks.map(({ metadata }) => metadata.temperatureC).sort()).toEqual([-10, 0]);
+  const cold = darks.find(({ metadata }) => metadata.temperatureC === -10);
+  expect(session.lightGroups()[0].plan.dark).toBe(cold?.id);
+  await session.deleteMaster(cold?.id ?? "");
+  const [group] = session.lightGroups();
+  expect(group.plan.dark).not.toBeNull();
+  expect(group.plan.mismatches.map(({ text }) => text).join()).toMatch(/10 °C warmer/);
+  // The frames of the deleted master can be made into one again.
+  await session.makeMasters();
+  expect(session.store.getState().masters.filter(({ kind }) => kind === "dark").length).toBe(2);
+});
+
+test("a calibration frame that was left out by hand goes into no master", async () => {
+  const session = await sessionWith("One out", filesOf(night, ["dark"]));
+  const [first] = session.store.getState().subs;
+  session.decide([first.id], "reject");
+  await session.makeMasters();
+  const [dark] = session.store.getState().masters;
+  expect(dark.frames).not.toContain(first.id);
+  expect(dark.frames.length).toBe(2);
+  expect(dark.recipe).toMatch(/^mean of 2/);
+});
+
+test("making masters can be stopped; those that were done stay", async () => {
+  const session = await sessionWith("Stopped", filesOf(night, ["bias", "dark", "flat"]));
+  const making = session.makeMasters();
+  while (session.store.getState().masters.length < 1) await new Promise((resolve) => setTimeout(resolve, 2));
+  bench.jobs.store.getState().jobs[0]?.stop();
+  await making;
+  const done = session.store.getState().masters.length;
+  expect(done).toBeGreaterThanOrEqual(1);
+  await session.makeMasters().catch(() => undefined);
+  expect(session.store.getState().masters.length).toBe(3);
+  for (const job of bench.jobs.store.getState().jobs) bench.jobs.dismiss(job.id);
+});
