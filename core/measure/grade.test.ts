@@ -8,7 +8,7 @@ import { wasmKernels } from "../testing/fixtures";
 import { boxGradient, boxLevels } from "./boxes";
 import { measureSub, skyGradient } from "./subMeasures";
 import { findTrail } from "./trails";
-import { measureVideoFrame } from "./videoMeasures";
+import { measureVideoFrame, skyOfVideoFrame } from "./videoMeasures";
 
 const kernels = wasmKernels();
 
@@ -159,6 +159,19 @@ describe("video frames of the simulated planet", () => {
     ]);
     const typical = [0, 1].map((axis) => off.reduce((sum, pair) => sum + pair[axis], 0) / off.length);
     for (const [x, y] of off) expect(Math.hypot(x - typical[0], y - typical[1])).toBeLessThan(0.3);
+  });
+
+  test("the sky is that of the border, whatever share of the frame the disc fills", () => {
+    for (const [width, height] of [
+      [80, 72],
+      [220, 200],
+    ]) {
+      const small = createVideo({ frames: 4, seed: 2, width, height });
+      for (const { index } of small.conditions) {
+        const [sky] = skyOfVideoFrame(videoFrame(small, index, kernels));
+        expect(Math.abs(sky * 65535 - 600)).toBeLessThan(60); // the wings of the blur reach the border of the small one
+      }
+    }
   });
 
   test("an empty frame has no sharpness and no place", () => {

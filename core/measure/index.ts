@@ -14,6 +14,6 @@ export { findTrail } from "./trails";
 export type { BackgroundBox } from "./boxes";
 export { backgroundBox, boxGradient, boxLevels } from "./boxes";
 export type { VideoMeasures } from "./videoMeasures";
-export { measureVideoFrame, videoMeasures } from "./videoMeasures";
+export { measureVideoFrame, skyOfVideoFrame, videoMeasures } from "./videoMeasures";
 export type { PictureMeasures } from "./pictureMeasures";
 export { SNR_DEFINITION, measurePicture, pictureMeasures } from "./pictureMeasures";

@@ -73,6 +73,11 @@ export function measureVideoFrame(raster: Raster, kernels: Kernels): VideoMeasur
   return { sharpness, quality: sharpness[1] + sharpness[2], brightness: light, x: sumX / light, y: sumY / light };
 }
 
+/** Level of the sky of a video frame, by channel: the median of its outermost eighth, since the object fills the middle. */
+export function skyOfVideoFrame({ planes, width, height }: Raster): number[] {
+  return planes.map((plane) => robustSpread(borderValues(plane, width, height)).centre);
+}
+
 /** The outermost eighth of a frame, where the sky is. */
 function borderValues(plane: Float32Array, width: number, height: number): number[] {
   const out: number[] = [];

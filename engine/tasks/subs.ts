@@ -8,6 +8,7 @@ import {
   measureBackground,
   measureSub as measure,
   measureVideoFrame,
+  skyOfVideoFrame,
   whiteNoise,
   withoutGaps,
 } from "@/core/measure";
@@ -98,11 +99,14 @@ export const measureLevels: Task<{ frame: FrameRef }, SubReading> = async ({ fra
 
 const sizeOf = ({ width, height, channels }: Raster) => ({ width, height, channels });
 
-function levelsOf(raster: Raster, kernels: Parameters<typeof whiteNoise>[3]): SubMeasures {
+function levelsOf(
+  raster: Raster,
+  kernels: Parameters<typeof whiteNoise>[3],
+  levels = raster.planes.map((plane) => median(measureBackground(plane, raster.width, raster.height).level)),
+): SubMeasures {
   const { width, height, planes } = raster;
   let saturated = 0;
   for (const plane of planes) for (const v of plane) if (v >= 0.95) saturated++;
-  const levels = planes.map((plane) => median(measureBackground(plane, width, height).level));
   return {
     stars: 0,
     fwhmPx: null,
@@ -130,7 +134,7 @@ export const measureVideo: Task<
     out.push({
       reading: {
         ...sizeOf(raster),
-        measures: levelsOf(raster, shop.job.kernels),
+        measures: levelsOf(raster, shop.job.kernels, skyOfVideoFrame(raster)),
         stars: [],
         stretch: stretchContextOf([raster]),
       },
