@@ -21,6 +21,7 @@ const esModules = [
 
 export default {
   testEnvironment: "node",
+  maxWorkers: "100%",
   // Generous: tests say what is right, not how long it takes.
   testTimeout: 60_000,
   // Handed to each module as arguments: looking globals up in the sandbox makes numeric loops ten times slower.

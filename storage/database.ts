@@ -87,7 +87,7 @@ export class Repository {
   async addSubs(records: SubRecord[], file: StoredFile): Promise<void> {
     const tx = this.db.transaction(["subs", "blobs"], "readwrite");
     await Promise.all([
-      ...records.map((record) => tx.objectStore("subs").put(record)),
+      putAll((record) => tx.objectStore("subs").put(record), records),
       tx.objectStore("blobs").put(file),
       tx.done,
     ]);
@@ -95,7 +95,7 @@ export class Repository {
 
   async saveSubs(records: SubRecord[]): Promise<void> {
     const tx = this.db.transaction("subs", "readwrite");
-    await Promise.all([...records.map((record) => tx.store.put(record)), tx.done]);
+    await Promise.all([putAll((record) => tx.store.put(record), records), tx.done]);
   }
 
   async masters(projectId: string): Promise<{ found: MasterRecord[]; problems: Problem[] }> {
@@ -211,4 +211,13 @@ function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): { found: 
     else problems.push(`${read.detail} (${read.reason === "newer" ? "update this application" : "left as it is"})`);
   }
   return { found, problems };
+}
+
+/** Records that are handed over at once: copying them holds the page up. */
+const PUT_AT_ONCE = 200;
+
+/** Puts records batch by batch, within one transaction, with room for the page between them. */
+async function putAll<T>(put: (record: T) => Promise<unknown>, records: readonly T[]): Promise<void> {
+  for (let from = 0; from < records.length; from += PUT_AT_ONCE)
+    await Promise.all(records.slice(from, from + PUT_AT_ONCE).map(put));
 }

@@ -15,3 +15,14 @@ export function bytesOfArray(name: string, bytes: Uint8Array): ByteSource {
         : Promise.resolve(bytes.subarray(offset, offset + length)),
   };
 }
+
+/** Parts of a file in order, as one. */
+export function joinBytes(parts: readonly Uint8Array[]): Uint8Array {
+  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
+}

@@ -1,5 +1,5 @@
 export type { ByteSource } from "./bytes";
-export { bytesOfArray } from "./bytes";
+export { bytesOfArray, joinBytes } from "./bytes";
 export type { FormatReason, Result } from "./problem";
 export { FormatError, valueOf } from "./problem";
 export type { Card } from "./card";

@@ -1,4 +1,4 @@
-import { bytesOfArray, CFA_PATTERNS, openPicture, valueOf } from "../formats";
+import { bytesOfArray, CFA_PATTERNS, joinBytes, openPicture, valueOf } from "../formats";
 import { cfaCell } from "../calibrate/cfa";
 import { meanAndDeviation, median, wholeRegion } from "../raster";
 import { wasmKernels } from "../testing/fixtures";
@@ -130,9 +130,7 @@ describe("the video of Oru", () => {
   const video = createVideo({ frames: 12, seed: 3, width: 120, height: 100, cfa: "RGGB" });
 
   test("is a SER file whose frames are those of the simulator, 20 ms apart", async () => {
-    const parts = [...videoFile(video, kernels)];
-    const bytes = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-    parts.reduce((at, part) => (bytes.set(part, at), at + part.length), 0);
+    const bytes = joinBytes([...videoFile(video, kernels)]);
     const file = valueOf(await openPicture(bytesOfArray("oru.ser", bytes)));
     expect([file.format, file.frames, file.width, file.height, file.metadata.cfa]).toEqual([
       "ser",

@@ -1,5 +1,14 @@
 import type { FrameRef } from "../frames";
-import { serFrame, serHeader, serTrailer, unpackToFits, writeFits, writePng, writeTiff } from "@/core/formats";
+import {
+  joinBytes,
+  serFrame,
+  serHeader,
+  serTrailer,
+  unpackToFits,
+  writeFits,
+  writePng,
+  writeTiff,
+} from "@/core/formats";
 import type { FormatId, PictureFile } from "@/core/formats";
 import type { Raster } from "@/core/raster";
 import { wholeRegion } from "@/core/raster";
@@ -53,12 +62,5 @@ async function serOf(picture: PictureFile): Promise<Uint8Array> {
   const parts = [serHeader(layout)];
   for (let i = 0; i < frames; i++)
     parts.push(serFrame(await picture.frame(i).read(wholeRegion(picture)), layout.depth));
-  parts.push(serTrailer(layout));
-  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
+  return joinBytes([...parts, serTrailer(layout)]);
 }

@@ -27,20 +27,35 @@ export function NumberSetting({ label, hint, unit, min, max, step, value, onChan
         <NumberField label={label} min={min} max={max} step={step} value={value} onChange={onChange} />
         {unit ? <span className="min-w-6 text-xs text-quiet">{unit}</span> : null}
       </div>
-      <Slider.Root
-        className="relative mt-0.5 flex h-4 touch-none items-center select-none"
-        min={min}
-        max={max}
-        step={step}
-        value={[value]}
-        onValueChange={([next]) => onChange(next)}
-      >
-        <Slider.Track className="relative h-[3px] grow rounded bg-line">
-          <Slider.Range className="absolute h-full rounded bg-quiet" />
-        </Slider.Track>
-        <Slider.Thumb aria-label={label} className="block h-3.5 w-2 rounded-sm bg-text" />
-      </Slider.Root>
+      <NumberSlider className="mt-0.5" {...{ label, min, max, step, value, onChange }} />
     </div>
+  );
+}
+
+/** A slider alone; its width is the caller's. */
+export function NumberSlider({
+  label,
+  min,
+  max,
+  step,
+  value,
+  onChange,
+  className = "",
+}: FieldProps & { className?: string }) {
+  return (
+    <Slider.Root
+      className={`relative flex h-4 touch-none items-center select-none ${className}`}
+      min={min}
+      max={max}
+      step={step}
+      value={[value]}
+      onValueChange={([next]) => onChange(next)}
+    >
+      <Slider.Track className="relative h-[3px] grow rounded bg-line">
+        <Slider.Range className="absolute h-full rounded bg-quiet" />
+      </Slider.Track>
+      <Slider.Thumb aria-label={label} className="block h-3.5 w-2 rounded-sm bg-text" />
+    </Slider.Root>
   );
 }
 

@@ -1,12 +1,11 @@
 "use client";
 
 import { ChevronLeft, ChevronRight, Pause, Play, Plus, Star } from "lucide-react";
-import { Slider } from "radix-ui";
 import type { GradedFrame, Verdict } from "@/core/choose";
 import { MEASURES, aduOf, measureOf } from "@/core/choose";
 import type { SubRecord } from "@/storage";
 import { Button, IconButton } from "../kit/button";
-import { NumberField } from "../kit/setting";
+import { NumberField, NumberSlider } from "../kit/setting";
 import { TYPE_LABELS } from "./headerPanel";
 import type { JudgingLook } from "./flipPicture";
 import type { Prepared } from "./useFlip";
@@ -220,19 +219,7 @@ function Level({
   return (
     <span className="flex items-center gap-1.5" data-help={help} title={help}>
       {label}
-      <Slider.Root
-        className="relative flex h-4 w-20 touch-none items-center select-none"
-        min={min}
-        max={max}
-        step={step}
-        value={[value]}
-        onValueChange={([next]) => onChange(next)}
-      >
-        <Slider.Track className="relative h-[3px] grow rounded bg-line">
-          <Slider.Range className="absolute h-full rounded bg-quiet" />
-        </Slider.Track>
-        <Slider.Thumb aria-label={label} className="block h-3.5 w-2 rounded-sm bg-text" />
-      </Slider.Root>
+      <NumberSlider className="w-20" {...{ label, min, max, step, value, onChange }} />
     </span>
   );
 }

@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
+import { joinBytes } from "@/core/formats";
 import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Night, RawNight } from "@/core/simulate";
@@ -33,14 +34,9 @@ export function rawObservatory(): { night: RawNight; kernels: Kernels } {
 
 /** A video of the planet Oru as one SER file. */
 export function demoVideo(): Uint8Array {
-  const parts = [...videoFile(createVideo({ frames: 240, seed: 12, width: 320, height: 280 }), observatory().kernels)];
-  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
+  return joinBytes([
+    ...videoFile(createVideo({ frames: 240, seed: 12, width: 320, height: 280 }), observatory().kernels),
+  ]);
 }
 
 function loadKernels(): Kernels {

@@ -1,3 +1,4 @@
+import { joinBytes } from "../bytes";
 import { BLOCK, CARD, formatCard, historyCards } from "./header";
 
 export type FitsSample = "float32" | "uint16" | "uint8";
@@ -67,12 +68,9 @@ export function fitsPadding(layout: FitsLayout): Uint8Array {
 
 /** A whole FITS file in memory. */
 export function writeFits(layout: FitsLayout, planes: Float32Array[]): Uint8Array {
-  const parts = [fitsHeader(layout), ...planes.map((plane) => fitsSamples(plane, layout.sample)), fitsPadding(layout)];
-  const out = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0));
-  let at = 0;
-  for (const part of parts) {
-    out.set(part, at);
-    at += part.length;
-  }
-  return out;
+  return joinBytes([
+    fitsHeader(layout),
+    ...planes.map((plane) => fitsSamples(plane, layout.sample)),
+    fitsPadding(layout),
+  ]);
 }
