@@ -28,8 +28,8 @@ export function measureBackground(plane: Float32Array, width: number, height: nu
   const rows = Math.max(1, Math.round(height / cellPx));
   const raw = new Float32Array(columns * rows);
   const values = new Float32Array(Math.ceil(width / columns + 1) * Math.ceil(height / rows + 1));
-  // Every second row where that leaves enough.
-  const rowStep = (width / columns) * (height / rows) >= 2 * CELL_SAMPLES ? 2 : 1;
+  // Rows are left out where twice the samples that are needed remain.
+  const rowStep = Math.max(1, Math.round(((width / columns) * (height / rows)) / (2 * CELL_SAMPLES)));
   for (let j = 0; j < rows; j++)
     for (let i = 0; i < columns; i++) {
       let n = 0;
