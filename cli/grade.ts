@@ -2,10 +2,12 @@ import { writeFile } from "node:fs/promises";
 import { z } from "zod";
 import type { GradedFrame } from "@/core/choose";
 import { applyRules, flagsOf, measuresCsv, proposeReference } from "@/core/choose";
+import { calibrationSettings } from "@/core/calibrate";
 import { UserError } from "@/core/job";
 import { relateDiscs } from "@/core/stack";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
+import { withCalibration } from "@/engine/calibration";
 import { relativeWeights } from "@/engine/grade";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
@@ -101,7 +103,11 @@ async function writeCsv(out: string, frames: GradedFrame[]): Promise<void> {
 const BATCH = 64;
 
 /** The frames of a video with their measures; its sharpest frame is what the others are compared with. */
-async function videoFrames(pool: WorkerPool, { path, frame: file, reading }: OpenedFile): Promise<GradedFrame[]> {
+async function videoFrames(pool: WorkerPool, { path, frame, reading }: OpenedFile): Promise<GradedFrame[]> {
+  const pattern = reading.channels === 1 ? reading.metadata.cfa : null;
+  const settings = calibrationSettings.parse({ hotSigma: 0 });
+  const none = { bias: null, dark: null, flat: null, darkScale: 1 };
+  const file = pattern === null ? frame : withCalibration(frame, { ...none, settings, pattern });
   const progress = createProgress(`Measuring ${path}`);
   const measured = [];
   for (let from = 0; from < reading.frames; from += BATCH) {

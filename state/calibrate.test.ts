@@ -211,3 +211,23 @@ test("a video comes in frame by frame, is related by its disc, and is not stacke
   expect(job.error?.message).toContain("frames of a video");
   bench.jobs.dismiss(job.id);
 });
+
+test("frames of a colour video are measured and shown in colour, and ranked by their blur all the same", async () => {
+  const planet = newProject("Oru in colour", false);
+  await bench.repository.saveProject(planet);
+  const session = await bench.open(planet.id);
+  const video = createVideo({ frames: 30, seed: 6, width: 128, height: 120, cfa: "GBRG" });
+  const ser = new Blob([...videoFile(video, kernels)] as BlobPart[]);
+  await session.importFiles([{ name: "oru.ser", load: () => Promise.resolve(ser) }]);
+  const { subs } = session.store.getState();
+  expect(subs.map(({ measuredSize }) => measuredSize.channels)).toEqual(subs.map(() => 3));
+  const frame = await session.lightFrame(subs[4]);
+  expect([frame.frame, frame.calibration?.pattern]).toEqual([4, "GBRG"]);
+  // Spearman's rank correlation of sharpness and true blur: 1 − 6 Σ d² / (n (n² − 1)).
+  const ranks = (values: number[]) => values.map((v) => values.filter((other) => other < v).length);
+  const sharpness = ranks(subs.map(({ video: own }) => own?.quality ?? 0));
+  const blur = ranks(video.conditions.map(({ fwhmPx }) => -fwhmPx));
+  const squares = sharpness.reduce((sum, rank, i) => sum + (rank - blur[i]) ** 2, 0);
+  expect(1 - (6 * squares) / (30 * (30 ** 2 - 1))).toBeGreaterThan(0.95);
+  expect(session.staleLights()).toEqual([]);
+});

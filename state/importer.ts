@@ -132,12 +132,26 @@ async function importOne(
   };
   const frame: FrameRef = { ...came, id: fileId, blob: stored.blob, fileId: `${fileId} stored` };
   const records: SubRecord[] = [];
+  const draft: SubRecord = {
+    ...base,
+    ...measuresOf(EMPTY),
+    id: fileId,
+    name,
+    frame: 0,
+    timeMs: null,
+    metadata: reading.metadata,
+    video: null,
+    measuredThrough: null,
+    measuredSize: { width: reading.width, height: reading.height, channels: reading.channels },
+  };
+  const calibration = base.type === "light" ? target.calibrationFor(draft) : null;
+  const through = calibration ? withCalibration(frame, calibration) : frame;
   if (reading.frames > 1) {
     for (let from = 0; from < reading.frames; from += VIDEO_BATCH) {
       const to = Math.min(reading.frames, from + VIDEO_BATCH);
       const measured = await pool.run(
         "measureVideo",
-        { file: frame, from, to },
+        { file: through, from, to },
         { priority: PRIORITY.measure, signal },
       );
       measured.forEach(({ reading: own, video }, i) => {
@@ -153,26 +167,12 @@ async function importOne(
           timeMs,
           metadata: atTime(reading.metadata, timeMs),
           video,
-          measuredThrough: null,
+          measuredThrough: keyOf(calibration),
         });
       });
       onPart(to / reading.frames);
     }
   } else {
-    const draft: SubRecord = {
-      ...base,
-      ...measuresOf(EMPTY),
-      id: fileId,
-      name,
-      frame: 0,
-      timeMs: null,
-      metadata: reading.metadata,
-      video: null,
-      measuredThrough: null,
-      measuredSize: { width: reading.width, height: reading.height, channels: reading.channels },
-    };
-    const calibration = base.type === "light" ? target.calibrationFor(draft) : null;
-    const through = calibration ? withCalibration(frame, calibration) : frame;
     const own = await pool.run(
       base.type === "light" ? "measureSub" : "measureLevels",
       { frame: through },

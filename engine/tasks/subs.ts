@@ -121,7 +121,7 @@ function levelsOf(
   };
 }
 
-/** Measures frames `from` … `to` − 1 of a video. */
+/** Measures frames `from` … `to` − 1 of a video, through its calibration where there is one (a mosaic has: its colours). */
 export const measureVideo: Task<
   { file: FrameRef; from: number; to: number },
   { reading: SubReading; video: VideoMeasures }[]
@@ -130,7 +130,8 @@ export const measureVideo: Task<
   const out = [];
   for (let index = from; index < to; index++) {
     await shop.job.breathe();
-    const raster = await picture.frame(index).read(wholeRegion(picture));
+    const source = file.calibration ? await shop.frames.open({ ...file, frame: index }) : picture.frame(index);
+    const raster = await source.read(wholeRegion(source));
     out.push({
       reading: {
         ...sizeOf(raster),
