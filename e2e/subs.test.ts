@@ -127,9 +127,21 @@ test("a wrong pattern shows at once, and taking it back asks for nothing", async
     await (await see(driver, "[aria-label=Pattern]")).click();
     await driver.findElement(By.xpath(`//*[@role='option'][contains(., '${words}')]`)).click();
   };
+  // Relations to the reference are still being found after the measuring; the picture comes to rest with them.
+  await waitFor(
+    driver,
+    "a reference",
+    async () => (await textOf(driver, "main")).includes("Reference: light-"),
+    30_000,
+  );
   await panel("Calibrate");
   await prepared();
-  const right = await pixels();
+  let right = "";
+  await waitFor(driver, "the picture rests", async () => {
+    right = await pixels();
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    return (await pixels()) === right;
+  });
   await pattern("GBRG");
   await waitFor(driver, "asks for measuring", async () => (await stale()) === 1);
   await waitFor(driver, "other colours", async () => (await pixels()) !== right);
