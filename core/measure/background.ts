@@ -97,9 +97,12 @@ function backgroundRows(mesh: BackgroundMesh): (out: Float32Array, y: number) =>
     const bottom = Math.min(rows - 1, ys.low[y] + 1) * columns;
     for (let k = 0; k < columns; k++) line[k] = level[top + k] * (1 - ys.share[y]) + level[bottom + k] * ys.share[y];
     line[columns] = line[columns - 1];
-    for (let x = 0; x < width; x++) {
+    // From cell centre to cell centre, so that the inner loop looks nothing up but the share.
+    for (let x = 0; x < width;) {
       const k = xs.low[x];
-      out[x] = line[k] + (line[k + 1] - line[k]) * xs.share[x];
+      const from = line[k];
+      const rise = line[k + 1] - from;
+      for (; x < width && xs.low[x] === k; x++) out[x] = from + rise * xs.share[x];
     }
   };
 }
