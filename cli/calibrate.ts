@@ -1,5 +1,5 @@
 import { mkdir, writeFile } from "node:fs/promises";
-import { basename, join } from "node:path";
+import { basename, join, resolve } from "node:path";
 import { z } from "zod";
 import type { MasterKind } from "@/core/calibrate";
 import { calibrationSettings, mismatchesOf, tolerances } from "@/core/calibrate";
@@ -78,11 +78,12 @@ export async function calibrate(args: string[]): Promise<unknown> {
         dark: dark?.frame ?? null,
         flat: flat?.frame ?? null,
         darkScale: exposure && metadata.exposureS ? metadata.exposureS / exposure : 1,
-        pattern: settings.pattern ?? metadata.cfa,
+        pattern: light.reading.channels === 1 ? (settings.pattern ?? metadata.cfa) : null,
       };
+      const out = join(folder, basename(light.path).replace(/(\.[a-z]+)+$/i, "") + ".fits");
       try {
+        checkTarget(out, light, files, written);
         const bytes = await pool.run("calibrateLight", { frame: withCalibration(light.frame, calibration) });
-        const out = join(folder, basename(light.path).replace(/(\.[a-z]+)+$/i, "") + ".fits");
         await writeFile(out, bytes);
         written.push(out);
       } catch (error) {
@@ -91,7 +92,10 @@ export async function calibrate(args: string[]): Promise<unknown> {
       progress((i + 1) / opened.length);
     }
     if (written.length === 0)
-      throw new UserError(`no light could be calibrated: ${failures[0].reason}`, "Choose other masters.");
+      throw new UserError(
+        `no light could be calibrated: ${failures[0].reason}`,
+        "Choose other lights, masters or folder.",
+      );
     const found =
       dark && settings.hotSigma > 0
         ? await pool.run("defects", { dark: dark.frame, pattern, kSigma: settings.hotSigma })
@@ -106,6 +110,16 @@ export async function calibrate(args: string[]): Promise<unknown> {
       unreadable: failures,
     };
   });
+}
+
+/** A calibrated light never takes the place of a light that was given, nor of another that was written; a video is no light. */
+function checkTarget(out: string, { path, reading }: OpenedFile, given: string[], written: string[]): void {
+  if (reading.frames > 1)
+    throw new UserError(`${path}: a video of ${reading.frames} frames is not a light`, "Convert single frames of it.");
+  if (given.some((file) => resolve(file) === resolve(out)))
+    throw new UserError(`${path}: ${out} would take the place of a light`, "Choose another --out-dir.");
+  if (written.includes(out))
+    throw new UserError(`${path}: ${out} was written for another light of this name`, "Calibrate them apart.");
 }
 
 function mismatchesTo(

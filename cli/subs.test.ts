@@ -156,6 +156,20 @@ describe("a raw night of a colour camera", () => {
     ).toContain("they are for flats");
   }, 120_000);
 
+  test("a calibrated light never takes the place of its raw file, nor of another light of its name", () => {
+    const [light] = of("light");
+    const before = readFileSync(light);
+    const { status, stderr } = fails("calibrate", light, "--demosaic", "none", "--out-dir", raw);
+    expect(status).toBe(1);
+    expect(stderr).toContain("would take the place of a light");
+    expect(readFileSync(light).equals(before)).toBe(true);
+    const twice = dunkel<{ written: string[]; unreadable: { reason: string }[] }>(
+      ...["calibrate", light, at("warm", "light-001.fits"), "--demosaic", "none", "--out-dir", at("out3")],
+    );
+    expect(twice.written).toEqual([join(at("out3"), "light-001.fits")]);
+    expect(twice.unreadable[0].reason).toContain("another light of this name");
+  }, 60_000);
+
   test("convert keeps 16-bit samples through TIFF and PNG and back", async () => {
     const [light] = of("light");
     dunkel("convert", light, "--out", at("a.tif"));

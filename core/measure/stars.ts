@@ -1,6 +1,7 @@
 import type { Kernels } from "../kernels";
 import { medianInPlace, quantile, robustSpread } from "../raster";
 import type { BackgroundMesh } from "./background";
+import { centroid } from "./centroid";
 import { measureBackground, withoutBackground } from "./background";
 import type { StarFit } from "./fit";
 import { fitMoffat } from "./fit";
@@ -287,7 +288,7 @@ function measureStar(
   const px = i % width;
   const py = Math.floor(i / width);
   const local = annulusMedian(picture, width, height, px, py, 2 * fwhm + 1, 2 * fwhm + 4);
-  const { x, y } = centroid(bands, width, height, px, py, fwhm);
+  const { x, y } = centroid(bands.picture, bands.coarse, width, height, px, py, fwhm);
   const reach = Math.ceil(1.6 * fwhm);
   let flux = 0;
   let sharpFlux = 0;
@@ -321,49 +322,6 @@ function measureStar(
   const expected = Math.exp(-2.1 / fwhm ** 2 / 0.36);
   if (!saturated && centre > 8 * sigma && around < 0.45 * expected * centre) return null;
   return { x, y, flux, peak, snr: bands.band[i] / sigma, saturated, fit: null };
-}
-
-/**
- * Centroid under a Gaussian window of the star's own width, iterated until it moves by less than 1e-4 px; the window is
- * what keeps noise and neighbours out. Source: Bertin & Arnouts 1996 (windowed positions).
- */
-function centroid(bands: Bands, width: number, height: number, x0: number, y0: number, fwhm: number) {
-  const sigma2 = (fwhm / 2.3548) ** 2;
-  const reach = Math.ceil(1.5 * fwhm);
-  const [left, right] = [Math.max(0, x0 - reach), Math.min(width - 1, x0 + reach)];
-  const [top, bottom] = [Math.max(0, y0 - reach), Math.min(height - 1, y0 + reach)];
-  const { picture, coarse } = bands;
-  const across = new Float64Array(right - left + 1);
-  let x = x0;
-  let y = y0;
-  for (let round = 0; round < 20; round++) {
-    // The window is a product of one along each axis.
-    for (let sx = left; sx <= right; sx++) across[sx - left] = Math.exp(-((sx - x) ** 2) / (2 * sigma2));
-    let sum = 0;
-    let sumX = 0;
-    let sumY = 0;
-    for (let sy = top; sy <= bottom; sy++) {
-      let row = 0;
-      let rowX = 0;
-      for (let sx = left, i = sy * width + left; sx <= right; sx++, i++) {
-        const w = across[sx - left] * (picture[i] - coarse[i]);
-        row += w;
-        rowX += w * (sx - x);
-      }
-      const along = Math.exp(-((sy - y) ** 2) / (2 * sigma2));
-      sum += along * row;
-      sumX += along * rowX;
-      sumY += along * row * (sy - y);
-    }
-    if (!(sum > 0)) break;
-    const stepX = (2 * sumX) / sum;
-    const stepY = (2 * sumY) / sum;
-    if (Math.hypot(x + stepX - x0, y + stepY - y0) > 0.6 * fwhm) break;
-    x += stepX;
-    y += stepY;
-    if (Math.hypot(stepX, stepY) < 1e-4) break;
-  }
-  return { x, y };
 }
 
 function annulusMedian(
