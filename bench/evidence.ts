@@ -41,10 +41,10 @@ async function main(seed: number, size: number, subs: number) {
     facts.push({ id: name, name, width, height, channels, exposureS: night.camera.exposureS, measures, stars });
   }
   const settings = stackSettings.parse({});
-  const made = await makeStack(pool, { subs: facts, frames, settings, object: null }, { onProgress: () => undefined });
+  const made = await makeStack(pool, { subs: facts, frames, settings }, { onProgress: () => undefined });
   const unclipped = await makeStack(
     pool,
-    { subs: facts, frames, settings: { ...settings, reject: "none" }, object: null },
+    { subs: facts, frames, settings: { ...settings, reject: "none" } },
     { onProgress: () => undefined },
   );
   pool.close();

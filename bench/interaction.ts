@@ -39,13 +39,13 @@ for (const [id, field, values] of [
     const cache = new ByteCache<Raster>(384 * 2 ** 20, rasterBytes);
     const started = performance.now();
     const base = newStep(operation);
-    const contexts = await prepareChain({ picture: source, halves: null, fill }, [base], job);
+    const contexts = await prepareChain({ picture: source, halves: null, fill, fullScale: 1 }, [base], job);
     const prepared = performance.now();
     for (const region of spots)
       for (const [k, value] of values.entries()) {
         const steps = [{ ...base, params: { ...base.params, [field]: value }, blend: 1 - k * 1e-9 }];
         await crop(
-          { treatment: { picture, halves: null, fill, steps, contexts }, region, reduce: 1 },
+          { treatment: { picture, halves: null, fill, fullScale: 1, steps, contexts }, region, reduce: 1 },
           { job, frames, cache },
         );
       }

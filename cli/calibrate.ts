@@ -3,9 +3,11 @@ import { basename, join, resolve } from "node:path";
 import { z } from "zod";
 import type { MasterKind } from "@/core/calibrate";
 import { calibrationSettings, mismatchesOf, tolerances } from "@/core/calibrate";
+import type { FrameType } from "@/core/formats";
 import { cfaPattern } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { matchedFrame, withCalibration } from "@/engine/calibration";
+import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
@@ -70,7 +72,7 @@ export async function calibrate(args: string[]): Promise<unknown> {
     const pattern = settings.pattern ?? opened[0].reading.metadata.cfa;
     for (const [i, light] of opened.entries()) {
       const { metadata } = light.reading;
-      for (const text of mismatchesTo(light, { bias, dark, flat }, settings.scaleDark)) warnings.add(text);
+      for (const text of await mismatchesTo(pool, light, { bias, dark, flat }, settings.scaleDark)) warnings.add(text);
       const exposure = dark?.reading.metadata.exposureS;
       const calibration = {
         settings,
@@ -122,16 +124,25 @@ function checkTarget(out: string, { path, reading }: OpenedFile, given: string[]
     throw new UserError(`${path}: ${out} was written for another light of this name`, "Calibrate them apart.");
 }
 
-function mismatchesTo(
+/** A file as matching sees it, with its unit. */
+export async function matched(pool: WorkerPool, type: FrameType, { path, frame, reading }: OpenedFile) {
+  const unit = await pool.run("tellUnit", { frame, look: false });
+  return matchedFrame(type, path, type, reading, reading.metadata, unit);
+}
+
+async function mismatchesTo(
+  pool: WorkerPool,
   light: OpenedFile,
   masters: Record<"bias" | "dark" | "flat", OpenedFile | null>,
   scaleDark: boolean,
-): string[] {
-  const of = matchedFrame("light", light.path, "light", light.reading, light.reading.metadata);
-  return (["bias", "dark", "flat"] as const satisfies MasterKind[]).flatMap((kind) => {
+): Promise<string[]> {
+  const of = await matched(pool, "light", light);
+  const found: string[] = [];
+  for (const kind of ["bias", "dark", "flat"] as const satisfies MasterKind[]) {
     const master = masters[kind];
-    if (!master) return [];
-    const frame = matchedFrame(kind, master.path, kind, master.reading, master.reading.metadata);
-    return mismatchesOf(kind, frame, of, tolerances.parse({}), scaleDark).map(({ text }) => text);
-  });
+    if (!master) continue;
+    const frame = await matched(pool, kind, master);
+    found.push(...mismatchesOf(kind, frame, of, tolerances.parse({}), scaleDark).map(({ text }) => text));
+  }
+  return found;
 }

@@ -34,10 +34,10 @@ export async function convert(args: string[]): Promise<unknown> {
     );
   return withPool(async (pool) => {
     const frame = { ...(await fileRef(files[0])), frame: index };
-    const bytes = await pool.run("convert", { frame, to, sample });
-    await writeFile(out, bytes).catch((error: Error) => {
+    const { file, ...made } = await pool.run("convert", { frame, to, sample });
+    await writeFile(out, file).catch((error: Error) => {
       throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
     });
-    return { file: files[0], out, format: to, bytes: bytes.length };
+    return { file: files[0], out, format: to, bytes: file.length, ...made };
   });
 }

@@ -6,6 +6,7 @@ import { calibrationSettings } from "@/core/calibrate";
 import { UserError } from "@/core/job";
 import { relateDiscs } from "@/core/stack";
 import type { WorkerPool } from "@/engine/pool";
+import type { ResultOf } from "@/engine/tasks/registry";
 import { PRIORITY } from "@/engine/pool";
 import { withCalibration } from "@/engine/calibration";
 import { relativeWeights } from "@/engine/grade";
@@ -13,17 +14,19 @@ import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool } from "./session";
 import type { OpenedFile } from "./subs";
-import { openFiles, withSubs } from "./subs";
+import type { FileReading } from "@/engine/tasks/subs";
+import { mosaicOptions, openFiles, withSubs } from "./subs";
 
 const options = z.object({
   out: z.string({ error: "a CSV file to write to is needed" }),
   reference: z.string().optional(),
+  ...mosaicOptions,
 });
 
 /** grade: measures subs against a reference, or the frames of videos, and writes every measure as CSV. */
 export async function grade(args: string[]): Promise<unknown> {
-  const { files, options: given } = parseArguments(args, ["out", "reference"]);
-  const { out, reference: asked } = checkOptions(options, given);
+  const { files, options: given } = parseArguments(args, Object.keys(options.shape));
+  const { out, reference: asked, ...mosaic } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the subs to grade.");
   const all = asked === undefined || files.includes(asked) ? files : [...files, asked];
   return withPool(async (pool) => {
@@ -36,7 +39,7 @@ export async function grade(args: string[]): Promise<unknown> {
       const reference = frames.find(({ id }) => id === proposal?.id)?.name;
       return { out, frames: frames.length, reference, reasons: proposal?.reasons ?? [], unreadable: unread };
     }
-    return withSubs(pool, all, async (subs, failures) => {
+    return withSubs(pool, all, mosaic, async (subs, failures) => {
       const graded = (relations: Map<string, GradedFrame["relation"]>): GradedFrame[] => {
         const weights = relativeWeights(
           subs.map(({ facts }) => ({
@@ -45,13 +48,13 @@ export async function grade(args: string[]): Promise<unknown> {
             relation: relations.get(facts.id) ?? null,
           })),
         );
-        return subs.map(({ facts, reading }, order) => ({
+        return subs.map(({ facts, reading, measured }, order) => ({
           id: facts.id,
           name: facts.name,
           order,
           width: facts.width,
           height: facts.height,
-          bitpix: reading.bitpix,
+          unit: measured.unit,
           metadata: reading.metadata,
           pixelScale: reading.pixelScale,
           measures: facts.measures,
@@ -99,6 +102,12 @@ async function writeCsv(out: string, frames: GradedFrame[]): Promise<void> {
   });
 }
 
+/** Frames have times of their own where the video has them. */
+function frameDate({ times, metadata }: FileReading, index: number): string | null {
+  const ms = times[index] ?? null;
+  return ms === null ? metadata.date : new Date(ms).toISOString().slice(0, 23);
+}
+
 /** Frames of a video that are measured in one job. */
 const BATCH = 64;
 
@@ -109,7 +118,7 @@ async function videoFrames(pool: WorkerPool, { path, frame, reading }: OpenedFil
   const none = { bias: null, dark: null, flat: null, darkScale: 1 };
   const file = pattern === null ? frame : withCalibration(frame, { ...none, settings, pattern });
   const progress = createProgress(`Measuring ${path}`);
-  const measured = [];
+  const measured: ResultOf<"measureVideo"> = [];
   for (let from = 0; from < reading.frames; from += BATCH) {
     const to = Math.min(reading.frames, from + BATCH);
     measured.push(...(await pool.run("measureVideo", { file, from, to }, { priority: PRIORITY.measure })));
@@ -121,8 +130,8 @@ async function videoFrames(pool: WorkerPool, { path, frame, reading }: OpenedFil
     id: `${path} ${index}`,
     name: `${path} ${index + 1}`,
     order: index,
-    ...{ width: reading.width, height: reading.height, bitpix: reading.bitpix },
-    metadata: reading.metadata,
+    ...{ width: reading.width, height: reading.height, unit: measured[index].reading.unit },
+    metadata: { ...reading.metadata, date: frameDate(reading, index) },
     pixelScale: reading.pixelScale,
     ...{ measures, video },
     relation: relateDiscs({ measures, video }, sharpest),

@@ -30,8 +30,9 @@ const USAGE = `usage:
   master --kind bias|dark|flat|darkflat FILES… --out master.fits [--bias FILE] [--dark FILE] [--by mean|median]
   calibrate LIGHTS… --out-dir DIR [--bias FILE] [--dark FILE] [--flat FILE] [--demosaic bilinear|linear5|gradients|superpixel|none]
             [--hot 5] [--scale-dark] [--pedestal 0] [--bin 1] [--bin-by mean|sum] [--pattern RGGB]
-  grade FILES… [--reference FILE] --out grade.csv
-  stack FILES… --out stack.fits [--reject none|sigma] [--low 3] [--high 3] [--memory 1024]
+  grade FILES… [--reference FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
+  stack FILES… --out stack.fits [--reference FILE] [--reject none|sigma] [--low 3] [--high 3] [--weights shape|noise|equal]
+        [--keep-doubles] [--mix-filters] [--demosaic …] [--pattern RGGB|…|none] [--memory 1024]
   measure FILE.fits [--region x,y,w,h]
   process stack.fits --chain chain.json --out out.fits [--region x,y,w,h]
 `;

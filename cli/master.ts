@@ -2,10 +2,10 @@ import { writeFile } from "node:fs/promises";
 import { z } from "zod";
 import { MASTER_SETTINGS, mismatchesOf, tolerances } from "@/core/calibrate";
 import { UserError } from "@/core/job";
-import { matchedFrame } from "@/engine/calibration";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool } from "./session";
+import { matched } from "./calibrate";
 import { openFiles } from "./subs";
 
 const options = z.object({
@@ -60,8 +60,8 @@ export async function master(args: string[]): Promise<unknown> {
     const warnings = taken
       ? mismatchesOf(
           dark ? "darkflat" : "bias",
-          matchedFrame("offset", taken.path, dark ? "darkflat" : "bias", taken.reading, taken.reading.metadata),
-          matchedFrame("flat", "flat", "flat", first, first.metadata),
+          await matched(pool, dark ? "darkflat" : "bias", taken),
+          await matched(pool, "flat", opened[0]),
           tolerances.parse({}),
         ).map(({ text }) => text)
       : [];

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { SNR_DEFINITION } from "@/core/measure";
+import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { checkOptions, parseArguments, regionOption } from "./arguments";
 import { halvesBeside } from "./picture";
@@ -22,7 +23,8 @@ export async function measure(args: string[]): Promise<unknown> {
         `--region must lie inside ${whole.width}×${whole.height}`,
         "Give x,y,w,h inside the picture.",
       );
-    const treatment = { picture, halves, fill: facts.fill, steps: [], contexts: [] };
+    const { fill, unit } = facts;
+    const treatment = { picture, halves, fill, fullScale: toSample(unit, unit.fullScale), steps: [], contexts: [] };
     const measures = await pool.run("measureCrop", { treatment, region: area, skyLevel: facts.skyLevel });
     return {
       file: files[0],

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { z } from "zod";
 import { parseChain } from "@/core/chain";
-import { writeFits } from "@/core/formats";
+import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { prepareTreatment, renderPicture } from "@/engine/renderJob";
 import { checkOptions, parseArguments, regionOption } from "./arguments";
@@ -33,28 +33,16 @@ export async function processPicture(args: string[]): Promise<unknown> {
       picture,
       halves,
       fill: facts.fill,
+      fullScale: toSample(facts.unit, facts.unit.fullScale),
       steps,
       contexts: steps.map(() => null),
     });
     const started = Date.now();
-    if (region) {
-      if (region.x + region.width > width || region.y + region.height > height || region.width * region.height === 0)
-        throw new UserError(`--region must lie inside ${width}×${height}`, "Give x,y,w,h inside the picture.");
-      const raster = await pool.run("crop", { treatment, region, reduce: 1 });
-      const layout = { width: region.width, height: region.height, channels, sample: "float32" as const };
-      await writeBlob(out, new Blob([writeFits(layout, raster.planes) as BlobPart]));
-    } else {
-      const onProgress = createProgress("Rendering");
-      const title = name || chainPath;
-      await writeBlob(
-        out,
-        await renderPicture(
-          pool,
-          { treatment, width, height, channels, title, object: null, integrationS: 0 },
-          { onProgress },
-        ),
-      );
-    }
+    const area = region ?? { x: 0, y: 0, width, height };
+    if (area.x + area.width > width || area.y + area.height > height || area.width * area.height === 0)
+      throw new UserError(`--region must lie inside ${width}×${height}`, "Give x,y,w,h inside the picture.");
+    const wanted = { treatment, region: area, channels, title: name || chainPath };
+    await writeBlob(out, await renderPicture(pool, wanted, { onProgress: createProgress("Rendering") }));
     return {
       out,
       width: region?.width ?? width,

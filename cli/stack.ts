@@ -1,4 +1,5 @@
-import { writeFileSync } from "node:fs";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
+import { basename, resolve } from "node:path";
 import { z } from "zod";
 import { UserError } from "@/core/job";
 import { stackSettings } from "@/core/stack";
@@ -6,41 +7,89 @@ import { makeStack } from "@/engine/stackJob";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool, writeBlob } from "./session";
-import { withSubs } from "./subs";
+import type { MeasuredSub } from "./subs";
+import { mosaicOptions, withSubs } from "./subs";
 
+const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
 const options = z.object({
   out: z.string({ error: "a file to write to is needed" }),
   reject: stackSettings.shape.reject,
+  weights: stackSettings.shape.weights,
   low: z.coerce.number().min(0.5).max(20).default(3),
   high: z.coerce.number().min(0.5).max(20).default(3),
   memory: z.coerce.number().min(64).max(65536).default(1024),
+  reference: z.string().optional(),
+  "keep-doubles": yes.default(false),
+  "mix-filters": yes.default(false),
+  ...mosaicOptions,
 });
+
+/** What a report says of itself, so that no other file is taken for one. */
+const REPORT_FORMAT = "dunkel-stack-report";
 
 /** stack: measures, registers and stacks subs; writes the stack, its halves, its coverage and its report. */
 export async function stack(args: string[]): Promise<unknown> {
-  const { files, options: given } = parseArguments(args, ["out", "reject", "low", "high", "memory"]);
-  const { out, reject, low, high, memory } = checkOptions(options, given);
+  const { files, options: given } = parseArguments(args, Object.keys(options.shape), ["keep-doubles", "mix-filters"]);
+  const { out, reject, weights, low, high, memory, reference, demosaic, pattern, ...rest } = checkOptions(
+    options,
+    given,
+  );
   if (files.length === 0) throw new UserError("no subs are given", "Name the files to stack.");
-  const settings = stackSettings.parse({ reject, lowSigma: low, highSigma: high, memoryMiB: memory });
+  const base = out.replace(/\.fits?$/i, "");
+  const targets = [out, `${base}.a.fits`, `${base}.b.fits`, `${base}.coverage.fits`];
+  checkTargets(targets, `${base}.json`, files);
+  const all = reference === undefined || isAmong(files, reference) ? files : [...files, reference];
   return withPool((pool) =>
-    withSubs(pool, files, async (subs, failures) => {
-      const report = createProgress("Stacking");
+    withSubs(pool, all, { demosaic, pattern }, async (subs, failures) => {
       const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
-      const object = subs.find(({ reading }) => reading.metadata.object !== null)?.reading.metadata.object ?? null;
+      const settings = stackSettings.parse({
+        ...{ reject, weights, lowSigma: low, highSigma: high, memoryMiB: memory },
+        keepDoubles: rest["keep-doubles"],
+        mixFilters: rest["mix-filters"],
+        referenceId: reference === undefined ? null : askedReference(subs, reference),
+      });
       const made = await makeStack(
         pool,
-        { subs: subs.map(({ facts }) => facts), frames, settings, object },
-        { onProgress: report },
+        { subs: subs.map(({ facts }) => facts), frames, settings },
+        { onProgress: createProgress("Stacking") },
       );
-      const base = out.replace(/\.fits?$/i, "");
-      await writeBlob(out, made.mean);
-      await writeBlob(`${base}.a.fits`, made.a);
-      await writeBlob(`${base}.b.fits`, made.b);
-      await writeBlob(`${base}.coverage.fits`, made.coverage);
+      for (const [i, picture] of [made.mean, made.a, made.b, made.coverage].entries())
+        await writeBlob(targets[i], picture);
       const { facts } = made;
-      const json = { ...made.report, unreadable: failures, settings, facts };
-      writeFileSync(`${base}.json`, JSON.stringify(json, null, 1));
-      return { out, ...json };
+      const report = { format: REPORT_FORMAT, ...made.report, unreadable: failures, settings, facts };
+      writeFileSync(`${base}.json`, JSON.stringify(report, null, 1));
+      return { out, ...report };
     }),
   );
+}
+
+const isAmong = (files: string[], file: string): boolean => files.some((other) => resolve(other) === resolve(file));
+
+function askedReference(subs: MeasuredSub[], reference: string): string {
+  const found = subs.find(({ facts }) => resolve(facts.name) === resolve(reference));
+  if (!found) throw new UserError(`--reference ${reference}: could not be read`, "Choose another reference.");
+  return found.facts.id;
+}
+
+/** No sub is overwritten, and no JSON file that is not a report of this command. */
+function checkTargets(targets: string[], report: string, files: string[]): void {
+  for (const target of targets)
+    if (isAmong(files, target))
+      throw new UserError(`${target}: would take the place of a sub`, "Choose another name for --out.");
+  if (!existsSync(report)) return;
+  let known: unknown = null;
+  try {
+    known = JSON.parse(readFileSync(report, "utf8"));
+  } catch {
+    // No JSON: not ours.
+  }
+  const ours = z.union([
+    z.object({ format: z.literal(REPORT_FORMAT) }),
+    z.object({ referenceName: z.string(), subsUsed: z.number() }),
+  ]);
+  if (!ours.safeParse(known).success)
+    throw new UserError(
+      `${basename(report)}: is there already and is no report of a stack`,
+      "Choose another name for --out, or move that file away.",
+    );
 }

@@ -1,13 +1,17 @@
 import { mkdtemp, rm, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { z } from "zod";
+import { DEMOSAICS, calibrationSettings } from "@/core/calibrate";
+import { CFA_PATTERNS } from "@/core/formats";
 import { UserError } from "@/core/job";
 import type { SubFacts } from "@/core/stack";
+import { withCalibration } from "@/engine/calibration";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import type { FileReading } from "@/engine/tasks/subs";
+import type { FileReading, SubReading } from "@/engine/tasks/subs";
 import { createProgress } from "./progress";
 import { fileRef } from "./session";
 
@@ -43,10 +47,29 @@ export async function openFiles(
   return { opened, failures };
 }
 
+/** Options of commands that take lights: how raw colour mosaics among them become colours. */
+export const mosaicOptions = {
+  demosaic: z.enum(DEMOSAICS.map(({ id }) => id) as [string, ...string[]]).optional(),
+  /** "none": the frames are grey, whatever they look like. */
+  pattern: z.enum([...CFA_PATTERNS, "none"]).optional(),
+};
+export type MosaicOptions = { [K in keyof typeof mosaicOptions]?: z.infer<(typeof mosaicOptions)[K]> };
+
 export interface MeasuredSub {
   facts: SubFacts;
   frame: FrameRef;
   reading: FileReading;
+  measured: SubReading;
+}
+
+const NO_MASTERS = { bias: null, dark: null, flat: null, darkScale: 1 };
+
+/** A light as it is measured and stacked: a mosaic through its colours, anything else as it came. */
+function asStacked(frame: FrameRef, { reading }: Pick<OpenedFile, "reading">, mosaic: MosaicOptions): FrameRef {
+  const told = mosaic.pattern === "none" ? null : (mosaic.pattern ?? reading.metadata.cfa);
+  if (reading.channels !== 1 || told === null) return frame;
+  const settings = calibrationSettings.parse(mosaic.demosaic ? { demosaic: mosaic.demosaic } : {});
+  return withCalibration(frame, { ...NO_MASTERS, settings, pattern: told });
 }
 
 /**
@@ -56,6 +79,7 @@ export interface MeasuredSub {
 export async function withSubs<T>(
   pool: WorkerPool,
   paths: string[],
+  mosaic: MosaicOptions,
   work: (subs: MeasuredSub[], failures: Failure[]) => Promise<T>,
 ): Promise<T> {
   const folder = await mkdtemp(join(tmpdir(), "dunkel-"));
@@ -64,7 +88,8 @@ export async function withSubs<T>(
     const { opened, failures } = await openFiles(pool, paths);
     let measured = 0;
     const read = await Promise.all(
-      opened.map(async ({ path, frame: given, reading }, i): Promise<MeasuredSub | null> => {
+      opened.map(async (file, i): Promise<MeasuredSub | null> => {
+        const { path, frame: given, reading } = file;
         try {
           if (reading.frames > 1)
             throw new UserError(`${path}: a video of ${reading.frames} frames is not a sub`, "Grade it by itself.");
@@ -74,22 +99,16 @@ export async function withSubs<T>(
             await writeFile(unpacked, await pool.run("unpack", { frame: given }));
             frame = { id: given.id, name: given.name, kind: "file", path: unpacked, fileId: `${given.id} unpacked` };
           }
-          const { width, height, channels, measures, stars } = await pool.run(
-            "measureSub",
-            { frame },
-            { priority: PRIORITY.measure },
-          );
-          const facts = {
-            id: frame.id,
-            name: path,
-            width,
-            height,
-            channels,
+          frame = asStacked(frame, file, mosaic);
+          const own = await pool.run("measureSub", { frame }, { priority: PRIORITY.measure });
+          const { width, height, channels, measures, stars, unit } = own;
+          const facts: SubFacts = {
+            ...{ id: frame.id, name: path, width, height, channels, measures, stars, unit },
             exposureS: reading.metadata.exposureS,
-            measures,
-            stars,
+            metadata: reading.metadata,
+            mosaic: channels === 1 && mosaic.pattern !== "none" && measures.looksMosaic,
           };
-          return { facts, frame, reading };
+          return { facts, frame, reading, measured: own };
         } catch (error) {
           failures.push({ file: path, reason: failureOf(error).message });
           return null;

@@ -1,6 +1,6 @@
 import type { CalibrationSettings, MasterKind, MatchedFrame, Mismatch, Tolerances } from "@/core/calibrate";
 import { chooseMaster } from "@/core/calibrate";
-import type { FrameType, SubMetadata } from "@/core/formats";
+import type { FrameType, FrameUnit, SubMetadata } from "@/core/formats";
 import type { CalibrationRef, FrameRef } from "./frames";
 
 /** A frame as matching sees it. */
@@ -10,12 +10,13 @@ export function matchedFrame(
   type: FrameType,
   size: { width: number; height: number; channels: number },
   metadata: SubMetadata,
+  unit: FrameUnit | null,
 ): MatchedFrame {
   const { width, height, channels } = size;
   const { binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument } = metadata;
   return {
     ...{ id, name, type, width, height, channels },
-    ...{ binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument },
+    ...{ binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument, unit },
   };
 }
 

@@ -1,9 +1,20 @@
 import type { CalibrationSettings, Defects } from "@/core/calibrate";
 import { calibratedFrame, defectsOfDark, frameMeans } from "@/core/calibrate";
-import type { ByteSource, CfaPattern, PictureFile } from "@/core/formats";
-import { openPicture, valueOf } from "@/core/formats";
+import type { ByteSource, CfaPattern, FrameUnit, PictureFile, UnitClaims } from "@/core/formats";
+import {
+  UNIT_LABELS,
+  aduPerSample,
+  factorBetween,
+  openPicture,
+  toSample,
+  typeTellsUnit,
+  unitOf,
+  valueOf,
+} from "@/core/formats";
+import { UserError } from "@/core/job";
+import { dataRange } from "@/core/measure";
 import type { FrameSource } from "@/core/raster";
-import { wholeRegion } from "@/core/raster";
+import { scaledFrame, wholeRegion } from "@/core/raster";
 import { ByteCache } from "./cache";
 
 /** Where the bytes of a stored file are; small enough to post to a worker. */
@@ -18,6 +29,8 @@ export type FrameRef = {
   /** Frame of a video, 0-based. @default 0 */
   frame?: number;
   calibration?: CalibrationRef;
+  /** What a person typed of its unit. @default what the header says */
+  claims?: UnitClaims;
 } & Stored;
 
 /** The masters and settings with which a light is calibrated. */
@@ -52,6 +65,10 @@ export interface FrameShelf {
   picture(ref: FrameRef): Promise<PictureFile>;
   /** The frame, calibrated if the reference says so. */
   open(ref: FrameRef): Promise<FrameSource>;
+  /** What its numbers are; found in the data where neither header nor type tell. */
+  unit(ref: FrameRef): Promise<FrameUnit>;
+  /** A calibration frame in the samples of another frame; UserError where the one cannot be told in the other. */
+  openIn(ref: FrameRef, of: FrameUnit, what: string): Promise<FrameSource>;
   /** Hot and cold pixels of a master dark. */
   defects(dark: FrameRef, pattern: CfaPattern | null, kSigma: number): Promise<Defects>;
 }
@@ -104,20 +121,45 @@ export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
       return defectsOfDark(raster.planes[0], raster.width, raster.height, pattern, kSigma);
     });
 
+  async function unit(ref: FrameRef): Promise<FrameUnit> {
+    const file = await picture(ref);
+    const index = ref.frame ?? 0;
+    const range = typeTellsUnit(file)
+      ? null
+      : await once(`range ${ref.fileId ?? ref.id} ${index}`, () => dataRange(file.frame(index)));
+    return unitOf(file, ref.claims ?? file.metadata, range);
+  }
+
+  const openIn: FrameShelf["openIn"] = async (ref, of, what) => {
+    const own = await unit(ref);
+    const factor = factorBetween(own, of);
+    if (factor === null)
+      throw new UserError(
+        `${ref.name}: the ${what} is in ${UNIT_LABELS[own.name]}, what it is for in ${UNIT_LABELS[of.name]}, and the gain is not known`,
+        "Type in how many e⁻ an ADU is, on Header, or use a frame in the same unit.",
+      );
+    return scaledFrame(await open(ref), factor);
+  };
+
   async function open(ref: FrameRef): Promise<FrameSource> {
     const file = await picture(ref);
     const light = file.frame(ref.frame ?? 0);
     if (!ref.calibration) return light;
     const { settings, bias, dark, flat, darkScale, pattern } = ref.calibration;
-    const [biasFrame, darkFrame, flatFrame] = await Promise.all(
-      [bias, dark, flat].map((master) => master && open(master)),
-    );
+    const own = await unit(ref);
+    const [biasFrame, darkFrame, flatFrame] = await Promise.all([
+      bias && openIn(bias, own, "bias"),
+      dark && openIn(dark, own, "dark"),
+      flat && open(flat),
+    ]);
     const wantsDefects = dark !== null && settings.hotSigma > 0 && settings.hotFrom !== "light";
     return calibratedFrame(light, {
       settings,
       pattern,
       bias: biasFrame,
       dark: darkFrame,
+      saturation: own.saturation === null ? Infinity : toSample(own, own.saturation),
+      pedestal: settings.pedestalAdu / aduPerSample(own),
       darkDefects: wantsDefects ? await defects(dark, pattern, settings.hotSigma) : null,
       darkScale,
       flat: flatFrame,
@@ -130,5 +172,5 @@ export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
     });
   }
 
-  return { picture, open, defects };
+  return { picture, open, openIn, unit, defects };
 }

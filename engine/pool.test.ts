@@ -67,7 +67,7 @@ const picture: FrameRef = {
   kind: "blob",
   blob: blobOf(writeFits({ width: 64, height: 48, channels: 1, sample: "float32" }, [plane])),
 };
-const treatment = { picture, halves: null, fill: [0], steps: [], contexts: [] };
+const treatment = { picture, halves: null, fill: [0], fullScale: 1, steps: [], contexts: [] };
 const region = { x: 4, y: 5, width: 20, height: 10 };
 
 describe("the pool over real workers", () => {
@@ -115,7 +115,7 @@ describe("the pool over real workers", () => {
       facts.push({ id: frame.id, name: frame.name, exposureS: 120, ...reading });
     }
     const abort = new AbortController();
-    const wanted = { subs: facts, frames, settings: stackSettings.parse({}), object: "Weir" };
+    const wanted = { subs: facts, frames, settings: stackSettings.parse({}) };
     const stopped = makeStack(pool, wanted, { signal: abort.signal, onProgress: (f) => f > 0.05 && abort.abort() });
     await expect(stopped).rejects.toThrow(Stopped);
 
@@ -133,14 +133,14 @@ describe("the pool over real workers", () => {
     const given = {
       picture: ref("s", made.mean),
       halves: { a: ref("a", made.a), b: ref("b", made.b) },
-      fill: made.facts.fill,
+      ...{ fill: made.facts.fill, fullScale: 1 },
       steps: [step],
       contexts: [null],
     };
     const { width, height, channels } = made.facts;
     const rendered = await renderPicture(
       pool,
-      { treatment: given, width, height, channels, title: "B", object: null, integrationS: 480 },
+      { treatment: given, region: { x: 0, y: 0, width, height }, channels, title: "B" },
       { onProgress: () => undefined },
     );
     const history = Buffer.from(await rendered.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");

@@ -1,5 +1,9 @@
 import { CREATOR } from "@/core/version";
 import { chainToJson } from "@/core/chain";
+import type { FrameUnit } from "@/core/formats";
+import { asRead, cutFrom, keptHeader } from "@/core/formats";
+import { findOperation } from "@/core/operations";
+import type { Region } from "@/core/raster";
 import type { FrameRef } from "./frames";
 import type { WorkerPool } from "./pool";
 import { PRIORITY } from "./pool";
@@ -8,13 +12,11 @@ import type { Treatment } from "./tasks/crop";
 
 export interface RenderRequest {
   treatment: Treatment;
-  width: number;
-  height: number;
+  /** In px of the picture; all of it for a whole rendering. */
+  region: Region;
   channels: number;
   /** What the picture is called in the file. */
   title: string;
-  object: string | null;
-  integrationS: number;
 }
 
 /** Prepares every step that is on and lacks its contexts; resolves with the complete list. */
@@ -32,35 +34,58 @@ export async function prepareTreatment(
   return { ...treatment, contexts };
 }
 
-/** Treats a whole picture strip by strip; a float FITS file with the chain in its history cards. */
+/** What samples are after a stretch: shares of white. */
+const STRETCHED: FrameUnit = {
+  name: "share",
+  storedPerUnit: 1,
+  fullScale: 1,
+  saturation: null,
+  electronsPerAdu: null,
+  from: { name: "stretch", fullScale: "stretch", saturation: "stretch" },
+};
+
+/**
+ * Treats a picture, or a region of it, strip by strip; a float FITS file with the header of the picture (world coordinates moved with the
+ * region) and the chain in its history cards.
+ */
 export async function renderPicture(
   pool: WorkerPool,
-  wanted: RenderRequest,
+  { region, channels, title, ...wanted }: RenderRequest,
   { signal, onProgress }: { signal?: AbortSignal; onProgress: (fraction: number) => void },
 ): Promise<Blob> {
-  const { width, height, channels, title } = wanted;
   const treatment = await prepareTreatment(pool, wanted.treatment, signal);
-  const strips = stripsOf(width, height, pool.size);
+  const strips = stripsOf(region.width, region.height, pool.size).map((strip) => ({
+    ...strip,
+    x: strip.x + region.x,
+    y: strip.y + region.y,
+  }));
   let done = 0;
   const parts = await Promise.all(
-    strips.map(async (region) => {
-      const planes = await pool.run("renderStrip", { treatment, region }, { priority: PRIORITY.batch, signal });
+    strips.map(async (strip) => {
+      const planes = await pool.run("renderStrip", { treatment, region: strip }, { priority: PRIORITY.batch, signal });
       done++;
       onProgress(done / strips.length);
       return planes.map((bytes) => new Blob([bytes as BlobPart]));
     }),
   );
-  const history = [
+  const frame = treatment.picture;
+  const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
+  const isStretched = treatment.steps.some(({ on, operation }) => on && findOperation(operation)?.group === "stretch");
+  const unit = isStretched ? STRETCHED : await pool.run("tellUnit", { frame, look: false }, { signal });
+  const read = asRead(source);
+  const { cards, history } = keptHeader({
+    ...read,
+    moved: [...read.moved, cutFrom(region.x, region.y)],
+    unit,
+    set: [...read.set, ["CREATOR", CREATOR], ["IMAGETYP", "treated picture"]],
+  });
+  const recipe = [
     `lane ${title}`,
     ...chainToJson(title, treatment.steps).split("\n"),
     `contexts ${JSON.stringify(treatment.contexts)}`,
   ];
-  const cards: Parameters<typeof assemble>[3] = [
-    ["CREATOR", CREATOR],
-    ...(wanted.object ? ([["OBJECT", wanted.object.slice(0, 60)]] as Parameters<typeof assemble>[3]) : []),
-    ["EXPTIME", wanted.integrationS, "s, all subs used"],
-  ];
-  return assemble(width, height, channels, cards, history, (c) => parts.map((planes) => planes[c]));
+  const { width, height } = region;
+  return assemble(width, height, channels, cards, [...history, ...recipe], (c) => parts.map((planes) => planes[c]));
 }
 
 export function blobRef(id: string, name: string, blob: Blob): FrameRef {

@@ -1,6 +1,8 @@
 import { CREATOR } from "@/core/version";
 import type { PictureFacts } from "@/core/compare";
-import { fitsHeader, fitsPadding } from "@/core/formats";
+import { scaleOfCalibration } from "@/core/calibrate";
+import type { FitsCard, FrameUnit, SubMetadata } from "@/core/formats";
+import { asRead, binnedBy, fitsHeader, fitsPadding, keptHeader, metadataCards, unitOfSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
 import type { StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
@@ -27,8 +29,6 @@ export interface StackRequest {
   /** The stored frame of each sub, by its id. */
   frames: Map<string, FrameRef>;
   settings: StackSettings;
-  /** Lines for the history cards of the result: what it was made from and with. */
-  object: string | null;
 }
 
 export interface StackProgress {
@@ -70,11 +70,12 @@ export async function makeStack(
     }),
   );
   onProgress(0.94, "Measuring the stack");
-  const cards = stackCards(wanted, plan);
+  const header = await headerOfStack(pool, wanted, plan, signal);
+  const cards = header("stack");
   const draft = {
     mean: assemble(width, height, channels, cards, [], (c) => results.map(({ mean }) => mean[c])),
-    a: assemble(width, height, channels, cards, ["half A of the stack"], (c) => results.map(({ a }) => a[c])),
-    b: assemble(width, height, channels, cards, ["half B of the stack"], (c) => results.map(({ b }) => b[c])),
+    a: assemble(width, height, channels, header("A"), ["half A of the stack"], (c) => results.map(({ a }) => a[c])),
+    b: assemble(width, height, channels, header("B"), ["half B of the stack"], (c) => results.map(({ b }) => b[c])),
   };
   const refOf = (name: string, blob: Blob): FrameRef => ({
     id: `${name}-${started}-${Math.random()}`,
@@ -102,7 +103,7 @@ export async function makeStack(
     mean: assemble(width, height, channels, cards, history, (c) => results.map(({ mean }) => mean[c])),
     a: draft.a,
     b: draft.b,
-    coverage: assemble(width, height, 1, cards, ["subs with data at each pixel"], () =>
+    coverage: assemble(width, height, 1, header("coverage"), ["subs with data at each pixel"], () =>
       results.map(({ coverage }) => coverage),
     ),
   };
@@ -124,14 +125,12 @@ export function stripsOf(width: number, height: number, workers: number): Region
   return tilesOf({ x: 0, y: 0, width, height }, width, rows);
 }
 
-type Cards = NonNullable<Parameters<typeof fitsHeader>[0]["cards"]>;
-
 /** A float FITS file from the strips of its planes. */
 export function assemble(
   width: number,
   height: number,
   channels: number,
-  cards: Cards,
+  cards: FitsCard[],
   history: string[],
   strips: (channel: number) => Blob[],
 ): Blob {
@@ -140,15 +139,89 @@ export function assemble(
   return new Blob([fitsHeader(layout), ...planes, fitsPadding(layout)] as BlobPart[], { type: "image/fits" });
 }
 
-function stackCards({ object, subs }: StackRequest, plan: StackPlan): Cards {
-  const used = new Set(plan.used.map(({ id }) => id));
-  const exposure = subs.reduce((sum, sub) => sum + (used.has(sub.id) ? (sub.exposureS ?? 0) : 0), 0);
-  return [
-    ["CREATOR", CREATOR],
-    ...(object ? ([["OBJECT", object.slice(0, 60)]] as Cards) : []),
-    ["EXPTIME", exposure, "s, all subs used"],
-    ["NCOMBINE", plan.used.length, "subs used"],
-  ];
+/**
+ * The headers of a stack's pictures: that of the reference, whose pixels they share, with what is true of all subs that went in.
+ * Properties in which subs differ are named together (filters) or left out.
+ */
+async function headerOfStack(
+  pool: WorkerPool,
+  { subs, frames }: StackRequest,
+  plan: StackPlan,
+  signal?: AbortSignal,
+): Promise<(of: "stack" | "A" | "B" | "coverage") => FitsCard[]> {
+  const frame = frames.get(plan.referenceId) as FrameRef;
+  const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
+  const facts = new Map(subs.map((sub) => [sub.id, sub]));
+  const reference = facts.get(plan.referenceId);
+  const unit = unitOfSamples(reference?.unit ?? (await pool.run("tellUnit", { frame, look: false }, { signal })));
+  const { calibration } = frame;
+  const step = calibration ? scaleOfCalibration(calibration.settings, calibration.pattern) : 1;
+  const { moved, set: _pattern, ...read } = asRead(source);
+  return (of) => {
+    const used = plan.used.filter(({ half }) => (of === "A" || of === "B" ? half === of : true));
+    const known = used.flatMap(({ id }) => facts.get(id)?.metadata ?? []);
+    const common = commonMetadata(known, reference?.metadata ?? source.metadata);
+    const exposure = used.reduce((sum, { id }) => sum + (facts.get(id)?.exposureS ?? 0), 0);
+    return keptHeader({
+      ...read,
+      moved: step === 1 ? moved : [...moved, binnedBy(step)],
+      ...{ unit: of === "coverage" ? COUNTS : unit, combined: true, demosaiced: plan.channels > 1 },
+      set: [
+        ["CREATOR", CREATOR],
+        ["IMAGETYP", of === "stack" ? "stack" : of === "coverage" ? "stack coverage" : `stack half ${of}`],
+        ...metadataCards({
+          ...common,
+          exposureS: null,
+          binning: common.binning === null ? null : common.binning * step,
+        }),
+        ["EXPTIME", exposure, "s, all subs used"],
+        ["NCOMBINE", used.length, "subs used"],
+        ...endCards(known),
+      ],
+    }).cards;
+  };
+}
+
+/** Numbers of subs are no levels. */
+const COUNTS: FrameUnit = {
+  name: "share",
+  storedPerUnit: 1,
+  fullScale: 1,
+  saturation: null,
+  electronsPerAdu: null,
+  from: { name: "count", fullScale: "count", saturation: "count" },
+};
+
+/** What all subs agree in; filters are named together, the date is that of the first. */
+function commonMetadata(known: SubMetadata[], reference: SubMetadata): SubMetadata {
+  const same = <K extends keyof SubMetadata>(key: K): SubMetadata[K] | null => {
+    const values = new Set(known.map((metadata) => metadata[key]));
+    return values.size > 1 ? null : reference[key];
+  };
+  const filters = [...new Set(known.flatMap(({ filter }) => filter ?? []))];
+  const dates = known.flatMap(({ date }) => date ?? []).sort();
+  return {
+    ...reference,
+    object: reference.object ?? known.find(({ object }) => object !== null)?.object ?? null,
+    filter: filters.length > 0 ? filters.join("+") : reference.filter,
+    date: dates[0] ?? reference.date,
+    gain: same("gain"),
+    offset: same("offset"),
+    electronsPerAdu: same("electronsPerAdu"),
+    instrument: same("instrument"),
+    telescope: same("telescope"),
+  };
+}
+
+/** When the last sub ended, where dates and exposures are known. */
+function endCards(known: SubMetadata[]): FitsCard[] {
+  const ends = known.flatMap(({ date, exposureS }) => {
+    const start = date === null ? NaN : Date.parse(`${date}Z`);
+    return Number.isNaN(start) ? [] : [start + 1000 * (exposureS ?? 0)];
+  });
+  if (ends.length === 0) return [];
+  const last = ends.reduce((a, b) => Math.max(a, b));
+  return [["DATE-END", new Date(last).toISOString().slice(0, 23), "UTC, end of the last exposure"]];
 }
 
 function recipeLines(plan: StackPlan, settings: StackSettings, report: StackReport): string[] {

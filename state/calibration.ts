@@ -1,15 +1,17 @@
 import type { FrameGroup, MatchedFrame } from "@/core/calibrate";
 import { groupFrames, scaleOfCalibration } from "@/core/calibrate";
-import type { FrameType } from "@/core/formats";
+import type { FrameType, UnitClaims } from "@/core/formats";
+import { UNIT_FIELDS } from "@/core/formats";
 import type { MasterPlan } from "@/engine/calibration";
 import { calibrationKey, matchedFrame, planMasters } from "@/engine/calibration";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
 import type { CalibrationPlan, MasterRecord, StackCalibration, SubRecord } from "@/storage";
 
 /** A stored frame as matching sees it. */
-export const matchedSub = (sub: SubRecord): MatchedFrame => matchedFrame(sub.id, sub.name, sub.type, sub, sub.metadata);
+export const matchedSub = (sub: SubRecord): MatchedFrame =>
+  matchedFrame(sub.id, sub.name, sub.type, sub, sub.metadata, sub.unit);
 export const matchedMaster = (master: MasterRecord): MatchedFrame =>
-  matchedFrame(master.id, master.name, master.kind, master, master.metadata);
+  matchedFrame(master.id, master.name, master.kind, master, master.metadata, master.unit);
 
 /** Lights that are calibrated alike, with their masters and every mismatch in words. */
 export interface LightGroup {
@@ -56,8 +58,14 @@ export function groupCalibrationFrames(subs: readonly SubRecord[], plan: Calibra
 }
 
 /** Whether a light goes through any calibration: a mosaic does, and any light for which there are masters. */
-export function needsCalibration(sub: SubRecord, plan: MasterPlan): boolean {
-  return sub.metadata.cfa !== null || plan.bias !== null || plan.dark !== null || plan.flat !== null;
+export function needsCalibration(
+  sub: SubRecord,
+  plan: MasterPlan,
+  settings: Pick<CalibrationPlan["settings"], "pattern">,
+): boolean {
+  // A mosaic whose header does not tell its pattern is one once a person says it.
+  const told = settings.pattern !== null && sub.measures.looksMosaic;
+  return told || sub.metadata.cfa !== null || plan.bias !== null || plan.dark !== null || plan.flat !== null;
 }
 
 /** The calibration of a light by a plan; null where it is used as it came. */
@@ -67,7 +75,7 @@ export function calibrationOf(
   settings: CalibrationPlan["settings"],
   frameOfMaster: (id: string) => FrameRef,
 ): CalibrationRef | null {
-  if (!needsCalibration(sub, group)) return null;
+  if (!needsCalibration(sub, group, settings)) return null;
   const master = (id: string | null) => (id === null ? null : frameOfMaster(id));
   return {
     settings,
@@ -102,9 +110,19 @@ export function shownCalibration(sub: SubRecord, planned: CalibrationRef | null)
   };
 }
 
-/** The key under which measures through a calibration are kept; null for none. */
-export const keyOf = (calibration: CalibrationRef | null): string | null =>
-  calibration === null ? null : calibrationKey(calibration);
+/** What header and person say of a sub's unit. */
+export const claimsOf = ({ metadata, typed }: SubRecord): UnitClaims => {
+  const { unit, fullScale, saturation, electronsPerAdu } = metadata;
+  return { unit, fullScale, saturation, electronsPerAdu, typed };
+};
+
+/** The key under which measures of a sub through a calibration are kept, typed units included; null for the frame as it came. */
+export function keyOf(sub: SubRecord, calibration: CalibrationRef | null): string | null {
+  const through = calibration === null ? null : calibrationKey(calibration);
+  const typed = UNIT_FIELDS.filter((field) => sub.typed.includes(field));
+  if (typed.length === 0) return through;
+  return `${through ?? "as it came"} ${JSON.stringify(typed.map((field) => [field, sub.metadata[field]]))}`;
+}
 
 /** What is kept with a stack: the plan and which masters each group of subs went through; null where none was calibrated. */
 export function stackCalibrationOf(
@@ -113,7 +131,7 @@ export function stackCalibrationOf(
   plan: CalibrationPlan,
 ): StackCalibration | null {
   const kept = groups.flatMap(({ subs, plan: own }) => {
-    const ids = subs.filter((sub) => used.has(sub.id) && needsCalibration(sub, own)).map(({ id }) => id);
+    const ids = subs.filter((sub) => used.has(sub.id) && needsCalibration(sub, own, plan.settings)).map(({ id }) => id);
     return ids.length === 0 ? [] : [{ subs: ids, bias: own.bias, dark: own.dark, flat: own.flat }];
   });
   return kept.length === 0 ? null : { plan, groups: kept };

@@ -167,7 +167,7 @@ async function importOne(
           timeMs,
           metadata: atTime(reading.metadata, timeMs),
           video,
-          measuredThrough: keyOf(calibration),
+          measuredThrough: keyOf(draft, calibration),
         });
       });
       onPart(to / reading.frames);
@@ -178,7 +178,7 @@ async function importOne(
       { frame: through },
       { priority: PRIORITY.measure, signal },
     );
-    records.push({ ...draft, ...measuresOf(own), measuredThrough: keyOf(calibration) });
+    records.push({ ...draft, ...measuresOf(own), measuredThrough: keyOf(draft, calibration) });
   }
   try {
     await target.repository.addSubs(records, stored);
@@ -202,15 +202,26 @@ const EMPTY: SubReading = {
     background: [0],
     gradient: [{ level: 0, dx: 0, dy: 0 }],
     noise: [0],
+    noiseCorrelation: [],
     saturatedShare: 0,
     trail: null,
+    looksMosaic: false,
+    double: null,
   },
   stars: [],
-  stretch: { level: [0], sigma: [1] },
+  stretch: { level: [0], sigma: [1], white: 1 },
+  unit: {
+    name: "ADU",
+    storedPerUnit: 1,
+    fullScale: 1,
+    saturation: null,
+    electronsPerAdu: null,
+    from: { name: "", fullScale: "", saturation: "" },
+  },
 };
 
-export function measuresOf({ width, height, channels, measures, stars, stretch }: SubReading) {
-  return { measures, stars, stretch, measuredSize: { width, height, channels } };
+export function measuresOf({ width, height, channels, measures, stars, stretch, unit }: SubReading) {
+  return { measures, stars, stretch, unit, measuredSize: { width, height, channels } };
 }
 
 function atTime(metadata: SubMetadata, timeMs: number | null): SubMetadata {

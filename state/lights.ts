@@ -4,6 +4,7 @@ import { boxGradient } from "@/core/measure";
 import type { SubFacts } from "@/core/stack";
 import { relativeWeights } from "@/engine/grade";
 import type { ProjectRecord, SubRecord } from "@/storage";
+import type { CalibrationRef } from "@/engine/frames";
 import { calibratedScale } from "@/engine/tasks/subs";
 
 /** The lights of a project as they are chosen from: with measures, in sets, and whether each is in. */
@@ -25,7 +26,7 @@ export function gradedFrame(sub: SubRecord, order: number, weight: number | null
     order,
     width: sub.measuredSize.width,
     height: sub.measuredSize.height,
-    bitpix: sub.bitpix,
+    unit: sub.unit,
     metadata: sub.metadata,
     pixelScale: calibratedScale(sub.metadata, sub.measuredThrough === null ? null : settings),
     measures: sub.measures,
@@ -67,8 +68,10 @@ function judge(frames: GradedFrame[], subs: SubRecord[], rules: Rule[]): Map<str
   return applyRules(frames, new Map(subs.map(({ id, decision }) => [id, decision])), rules);
 }
 
-/** What planning a stack needs of a stored sub. */
-export function factsOf(sub: SubRecord): SubFacts {
-  const { id, name, measuredSize, metadata, measures, stars } = sub;
-  return { id, name, ...measuredSize, exposureS: metadata.exposureS, measures, stars };
+/** What planning a stack needs of a stored sub that goes through a calibration. */
+export function factsOf(sub: SubRecord, calibration: CalibrationRef | null): SubFacts {
+  const { id, name, measuredSize, metadata, measures, stars, unit } = sub;
+  const pattern = calibration ? calibration.pattern : metadata.cfa;
+  const mosaic = (pattern !== null || measures.looksMosaic) && measuredSize.channels === 1;
+  return { id, name, ...measuredSize, exposureS: metadata.exposureS, measures, stars, metadata, unit, mosaic };
 }

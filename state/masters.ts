@@ -69,7 +69,7 @@ export async function makeMasters(
         onProgress: (fraction) => onProgress((k + fraction) / groups.length, doing),
       },
     );
-    const { width, height, channels } = result;
+    const { width, height, channels, unit } = result;
     const record: MasterRecord = {
       version: RECORD_VERSION,
       id: crypto.randomUUID(),
@@ -78,6 +78,7 @@ export async function makeMasters(
       kind: type,
       createdAt: Date.now(),
       ...{ width, height, channels },
+      unit: type === "flat" ? null : unit,
       metadata: { ...first.metadata, frameType: type, master: true },
       frames: frames.map(({ id }) => id),
       recipe: `${settings.by} of ${frames.length}, outliers beyond ${settings.lowSigma} σ left out${offset.master ? `, less ${offset.master.name}` : ""}`,

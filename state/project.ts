@@ -1,4 +1,5 @@
 import { UserError } from "@/core/job";
+import { toSample } from "@/core/formats";
 import type { StackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
@@ -16,6 +17,8 @@ import { ContextBook } from "./treatments";
 import type { ProjectState } from "./subsSession";
 import { SubsSession } from "./subsSession";
 export type { ProjectState } from "./subsSession";
+
+const fullScaleOf = ({ facts: { unit } }: StackRecord) => ({ fullScale: toSample(unit, unit.fullScale) });
 
 /** One open project: its state, and everything that changes it. Changes are saved as they are made. */
 export class ProjectSession extends SubsSession {
@@ -138,7 +141,12 @@ export class ProjectSession extends SubsSession {
         this.stackFrame(stack, "a"),
         this.stackFrame(stack, "b"),
       ]);
-      return { picture, halves: stack.report.subsUsed > 1 ? { a, b } : null, fill: stack.facts.fill };
+      return {
+        picture,
+        halves: stack.report.subsUsed > 1 ? { a, b } : null,
+        fill: stack.facts.fill,
+        ...fullScaleOf(stack),
+      };
     })();
     this.subjects.set(stack.id, opening);
     opening.catch(() => this.subjects.delete(stack.id));

@@ -10,6 +10,7 @@ import { RECORD_VERSION } from "@/storage";
 import { keyOf, stackCalibrationOf } from "./calibration";
 import type { LightGroup } from "./calibration";
 import type { JobControl } from "./jobs";
+import { measuresOf } from "./importer";
 import { factsOf } from "./lights";
 import { storageFailure } from "./storageFailure";
 
@@ -48,23 +49,13 @@ export async function makeProjectStack(
     const raw = await source.rawFrame(sub);
     const frame = calibration ? withCalibration(raw, calibration) : raw;
     frames.set(sub.id, frame);
-    if (keyOf(calibration) === sub.measuredThrough) {
-      facts.push(factsOf(sub));
+    if (keyOf(sub, calibration) === sub.measuredThrough) {
+      facts.push(factsOf(sub, calibration));
       continue;
     }
     onProgress((0.3 * k) / included.length, `Measuring ${sub.name} as it will be stacked`);
     const reading = await source.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
-    const { width, height, channels, measures, stars } = reading;
-    facts.push({
-      id: sub.id,
-      name: sub.name,
-      width,
-      height,
-      channels,
-      exposureS: sub.metadata.exposureS,
-      measures,
-      stars,
-    });
+    facts.push(factsOf({ ...sub, ...measuresOf(reading) }, calibration));
   }
   const remeasured = facts.some((fact, i) => fact.measures !== included[i].measures);
   const start = remeasured ? 0.3 : 0;
@@ -75,7 +66,7 @@ export async function makeProjectStack(
   const object = included.find(({ metadata }) => metadata.object !== null)?.metadata.object ?? null;
   const made = await makeStack(
     source.pool,
-    { subs: facts, frames, settings, object },
+    { subs: facts, frames, settings },
     { signal, onProgress: (fraction, doing) => onProgress(start + (1 - start) * fraction, doing) },
   );
   const record: StackRecord = {

@@ -18,7 +18,7 @@ import type {
   SubRecord,
 } from "@/storage";
 import type { LightGroup } from "./calibration";
-import { calibrationOf, groupLights, keyOf, shownCalibration } from "./calibration";
+import { calibrationOf, claimsOf, groupLights, keyOf, shownCalibration } from "./calibration";
 import { Grading } from "./grading";
 import type { History } from "./history";
 import type { RefusedFile, WaitingFile } from "./importer";
@@ -223,7 +223,7 @@ export abstract class SubsSession {
   /** A frame as it was stored, without calibration. */
   async rawFrame(sub: SubRecord): Promise<FrameRef> {
     const file = await this.blobRef(sub.fileId, sub.name);
-    return { ...file, id: sub.id, fileId: `${sub.fileId} stored`, frame: sub.frame };
+    return { ...file, id: sub.id, fileId: `${sub.fileId} stored`, frame: sub.frame, claims: claimsOf(sub) };
   }
 
   masterFrame(master: Pick<MasterRecord, "id" | "name">): Promise<FrameRef> {
@@ -239,7 +239,7 @@ export abstract class SubsSession {
 
   /** Tells the pixels of `lightFrame` apart. */
   shownKey(sub: SubRecord): string {
-    return `${sub.id} ${keyOf(shownCalibration(sub, this.calibrationFor(sub))) ?? "as it came"}`;
+    return `${sub.id} ${keyOf(sub, shownCalibration(sub, this.calibrationFor(sub))) ?? "as it came"}`;
   }
 
   /** The header of a frame's file, as it came. */
@@ -311,7 +311,7 @@ export abstract class SubsSession {
   /** Lights whose measures were made through another calibration than the one that the project asks for now. */
   staleLights(): SubRecord[] {
     return lightsOf(this.store.getState().subs).filter(
-      (sub) => sub.video === null && keyOf(this.calibrationFor(sub)) !== sub.measuredThrough,
+      (sub) => sub.video === null && keyOf(sub, this.calibrationFor(sub)) !== sub.measuredThrough,
     );
   }
 
@@ -327,7 +327,7 @@ export abstract class SubsSession {
         const reading = await this.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
         const now = this.store.getState().subs.find(({ id }) => id === sub.id) ?? sub;
         this.replaceSubs([
-          { ...now, ...measuresOf(reading), measuredThrough: keyOf(calibration), relation: null, boxes: null },
+          { ...now, ...measuresOf(reading), measuredThrough: keyOf(sub, calibration), relation: null, boxes: null },
         ]);
       }
     });

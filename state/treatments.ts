@@ -5,7 +5,7 @@ import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
 
 /** A picture with its halves, ready for treatment. */
-export type Subject = Pick<Treatment, "picture" | "halves" | "fill">;
+export type Subject = Pick<Treatment, "picture" | "halves" | "fill" | "fullScale">;
 
 /** Contexts as far as they are known. `settled` means that each belongs to exactly these settings. */
 export interface KnownContexts {

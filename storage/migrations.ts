@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { FrameUnit } from "@/core/formats";
 import { RECORD_VERSION } from "./records";
 
 /** One step of a record's history: from `from` to `from + 1`. Ordered; none is ever removed or changed. */
@@ -6,6 +7,14 @@ interface Migration {
   from: number;
   store: string;
   run(record: Record<string, unknown>): Record<string, unknown>;
+}
+
+/** Units as they were presumed before they were told: 8 and 16-bit integers on their full scale, all else as shares. */
+function presumedUnit(bitpix: unknown): FrameUnit {
+  const fullScale = bitpix === 8 ? 255 : bitpix === 16 ? 65535 : 1;
+  const from = { name: "sample type", fullScale: "sample type", saturation: "95 % of full scale" };
+  const name = fullScale === 1 ? "share" : "ADU";
+  return { name, storedPerUnit: fullScale, fullScale, saturation: 0.95 * fullScale, electronsPerAdu: null, from };
 }
 
 const MIGRATIONS: readonly Migration[] = [
@@ -29,6 +38,24 @@ const MIGRATIONS: readonly Migration[] = [
       measuredSize: { width: sub.width, height: sub.height, channels: sub.channels },
       relation: null,
       boxes: null,
+    }),
+  },
+  {
+    // Frames carry their unit. What floats are is found when they are measured again.
+    from: 2,
+    store: "subs",
+    run: (sub) => ({ ...sub, version: 3, unit: presumedUnit(sub.bitpix) }),
+  },
+  {
+    // The sky gradient is told in σ, no longer in % of the level: limits in % would mean something else.
+    from: 2,
+    store: "projects",
+    run: (project) => ({
+      ...project,
+      version: 3,
+      rules: (Array.isArray(project.rules) ? project.rules : []).map((rule: { measure?: unknown }) =>
+        rule.measure === "gradient" ? { ...rule, on: false } : rule,
+      ),
     }),
   },
 ];

@@ -3,13 +3,13 @@ import { chainStep } from "@/core/chain";
 import { pictureFacts, spot } from "@/core/compare";
 import { calibrationSettings, tolerances } from "@/core/calibrate";
 import { MEASURE_IDS, decision, rule } from "@/core/choose";
-import { frameType, subMetadata } from "@/core/formats";
+import { frameType, frameUnit, subMetadata } from "@/core/formats";
 import { backgroundBox, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { stretchContext, stretchParams } from "@/core/operations";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
-export const RECORD_VERSION = 2;
+export const RECORD_VERSION = 3;
 
 const id = z.string().min(1);
 const versioned = { version: z.literal(RECORD_VERSION), id, projectId: id };
@@ -89,6 +89,8 @@ export const subRecord = z.object({
   height: z.number().int(),
   channels: z.number().int(),
   bitpix: z.number().int(),
+  /** What its samples are, with the saturation that was found when it was measured. */
+  unit: frameUnit,
   metadata: subMetadata,
   /** Fields of the metadata that were typed in. */
   typed: z.array(z.string()),
@@ -116,6 +118,8 @@ export const masterRecord = z.object({
   width: z.number().int(),
   height: z.number().int(),
   channels: z.number().int(),
+  /** Null for masters that were made before units were told: their files say it. */
+  unit: frameUnit.nullable().default(null),
   metadata: subMetadata,
   frames: z.array(z.string()),
   /** How it was made, in words. */

@@ -5,13 +5,14 @@ import { stackReport, stackSettings } from "@/core/stack";
 import { readRecord } from "./migrations";
 import type { StackRecord, SubRecord } from "./index";
 import { Repository, stackPictureId } from "./index";
-import { projectRecord, stackRecord, subRecord } from "./records";
+import { SIXTEEN_BITS } from "@/core/testing/fixtures";
+import { RECORD_VERSION, projectRecord, stackRecord, subRecord } from "./records";
 
 let count = 0;
 const openRepository = () =>
   Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, `test-${count++}`);
 const project = projectRecord.parse({
-  version: 2,
+  version: RECORD_VERSION,
   id: "p",
   name: "Weir",
   createdAt: 1,
@@ -24,7 +25,7 @@ const project = projectRecord.parse({
 });
 
 const sub = (id: string, order: number): SubRecord => ({
-  version: 2,
+  version: RECORD_VERSION,
   id,
   projectId: "p",
   name: `${id}.fits`,
@@ -41,6 +42,7 @@ const sub = (id: string, order: number): SubRecord => ({
   height: 10,
   channels: 3,
   bitpix: 16,
+  unit: SIXTEEN_BITS,
   metadata: { ...NO_METADATA, exposureS: 120 },
   typed: [],
   measures: {
@@ -53,10 +55,13 @@ const sub = (id: string, order: number): SubRecord => ({
     gradient: [{ level: 0, dx: 0, dy: 0 }],
     noise: [0],
     saturatedShare: 0,
+    noiseCorrelation: [],
     trail: null,
+    looksMosaic: false,
+    double: null,
   },
   stars: [],
-  stretch: { level: [0], sigma: [1] },
+  stretch: { level: [0], sigma: [1], white: 1 },
   video: null,
   measuredThrough: null,
   measuredSize: { width: 10, height: 10, channels: 3 },
@@ -68,7 +73,7 @@ const add = (repository: Repository, record: SubRecord, text = "") =>
   repository.addSubs([record], fileOf(record, text));
 
 const stack = (id: string): StackRecord => ({
-  version: 2,
+  version: RECORD_VERSION,
   id,
   projectId: "p",
   name: id,
@@ -92,7 +97,7 @@ const stack = (id: string): StackRecord => ({
     channels: 1,
     fill: [0],
     skyLevel: 0,
-    stretch: { level: [0], sigma: [1] },
+    stretch: { level: [0], sigma: [1], white: 1 },
     fwhmPx: null,
     stars: 0,
     halvesSigma: null,
@@ -127,7 +132,7 @@ test("deleting a project removes all that belongs to it and nothing else", async
   await repository.saveProject({ ...project, id: "q" });
   await add(repository, sub("a", 1), "aaa");
   await add(repository, { ...sub("z", 1), projectId: "q" }, "zzz");
-  await repository.saveContext({ version: 2, id: "p:k", projectId: "p", contexts: [{ a: 1 }] });
+  await repository.saveContext({ version: RECORD_VERSION, id: "p:k", projectId: "p", contexts: [{ a: 1 }] });
   await repository.deleteProject("p");
   expect((await repository.projects()).found.map(({ id }) => id)).toEqual(["q"]);
   expect(await repository.blob("a")).toBeNull();

@@ -80,8 +80,12 @@ test("numbers in words", () => {
   expect(fixed(null, 2)).toBe("–");
   expect(fixed(1.005, 1)).toBe("1.0");
   expect(megabytes(3 * 2 ** 20)).toBe("3.0 MB");
-  expect(levelUnit(16)).toMatchObject({ unit: "ADU", scale: 65535 });
-  expect(levelUnit(-32).unit).toBe("ppm");
+  const from = { name: "", fullScale: "", saturation: "" };
+  const of = (name: "ADU" | "e-" | "share", storedPerUnit: number) =>
+    levelUnit({ name, storedPerUnit, fullScale: 65535, saturation: null, electronsPerAdu: 0.8, from });
+  expect(of("ADU", 65535)).toMatchObject({ unit: "ADU", scale: 65535 });
+  expect(of("share", 1)).toMatchObject({ unit: "ADU", scale: 65535 });
+  expect(of("e-", 1)).toMatchObject({ unit: "e⁻", scale: 1 });
 });
 
 test("lanes have a colour after their letter, dashed from the seventh on", () => {

@@ -17,7 +17,12 @@ export async function operationFigures(
   fwhmPx: number,
   fill: number[],
 ) {
-  const input = { picture: frameOfRaster(stack), halves: { a: frameOfRaster(a), b: frameOfRaster(b) }, fill };
+  const input = {
+    picture: frameOfRaster(stack),
+    halves: { a: frameOfRaster(a), b: frameOfRaster(b) },
+    fill,
+    fullScale: 1,
+  };
   const run = async (steps: ChainStep[]) => {
     const contexts = await prepareChain(input, steps, job);
     return runChain(input.picture, readySteps(steps, contexts), wholeRegion(stack), fill, job);

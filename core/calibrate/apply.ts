@@ -4,6 +4,7 @@ import { createRaster, cropRaster, growRegion, intersectRegions, rasterOf, robus
 import { cfaCell, pitchOf } from "./cfa";
 import type { Defects } from "./defects";
 import { markDefectsInto, repairInPlace } from "./defects";
+import { channelNoise, demosaicedNoise } from "./demosaic/noise";
 import { demosaicOf } from "./demosaic/registry";
 import type { CalibrationSettings } from "./settings";
 
@@ -21,23 +22,25 @@ export interface Calibration {
   flat: FrameSource | null;
   /** Mean of the flat for each place in the CFA cell (four), or for each channel. */
   flatMeans: readonly number[];
+  /** Samples of the light from here on are saturated and stay at least as high, whatever the flat says; Infinity for none. */
+  saturation: number;
+  /** Added after the flat, in samples of the light. */
+  pedestal: number;
 }
 
-/** Raw values from here on are saturated and stay at least as high, whatever the flat says. */
-const SATURATED = 0.98;
 /** Pixels of surroundings that are read, even so that the pattern stays in step: 4 for defects, 2 for demosaicing, 2 spare. */
 const HALO = 8;
 
 /**
  * A light with its calibration, read by regions as any frame: (L − D) / (F / mean F) per place of the CFA cell, D being the
  * dark, or bias + (dark − bias) · exposure ratio, or the bias alone; then hot and cold pixels, demosaicing, binning. Levels stay in
- * units of the light's full scale. Pixels where the flat is not positive are NaN unless defects are repaired. Saturated
+ * the light's own samples; masters must be in them too (formats/unit.ts). Pixels where the flat is not positive are NaN unless defects are repaired. Saturated
  * pixels keep at least their raw value. A region of the result is the same pixels as of the whole.
  * Throws RangeError where a master has another size than the light.
  * Source: common practice of CCD reduction (Howell, Handbook of CCD Astronomy, ch. 4; from memory).
  */
 export function calibratedFrame(light: FrameSource, calibration: Calibration): FrameSource {
-  const { settings, bias, dark, flat, darkDefects } = calibration;
+  const { settings, bias, dark, flat, darkDefects, saturation, pedestal } = calibration;
   for (const [name, master] of Object.entries({ bias, dark, flat }))
     if (
       master &&
@@ -73,7 +76,6 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
       const level = b?.planes[c];
       const current = d?.planes[c];
       const response = f?.planes[c];
-      const pedestal = settings.pedestalAdu / 65535;
       for (let y = 0, i = 0; y < region.height; y++)
         for (let x = 0; x < region.width; x++, i++) {
           const raw = plane[i];
@@ -90,7 +92,7 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
             const relative = response[i] / (calibration.flatMeans[place] ?? calibration.flatMeans[0]);
             value = relative > 0 ? value / relative : NaN;
           }
-          plane[i] = raw >= SATURATED ? Math.max(value + pedestal, raw) : value + pedestal;
+          plane[i] = raw >= saturation ? Math.max(value + pedestal, raw) : value + pedestal;
         }
     }
     return out;
@@ -171,7 +173,16 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
     return bin > 1 ? binned(raster, bin, settings.binBy) : raster;
   }
 
-  return { width, height, channels, read };
+  /** Told from the mosaic, whose noise is white, before its colours are interpolated. */
+  async function channelSigma(): Promise<number[] | null> {
+    if (!demosaic || pattern === null) return null;
+    const sigma = await noiseOf();
+    if (sigma.some((v) => !(v > 0))) return null;
+    const noisy = demosaicedNoise(demosaic, pattern, sigma);
+    return channelNoise(bin > 1 ? binned(noisy, bin, settings.binBy) : noisy);
+  }
+
+  return { width, height, channels, read, noise: channelSigma };
 }
 
 /** Index of the first entry that is not below `value` in a rising list. */

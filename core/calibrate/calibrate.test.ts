@@ -43,6 +43,8 @@ const NONE: Calibration = {
   darkScale: 1,
   flat: null,
   flatMeans: [],
+  saturation: 0.98,
+  pedestal: 0,
 };
 
 describe("against numpy and astropy on the same frames (reference/make_calibration_fixtures.py)", () => {

@@ -5,6 +5,7 @@ export { binned, calibratedFrame, frameMeans, scaleOfCalibration } from "./apply
 export type { Defects } from "./defects";
 export { defectsOfDark, markDefectsInto, repairInPlace } from "./defects";
 export type { Demosaic } from "./demosaic/demosaic";
+export { CORRELATION_REACH, demosaicedNoise, noiseAutocorrelation } from "./demosaic/noise";
 export { DEMOSAICS, demosaicOf } from "./demosaic/registry";
 export type { MasterSettings } from "./master";
 export { MASTER_SETTINGS, makeMaster, makeMasterFlat } from "./master";

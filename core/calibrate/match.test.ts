@@ -13,6 +13,7 @@ const frame = (part: Partial<MatchedFrame>): MatchedFrame => ({
   offset: 40,
   exposureS: 120,
   temperatureC: -10,
+  unit: null,
   filter: "L",
   cfa: null,
   instrument: "cam",

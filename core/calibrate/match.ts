@@ -1,5 +1,6 @@
 import { z } from "zod";
-import type { CfaPattern, FrameType } from "../formats";
+import type { CfaPattern, FrameType, FrameUnit } from "../formats";
+import { UNIT_LABELS, factorBetween } from "../formats";
 
 /** What matching needs to know of a frame or of a master. */
 export interface MatchedFrame {
@@ -17,6 +18,8 @@ export interface MatchedFrame {
   filter: string | null;
   cfa: CfaPattern | null;
   instrument: string | null;
+  /** What its samples are; null where it was not looked at. */
+  unit: FrameUnit | null;
 }
 
 /** How far values may lie apart and still count as the same. */
@@ -103,6 +106,14 @@ export function mismatchesOf(
       blocks: true,
       text: `${what} are ${master.width}×${master.height} px, the ${target} ${of.width}×${of.height}: they cannot be used`,
     });
+  // A flat is divided by its own mean: its unit does not matter.
+  if (kind !== "flat" && master.unit && of.unit && master.unit.name !== of.unit.name) {
+    const known = factorBetween(master.unit, of.unit) !== null;
+    const guessed = [master.unit, of.unit].some(({ from }) => from.name.startsWith("range"));
+    const are = `${what} are in ${UNIT_LABELS[master.unit.name]}, the ${target} in ${UNIT_LABELS[of.unit.name]}`;
+    if (!known) out.push({ blocks: true, text: `${are}: without the gain (e⁻ per ADU) they cannot be used` });
+    else if (guessed) out.push({ blocks: false, text: `${are}, by the range of the data: they are brought together` });
+  }
   if (master.cfa !== null && of.cfa !== null && master.cfa !== of.cfa)
     out.push({
       blocks: false,

@@ -6,7 +6,7 @@ import { DEMOSAICS } from "./demosaic/registry";
 export const calibrationSettings = z.object({
   /** Multiply the dark (less its bias) by exposure of light / exposure of dark. Needs a bias. */
   scaleDark: z.boolean().default(false),
-  /** Added after the flat, in ADU of a 16-bit sensor (1/65535 of full scale). */
+  /** Added after the flat, in ADU. */
   pedestalAdu: z.number().min(0).max(10_000).default(0),
   /** Hot and cold pixels beyond this many σ are replaced; 0 leaves them. */
   hotSigma: z.number().min(0).max(50).default(5),

@@ -14,6 +14,8 @@ export interface ChainInput {
   picture: FrameSource;
   halves: { a: FrameSource; b: FrameSource } | null;
   fill: number[];
+  /** Full scale in samples of the picture. */
+  fullScale: number;
 }
 
 const SAMPLE_SIDE = 320;
@@ -64,6 +66,7 @@ export async function prepareStep(
   for (let k = 0; k < pictures; k++) {
     const ofMode = (pieces: Raster[]) => pieces.map((piece) => splitForMode(piece, step.channels)[k]);
     const look: PictureSampler = {
+      fullScale: before.some(({ operation: { group } }) => group === "stretch") ? 1 : input.fullScale,
       samples: async () => ofMode(await samples()),
       halfDifferences: async () => {
         const pieces = await halfDifferences();

@@ -1,4 +1,5 @@
 import { NO_METADATA } from "../formats";
+import { SIXTEEN_BITS } from "../testing/fixtures";
 import { measuresCsv, rejectedCsv, rejectedList } from "./csv";
 import type { GradedFrame } from "./measures";
 import { MEASURES, measureOf } from "./measures";
@@ -19,7 +20,7 @@ const frame = (
   order: id.charCodeAt(0),
   width: 101,
   height: 51,
-  bitpix: 16,
+  unit: SIXTEEN_BITS,
   metadata: { ...NO_METADATA, exposureS: 120, filter: "L", date: "2026-01-17T21:04:00" },
   pixelScale: 1.5,
   measures: {
@@ -32,7 +33,10 @@ const frame = (
     gradient: [{ level: 0.01, dx: 1e-5, dy: 0 }],
     noise: [0.001],
     saturatedShare: 0,
+    noiseCorrelation: [1],
     trail: null,
+    looksMosaic: false,
+    double: null,
   },
   video: null,
   relation:
@@ -102,7 +106,7 @@ test("measures: units, arcsec, gradient over the frame, unknown is null", () => 
   const value = (id: Parameters<typeof measureOf>[0], of = frames[0]) => measureOf(id).value(of);
   expect(value("fwhmArcsec")).toBeCloseTo(3.75, 12);
   expect(value("background")).toBeCloseTo(655.35, 6);
-  expect(value("gradient")).toBeCloseTo((100 * 1e-5 * 100) / (0.01 + 1e-5 * 50), 6);
+  expect(value("gradient")).toBeCloseTo((1e-5 * 100) / 0.001, 6); // span over σ
   expect(value("transmission")).toBeCloseTo(80, 12);
   expect(value("time")).toBeCloseTo(21 + 4 / 60, 9);
   expect(value("time", frame("x", 3, 1, 1, { metadata: { ...NO_METADATA, date: "2026-01-18T01:30:00" } }))).toBe(25.5);
@@ -138,7 +142,7 @@ test("the reference is proposed by weight, shape and gradient together, with ran
     "weight 100 %, 1st of 4",
     "FWHM 2.50 px, 1st of 4",
     "eccentricity 0.30, 1st of 4",
-    expect.stringMatching(/^sky gradient .* %, 1st of 4$/),
+    expect.stringMatching(/^sky gradient .* σ, 1st of 4$/),
   ]);
   expect(proposeReference([frames[3]])).toBeNull();
 });

@@ -1,4 +1,5 @@
-import type { SubMetadata } from "../formats";
+import type { FrameUnit, SubMetadata } from "../formats";
+import { aduPerSample } from "../formats";
 import type { SubMeasures, VideoMeasures } from "../measure";
 import { skyGradient } from "../measure";
 import type { SubRelation } from "../stack";
@@ -10,7 +11,8 @@ export interface GradedFrame {
   order: number;
   width: number;
   height: number;
-  bitpix: number;
+  /** What its samples are. */
+  unit: FrameUnit;
   metadata: SubMetadata;
   /** arcsec per px; null where the cards do not tell. */
   pixelScale: number | null;
@@ -36,6 +38,7 @@ export type MeasureId =
   | "transmission"
   | "weight"
   | "saturated"
+  | "doubled"
   | "gradient"
   | "boxGradient"
   | "sharpness"
@@ -67,9 +70,6 @@ export interface Measure {
 }
 
 const mean = (values: number[]): number => values.reduce((a, b) => a + b, 0) / values.length;
-
-/** The value that a level of 1.0 has in ADU: the full scale of 8 and 16-bit sensors; floats are shown as of 16 bits. */
-export const aduOf = (bitpix: number): number => (bitpix === 8 ? 255 : 65535);
 
 export const MEASURES: readonly Measure[] = [
   {
@@ -135,7 +135,7 @@ export const MEASURES: readonly Measure[] = [
     better: "low",
     level: true,
     help: "Sky level, mean of the channels",
-    value: ({ measures, bitpix }) => mean(measures.background) * aduOf(bitpix),
+    value: ({ measures, unit }) => mean(measures.background) * aduPerSample(unit),
   },
   {
     id: "noise",
@@ -146,7 +146,7 @@ export const MEASURES: readonly Measure[] = [
     better: "low",
     level: true,
     help: "σ per pixel, mean of the channels",
-    value: ({ measures, bitpix }) => mean(measures.noise) * aduOf(bitpix),
+    value: ({ measures, unit }) => mean(measures.noise) * aduPerSample(unit),
   },
   {
     id: "transmission",
@@ -165,7 +165,7 @@ export const MEASURES: readonly Measure[] = [
     unit: "%",
     digits: 0,
     better: "high",
-    help: "What the frame adds to a stack, 1 / (scale · noise)², against the best frame",
+    help: "What the frame adds to a stack by noise, starlight, width and shape of its stars, against the best frame",
     value: ({ weight }) => (weight === null ? null : 100 * weight),
   },
   {
@@ -175,18 +175,28 @@ export const MEASURES: readonly Measure[] = [
     unit: "ppm",
     digits: 0,
     better: "low",
-    help: "Pixels at or above 95 % of full scale, in a million",
+    help: "Pixels that are saturated, in a million",
     value: ({ measures }) => measures.saturatedShare * 1e6,
+  },
+  {
+    id: "doubled",
+    label: "doubled stars",
+    short: "Doubled",
+    unit: "%",
+    digits: 0,
+    better: "low",
+    help: "Stars that have a twin at one and the same offset: the mount jumped during the exposure",
+    value: ({ measures, video }) => (video ? null : 100 * (measures.double?.share ?? 0)),
   },
   {
     id: "gradient",
     label: "sky gradient",
     short: "Gradient",
-    unit: "%",
+    unit: "σ",
     digits: 1,
     better: "low",
-    help: "Difference of the smooth sky across the frame, over its level",
-    value: ({ measures, video, width, height }) => (video ? null : 100 * skyGradient(measures, width, height).share),
+    help: "Difference of the smooth sky across the frame, over its noise",
+    value: ({ measures, video, width, height }) => (video ? null : gradientOverNoise(measures, width, height)),
   },
   {
     id: "boxGradient",
@@ -197,7 +207,7 @@ export const MEASURES: readonly Measure[] = [
     better: "low",
     level: true,
     help: "Difference between the medians of the background boxes, in the normalised frame",
-    value: ({ boxGradient, bitpix }) => (boxGradient === null ? null : boxGradient * aduOf(bitpix)),
+    value: ({ boxGradient, unit }) => (boxGradient === null ? null : boxGradient * aduPerSample(unit)),
   },
   {
     id: "sharpness",
@@ -291,6 +301,12 @@ export function measureOf(id: MeasureId): Measure {
   const found = MEASURES.find((measure) => measure.id === id);
   if (!found) throw new RangeError(`measure must be one of ${MEASURE_IDS.join(", ")}, received ${id}`);
   return found;
+}
+
+/** Span of the sky's slope over σ per pixel: a level may be anything, a pedestal, zero or less; noise may not. Null without noise. */
+function gradientOverNoise(measures: SubMeasures, width: number, height: number): number | null {
+  const sigma = mean(measures.noise);
+  return sigma > 0 ? skyGradient(measures, width, height).span / sigma : null;
 }
 
 /** Hours since noon's day began, so that a night runs on past 24. */

@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { NO_METADATA } from "../formats";
+import { SIXTEEN_BITS } from "../testing/fixtures";
 import { measuresCsv } from "./csv";
 import type { GradedFrame } from "./measures";
 import { MEASURES } from "./measures";
@@ -24,7 +25,7 @@ const anyFrame = (id: string): fc.Arbitrary<GradedFrame> =>
       order: 0,
       width: 100,
       height: 80,
-      bitpix: 16,
+      unit: SIXTEEN_BITS,
       metadata: { ...NO_METADATA, filter, exposureS },
       pixelScale: null,
       measures: {
@@ -37,7 +38,10 @@ const anyFrame = (id: string): fc.Arbitrary<GradedFrame> =>
         gradient: [{ level: 0.01, dx: 0, dy: 0 }],
         noise: [0.001],
         saturatedShare: 0,
+        noiseCorrelation: [1],
         trail: null,
+        looksMosaic: false,
+        double: null,
       },
       video: null,
       relation: null,

@@ -14,7 +14,7 @@ export const rule = z.discriminatedUnion("kind", [
   /** "the best 80 % by weight", of those that all other rules and hands leave. */
   z.object({ ...common, kind: z.literal("best"), measure, percent: z.number().min(1).max(100) }),
   /** "no trail". */
-  z.object({ ...common, kind: z.literal("without"), flag: z.enum(["trail", "cloud"]) }),
+  z.object({ ...common, kind: z.literal("without"), flag: z.enum(["trail", "cloud", "double"]) }),
 ]);
 export type Rule = z.infer<typeof rule>;
 
@@ -25,12 +25,20 @@ export type Decision = z.infer<typeof decision>;
 /** A frame with less than this share of the reference's starlight counts as taken through cloud (common practice: 10 to 20 %). */
 export const CLOUD_BELOW_PERCENT = 85;
 
-export type Flag = "trail" | "cloud";
+export type Flag = "trail" | "cloud" | "double";
+
+/** What a flag says of a frame, and the sentence of the rule against it. */
+const FLAG_WORDS: Record<Flag, { has: string; rule: string }> = {
+  trail: { has: "has a trail", rule: "no trail" },
+  cloud: { has: "cloud", rule: "no cloud" },
+  double: { has: "shows its stars twice", rule: "no double images" },
+};
 
 /** What a frame is marked with. */
 export function flagsOf(frame: GradedFrame): Flag[] {
   const transmission = measureOf("transmission").value(frame);
   return [
+    ...(frame.measures.double ? (["double"] as const) : []),
     ...(frame.measures.trail ? (["trail"] as const) : []),
     ...(transmission !== null && transmission < CLOUD_BELOW_PERCENT ? (["cloud"] as const) : []),
   ];
@@ -51,7 +59,7 @@ export function formatMeasure({ digits, unit }: Measure, value: number): string 
 
 /** The sentence of a rule. */
 export function ruleSentence(given: Rule): string {
-  if (given.kind === "without") return given.flag === "trail" ? "no trail" : "no cloud";
+  if (given.kind === "without") return FLAG_WORDS[given.flag].rule;
   const { label } = measureOf(given.measure);
   if (given.kind === "limit") return `${label} ${given.side} ${formatMeasure(measureOf(given.measure), given.value)}`;
   if (given.kind === "ofBest")
@@ -76,8 +84,7 @@ export function applyRules(
   for (const given of active) {
     if (given.kind === "best") continue;
     if (given.kind === "without") {
-      for (const frame of frames)
-        if (flagsOf(frame).includes(given.flag)) say(frame.id, given.flag === "trail" ? "has a trail" : "cloud");
+      for (const frame of frames) if (flagsOf(frame).includes(given.flag)) say(frame.id, FLAG_WORDS[given.flag].has);
       continue;
     }
     const read = measureOf(given.measure);

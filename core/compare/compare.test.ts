@@ -1,6 +1,6 @@
 import { quietJob } from "../job";
 import { frameOfRaster } from "../raster";
-import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
+import { SHARES, paintStars, randomStars, wasmKernels } from "../testing/fixtures";
 import { inspectPicture, proposeSpots } from "./index";
 
 const cell = (x: number, y: number, level: number, structure: number, stars: number) => ({
@@ -38,6 +38,7 @@ test("a picture is looked over: size, sky, FWHM, halves, three spots", async () 
   const facts = await inspectPicture(
     make(1, 0.0002),
     { a: make(2, 0.00028), b: make(3, 0.00028) },
+    SHARES,
     quietJob(wasmKernels()),
   );
   expect([facts.width, facts.height, facts.channels]).toEqual([700, 600, 3]);

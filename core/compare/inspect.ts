@@ -1,12 +1,24 @@
 import { z } from "zod";
+import type { FrameUnit } from "../formats";
+import { frameUnit, toSample } from "../formats";
 import type { JobHandle } from "../job";
 import type { Star } from "../measure";
-import { findStars, starShape, withoutGaps } from "../measure";
+import { findStars, measureSaturation, starShape, withoutGaps } from "../measure";
 import { stretchContext, stretchContextOf } from "../operations";
 import type { FrameSource, Raster, Region } from "../raster";
 import { cropRaster, median, meanPlane, robustSpread, tilesOf, wholeRegion } from "../raster";
 import type { CellFacts } from "./spots";
 import { proposeSpots } from "./spots";
+
+/** The unit of pictures that were made before units were told: shares of full scale. */
+const SHARES: FrameUnit = {
+  name: "share",
+  storedPerUnit: 1,
+  fullScale: 1,
+  saturation: 0.95,
+  electronsPerAdu: null,
+  from: { name: "sample type", fullScale: "sample type", saturation: "95 % of full scale" },
+};
 
 /** Facts about a finished picture that its lanes, its display and its report need. */
 export const pictureFacts = z.object({
@@ -17,6 +29,8 @@ export const pictureFacts = z.object({
   fill: z.array(z.number()),
   /** Sky level of the mean of the channels: the lower quartile of small cells. */
   skyLevel: z.number(),
+  /** What its samples are. */
+  unit: frameUnit.default(SHARES),
   stretch: stretchContext,
   fwhmPx: z.number().nullable(),
   stars: z.number().int(),
@@ -34,6 +48,7 @@ const CELL = 64;
 export async function inspectPicture(
   picture: FrameSource,
   halves: { a: FrameSource; b: FrameSource } | null,
+  unit: FrameUnit,
   job: JobHandle,
 ): Promise<PictureFacts> {
   const all = tilesOf(wholeRegion(picture), TILE);
@@ -48,7 +63,8 @@ export async function inspectPicture(
     const piece = await picture.read(tile);
     pieces.push(piece);
     const plane = withoutGaps(meanPlane(piece));
-    const found = findStars(plane, tile.width, tile.height, job.kernels);
+    const saturated = measureSaturation(piece, unit).mask;
+    const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated });
     stars.push(...found);
     cells.push(...cellsOf(piece, tile, found));
     if (halves) {
@@ -70,7 +86,8 @@ export async function inspectPicture(
     channels: picture.channels,
     fill,
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
-    stretch: stretchContextOf(pieces),
+    unit,
+    stretch: stretchContextOf(pieces, toSample(unit, unit.fullScale)),
     fwhmPx: starShape(stars).fwhmPx,
     stars: stars.length,
     halvesSigma: halves ? differences.map((values) => median(values)) : null,

@@ -5,24 +5,51 @@ export { FormatError, valueOf } from "./problem";
 export type { Card } from "./card";
 export type { FormatId, PictureFile } from "./picture";
 export { FILE_ENDINGS, FORMATS, openPicture } from "./registry";
-export { unpackToFits } from "./unpack";
+export { asRead, unpackToFits } from "./unpack";
 export type { CfaPattern, FrameType, SubMetadata } from "./metadata";
 export {
   CFA_PATTERNS,
   FRAME_TYPES,
   NO_METADATA,
   TYPED_FIELDS,
+  UNIT_FIELDS,
   cfaPattern,
   frameType,
   metadataOfCards,
+  numberOf,
   pixelScaleOf,
   shiftCfa,
   subMetadata,
 } from "./metadata";
-export type { FitsFrame, FitsHeader, FitsLayout, FitsSample } from "./fits";
-export { fitsHeader, fitsPadding, fitsSamples, openFits, writeFits } from "./fits";
+export type { FitsCard, FitsFrame, FitsHeader, FitsLayout, FitsSample, KeptFrom, PixelMap } from "./fits";
+export {
+  binnedBy,
+  cutFrom,
+  fitsHeader,
+  fitsPadding,
+  fitsSamples,
+  keptHeader,
+  metadataCards,
+  openFits,
+  turnedOver,
+  writeFits,
+} from "./fits";
 export { writePng } from "./png/write";
 export type { SerLayout } from "./ser/write";
 export { serFrame, serHeader, serTrailer } from "./ser/write";
 export type { TiffSample } from "./tiff/write";
 export { writeTiff } from "./tiff/write";
+export type { DataRange, FrameUnit, UnitClaims, UnitName } from "./unit";
+export {
+  UNIT_LABELS,
+  UNIT_NAMES,
+  aduPerSample,
+  factorBetween,
+  frameUnit,
+  toSample,
+  typeTellsUnit,
+  unitCards,
+  unitName,
+  unitOf,
+  unitOfSamples,
+} from "./unit";

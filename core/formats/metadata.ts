@@ -1,5 +1,7 @@
 import { z } from "zod";
 import type { Card, CardValue } from "./card";
+import { unitName } from "./unit";
+import type { UnitName } from "./unit";
 
 /** Colours of the 2 × 2 cell of a colour filter array, from pixel (0, 0) by rows from the top. */
 export const CFA_PATTERNS = ["RGGB", "BGGR", "GRBG", "GBRG"] as const;
@@ -35,6 +37,10 @@ export const subMetadata = z.object({
   focalLengthMm: positive,
   binning: positive,
   cfa: cfaPattern.nullable().catch(null).default(null),
+  /** What the numbers count, the number of full scale, and the one from which pixels are saturated; in the file's own numbers. */
+  unit: unitName.nullable().catch(null).default(null),
+  fullScale: positive,
+  saturation: positive,
 });
 export type SubMetadata = z.infer<typeof subMetadata>;
 
@@ -53,7 +59,18 @@ export const TYPED_FIELDS = [
   { key: "binning", label: "Binning", unit: "px", kind: "number" },
   { key: "pixelSizeUm", label: "Pixel size", unit: "µm", kind: "number" },
   { key: "focalLengthMm", label: "Focal length", unit: "mm", kind: "number" },
+  { key: "electronsPerAdu", label: "e⁻ per ADU", unit: "e⁻", kind: "number" },
+  { key: "fullScale", label: "Full scale", unit: "", kind: "number" },
+  { key: "saturation", label: "Saturation", unit: "", kind: "number" },
 ] as const satisfies readonly { key: keyof SubMetadata; label: string; unit: string; kind: "text" | "number" }[];
+
+/** Fields that say what the numbers of a frame are: a change of them changes measures and calibration. */
+export const UNIT_FIELDS = [
+  "unit",
+  "fullScale",
+  "saturation",
+  "electronsPerAdu",
+] as const satisfies readonly (keyof SubMetadata)[];
 
 /**
  * Reads metadata from cards by the usual keywords. Sources: EXPTIME, DATE-OBS, OBJECT, INSTRUME, TELESCOP in FITS Standard 4.0,
@@ -73,8 +90,7 @@ export function metadataOfCards(cards: Card[]): SubMetadata {
   const number = (...keywords: string[]) => {
     const value = first(keywords);
     if (typeof value === "number") return value;
-    const read = typeof value === "string" ? /^\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?)/.exec(value) : null;
-    return read ? Number(read[1]) : null;
+    return typeof value === "string" ? numberOf(value) : null;
   };
   const kind = words("IMAGETYP", "FRAMETYP", "FRAME", "OBSTYPE", "IMGTYPE");
   return subMetadata.parse({
@@ -93,6 +109,12 @@ export function metadataOfCards(cards: Card[]): SubMetadata {
     pixelSizeUm: number("XPIXSZ", "PIXSIZE1", "PIXSIZE", "PIXELSZ", "XPIXSIZE"),
     focalLengthMm: number("FOCALLEN", "FOCAL", "FOCLEN"),
     binning: binningOf(words("XBINNING", "CCDXBIN", "BINX", "BINNING", "CCDSUM")),
+    unit: unitNameOf(words("BUNIT", "UNIT", "PIXUNIT")),
+    fullScale:
+      number("FULLSCAL", "WHITELEV", "CWHITE", "MAXADU", "ADUMAX", "MAXADC") ??
+      ofBits(number("ADCBITS", "CAMBITS", "BITDEPTH", "BITCAMPX", "SENSBITS")) ??
+      ofSensor(number("DATAMAX")),
+    saturation: number("SATURATE", "SATURATI", "SATLEVEL", "SATLVL", "SATUR", "SATADU", "MAXLIN", "LINMAX"),
     cfa: cfaOf(
       words("BAYERPAT", "CFAPAT", "CFA_PAT", "COLORTYP"),
       number("XBAYROFF", "BAYOFFX"),
@@ -100,6 +122,33 @@ export function metadataOfCards(cards: Card[]): SubMetadata {
     ),
   });
 }
+
+/**
+ * The number that a text begins with; a decimal comma counts as a point, a typographic minus as a hyphen ("−10,5 C" is −10.5). Null for
+ * none, and for "1,234.5", which may mean either.
+ */
+export function numberOf(text: string): number | null {
+  const read = /^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)(?![.,]?\d)/.exec(
+    text.replace(/[\u2212\u2013]/g, "-"),
+  );
+  return read ? Number(read[1].replace(",", ".")) : null;
+}
+
+/** "adu", "counts", "electrons" …: the spellings of the trade and those of the FITS Standard 4.0, table 4. */
+function unitNameOf(words: string | null): UnitName | null {
+  const unit = words?.toLowerCase().replace(/[^a-z-]/g, "") ?? "";
+  if (/^(adu|adus|dn|count|counts|ct|digit)$/.test(unit)) return "ADU";
+  if (/^(e-?|electron|electrons|photoelectrons?)$/.test(unit)) return "e-";
+  return /^(normali[sz]ed|share|fraction|relative)$/.test(unit) ? "share" : null;
+}
+
+/** Full scale of a converter of so many bits. */
+const ofBits = (bits: number | null): number | null =>
+  bits !== null && Number.isInteger(bits) && bits >= 8 && bits <= 16 ? 2 ** bits - 1 : null;
+
+/** DATAMAX is mostly the brightest pixel; it tells the sensor only where it is a number that a converter ends at, or 1. */
+const ofSensor = (most: number | null): number | null =>
+  most === 1 || (most !== null && [255, 1023, 4095, 16383, 65535].includes(most)) ? most : null;
 
 /** "Dark Frame", "FLAT FIELD", "zero", "Flat-dark" … as one of the five types; null for others. */
 export function frameTypeOf(words: string): FrameType | null {

@@ -24,6 +24,10 @@ export interface PictureFile {
   readonly randomAccess: boolean;
   /** Frame `index` (0-based); RangeError outside 0 … frames − 1. */
   frame(index: number): FrameSource;
+  /** Whether rows were turned over on reading: world coordinates in its cards are those of the stored order. */
+  readonly turned: boolean;
+  /** What is odd about the file but did not keep it from being read, in words. */
+  readonly notes: readonly string[];
   /** Start of a frame in ms since 1970 UTC; null where the file does not say. */
   timeOf(index: number): number | null;
 }

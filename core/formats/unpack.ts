@@ -1,27 +1,37 @@
 import { wholeRegion } from "../raster";
-import { writeFits } from "./fits";
+import type { FitsCard } from "./fits";
+import { keptHeader, turnedOver, writeFits } from "./fits";
 import type { PictureFile } from "./picture";
 
-/** Cards that describe the layout of a FITS file and must not be copied into another. */
-const LAYOUT =
-  /^(SIMPLE|XTENSION|BITPIX|NAXIS\d*|EXTEND|PCOUNT|GCOUNT|BSCALE|BZERO|BLANK|END|ROWORDER|CHECKSUM|DATASUM|EXTNAME|TFIELDS|THEAP|T(TYPE|FORM|UNIT|NULL|SCAL|ZERO|DIM|DISP)\d+|Z[A-Z]+\d*|COMMENT|HISTORY|CONTINUE)$/;
-
 /**
- * A still picture as an uncompressed FITS file, in its own sample type where that is 8 or 16-bit unsigned and as 32-bit floats
- * otherwise, so that its regions can be read at random from then on. Cards come along.
+ * A still picture as an uncompressed FITS file, in its own sample type where that is 8 or 16-bit unsigned and as 32-bit floats of
+ * the same numbers otherwise, so that its regions can be read at random from then on. Cards come along.
  */
 export async function unpackToFits(picture: PictureFile): Promise<Uint8Array> {
   const raster = await picture.frame(0).read(wholeRegion(picture));
   const { width, height, channels, bitpix, fullScale } = picture;
   const sample =
     bitpix === 8 && fullScale === 255 ? "uint8" : bitpix === 16 && fullScale === 65535 ? "uint16" : "float32";
-  const cards = picture.cards.flatMap(({ keyword, value, comment }): [string, string | number | boolean, string][] =>
-    value === null ||
-    LAYOUT.test(keyword) ||
-    !/^[A-Z0-9_-]{1,8}$/.test(keyword) ||
-    (typeof value === "string" && value.length > 60)
-      ? []
-      : [[keyword, value, comment]],
-  );
-  return writeFits({ width, height, channels, sample, cards }, raster.planes);
+  if (sample === "float32" && fullScale !== 1)
+    for (const plane of raster.planes) for (let i = 0; i < plane.length; i++) plane[i] *= fullScale;
+  const { cards, history } = keptHeader({ ...asRead(picture), unit: "same" });
+  return writeFits({ width, height, channels, sample, cards, history }, raster.planes);
+}
+
+/** The header of a file for its pixels as they were read: top row first. */
+export function asRead({
+  cards,
+  turned,
+  height,
+  metadata: { cfa },
+}: Pick<PictureFile, "cards" | "turned" | "height" | "metadata">) {
+  const pattern: FitsCard[] =
+    cfa && turned
+      ? [
+          ["BAYERPAT", cfa],
+          ["XBAYROFF", 0],
+          ["YBAYROFF", 0],
+        ]
+      : [];
+  return { cards, moved: turned ? [turnedOver(height)] : [], set: pattern };
 }

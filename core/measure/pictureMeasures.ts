@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
 import { clippedMean, meanPlane, median, robustSpread } from "../raster";
-import { scaleNoise, STARLET_NOISE } from "./noise";
+import { pixelNoise } from "./noise";
 import { findStars } from "./stars";
 import { starShape, withoutGaps } from "./subMeasures";
 
@@ -11,7 +11,7 @@ export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ pe
 
 /** Measures of a region, on the mean of its channels; null where a measure is not defined there. */
 export const pictureMeasures = z.object({
-  /** Robust σ per pixel from the finest starlet scale: 1.4826 MAD / 0.8908. */
+  /** Robust σ per pixel across starlet scales up to 8 px, so that noise which is only finer gone still counts. */
   noise: z.number(),
   /**
    * σ per pixel of (A − B)/2 between the halves, each treated the same way at its own noise, clipped at 5 σ; null
@@ -39,13 +39,13 @@ export function measurePicture(
   const { width, height } = region;
   const mean = meanPlane(region);
   const plane = withoutGaps(mean);
-  const noise = scaleNoise(plane, width, height, 1, kernels)[0] / STARLET_NOISE[0];
+  const noise = pixelNoise(plane, width, height, kernels).sigma;
   const noiseFromHalves = options.halfDifference ? clippedMean(meanPlane(options.halfDifference), 5).sigma : null;
   const level = meanOf(mean);
   const sky = options.skyLevel ?? robustSpread(mean).centre - robustSpread(mean).sigma;
   const reference = noiseFromHalves ?? noise;
   const signal = level - sky;
-  const found = findStars(plane, width, height, kernels, { saturation: Infinity });
+  const found = findStars(plane, width, height, kernels);
   return {
     noise,
     noiseFromHalves,

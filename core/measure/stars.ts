@@ -25,8 +25,8 @@ export interface Star {
 export interface StarOptions {
   /** Least height in the matched band over its noise. @default 5 */
   threshold?: number;
-  /** Samples at or above this value are saturated. @default 0.95 */
-  saturation?: number;
+  /** 1 for each pixel that is saturated (saturation.ts); null for none. @default null */
+  saturated?: Uint8Array | null;
   /** At most this many of the brightest usable stars are fitted. @default 70 */
   fits?: number;
   /** Take the stars that were found off and search once more beside them. @default true */
@@ -50,9 +50,9 @@ export function findStars(
   kernels: Kernels,
   options: StarOptions = {},
 ): Star[] {
-  const { threshold = 5, saturation = 0.95, fits = 70, searchAgain = true } = options;
+  const { threshold = 5, saturated = null, fits = 70, searchAgain = true } = options;
   const clean = withoutBackground(plane, options.background ?? measureBackground(plane, width, height));
-  const frame: Frame = { plane, clean, width, height, saturation };
+  const frame: Frame = { clean, width, height, saturated };
   const first = bandsOf(clean, width, height, kernels);
   const noise = bandNoise(first.band, width, height);
   if (!(noise.quiet > 0)) return [];
@@ -92,13 +92,12 @@ function hiddenStars(
   return measureAll(second, rest, hidden);
 }
 
-/** The picture that is searched: as it came, and less its background. */
+/** The picture that is searched, less its background. */
 interface Frame {
-  plane: Float32Array;
   clean: Float32Array;
   width: number;
   height: number;
-  saturation: number;
+  saturated: Uint8Array | null;
 }
 
 /** The matched band (scales 2 and 3), what is coarser than its finer half and than all of it, and the picture itself. */
@@ -260,11 +259,11 @@ function ridgeShare(band: Float32Array, width: number, height: number, i: number
 
 /** Median FWHM and β of Moffat fits to up to 12 bright unsaturated peaks; 3 px and 3 where none can be fitted. */
 function typicalShape(frame: Frame, candidates: number[], band: Float32Array): { fwhm: number; beta: number } {
-  const { plane, clean, width, height, saturation } = frame;
+  const { clean, width, height, saturated } = frame;
   const fits: StarFit[] = [];
   for (const i of candidates) {
     if (fits.length >= 12) break;
-    if (plane[i] >= saturation || !(clean[i] > 0) || clean[i] > 6 * band[i]) continue;
+    if (saturated?.[i] === 1 || !(clean[i] > 0) || clean[i] > 6 * band[i]) continue;
     const guess = { peak: clean[i], background: 0, fwhm: 3 };
     const fit = fitMoffat(clean, width, height, i % width, Math.floor(i / width), 9, guess);
     if (fit && fit.fwhmMinor > 0.6 * fit.fwhmMajor && fit.fwhmMinor > 1.2) fits.push(fit);
@@ -278,7 +277,7 @@ function typicalShape(frame: Frame, candidates: number[], band: Float32Array): {
 
 /** Measures the star at pixel i of `picture` (the frame less its background, and less known stars in the second search). */
 function measureStar(
-  { plane, width, height, saturation }: Frame,
+  { width, height, saturated: mask }: Frame,
   picture: Float32Array,
   bands: Bands,
   i: number,
@@ -310,7 +309,7 @@ function measureStar(
       if (Math.abs(dx) <= 1 && Math.abs(dy) <= 1) {
         if (v > peak) peak = v;
         if (dx !== 0 || dy !== 0) around += sharpAt(bands, k) / 8;
-        if (plane[k] >= saturation) saturated = true;
+        if (mask?.[k] === 1) saturated = true;
       }
     }
   // Among filaments the ring around a faint star may be brighter than the star; then the detail alone counts.

@@ -1,14 +1,18 @@
 import { z } from "zod";
+import type { FrameUnit } from "../formats";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
 import { cropRaster, meanPlane, median, medianInPlace, rasterOf } from "../raster";
 import { fitBackgroundPlane, measureBackground } from "./background";
-import { whiteNoise } from "./noise";
+import { doubleImage, findDoubleImage } from "./doubles";
+import { looksLikeMosaic } from "./mosaic";
+import { pixelNoise } from "./noise";
+import { measureSaturation } from "./saturation";
 import type { Star } from "./stars";
 import { findStars } from "./stars";
 import { findTrail, trail } from "./trails";
 
-/** What one sub is worth; levels are in units of full scale (1.0), one value a channel where there are several. */
+/** What one sub is worth; levels are in samples of the raster, one value a channel where there are several. */
 export const subMeasures = z.object({
   stars: z.number().int(),
   /** Median FWHM of the fitted stars in px; null where none could be fitted. */
@@ -23,10 +27,18 @@ export const subMeasures = z.object({
   /** The plane through the background: value(x, y) = level + dx · x + dy · y in pixel coordinates of the sub. */
   gradient: z.array(z.object({ level: z.number(), dx: z.number(), dy: z.number() })),
   noise: z.array(z.number()),
-  /** Share of pixels at or above 0.95 of full scale. */
+  /** Share of pixels of which a channel is saturated. */
   saturatedShare: z.number(),
+  /**
+   * σ per pixel over what the finest starlet scale tells, per channel: 1 for white noise; null where it is not known.
+   */
+  noiseCorrelation: z.array(z.number().nullable()).default([]),
   /** The clearest straight trail; null where there is none. */
   trail: trail.nullable().default(null),
+  /** Whether a frame of one channel looks like a raw colour mosaic. */
+  looksMosaic: z.boolean().default(false),
+  /** Every star twice: the mount jumped; null where they are single. */
+  double: doubleImage.nullable().default(null),
 });
 export type SubMeasures = z.infer<typeof subMeasures>;
 
@@ -82,20 +94,32 @@ export function starShape(stars: Star[]): StarShape {
 const LARGE = 4e6;
 const STARS_KEPT = 1000;
 
+export interface SubOptions {
+  /** What the samples are; without it only the pile-up in star cores tells saturation. @default null */
+  unit?: FrameUnit | null;
+  /** σ per pixel by channel, where it is known better than the finished picture tells it. @default null */
+  noise?: readonly number[] | null;
+}
+
 /**
- * Measures a sub: its stars on the mean of the channels, background and noise in each channel, a trail. About 80 ns a pixel for
- * one channel.
+ * Measures a sub: its stars on the mean of the channels, background and noise in each channel, saturation, a trail. No range of
+ * the samples is presumed. About 80 ns a pixel for one channel. The unit comes back with the saturation that was found.
  */
-export function measureSub(raster: Raster, kernels: Kernels): { measures: SubMeasures; stars: ListedStar[] } {
+export function measureSub(
+  raster: Raster,
+  kernels: Kernels,
+  { unit = null, noise = null }: SubOptions = {},
+): { measures: SubMeasures; stars: ListedStar[]; unit: FrameUnit | null } {
   const { width, height, planes } = raster;
   const cellPx = width * height > LARGE ? 128 : 64;
   const grey = planes.length === 1 ? planes[0] : meanPlane(raster);
   const meshes = planes.map((plane) => measureBackground(plane, width, height, cellPx));
   const background = planes.length === 1 ? meshes[0] : measureBackground(grey, width, height, cellPx);
-  const stars = findStars(grey, width, height, kernels, { searchAgain: false, background });
+  const saturation = measureSaturation(raster, unit);
+  const found = { searchAgain: false, background, saturated: saturation.mask };
+  const stars = findStars(grey, width, height, kernels, found);
   const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
-  let saturatedPixels = 0;
-  for (const plane of planes) for (let i = 0; i < plane.length; i++) if (plane[i] >= 0.95) saturatedPixels++;
+  const noises = noise ? null : planes.map((plane) => planeNoise(plane, width, height, kernels));
   const measures: SubMeasures = {
     stars: stars.length,
     fwhmPx,
@@ -104,32 +128,44 @@ export function measureSub(raster: Raster, kernels: Kernels): { measures: SubMea
     elongationAgreement,
     background: meshes.map((mesh) => median(mesh.level)),
     gradient: meshes.map(fitBackgroundPlane),
-    noise: planes.map((plane) => planeNoise(plane, width, height, kernels)),
-    saturatedShare: saturatedPixels / (width * height * planes.length),
+    noise: noise ? [...noise] : (noises ?? []).map(({ sigma }) => sigma),
+    noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : planes.map(() => null),
+    saturatedShare: saturation.share,
     trail: findTrail(grey, width, height, stars, fwhmPx ?? 3, kernels),
+    looksMosaic: planes.length === 1 && looksLikeMosaic(planes[0], width, height),
+    double: findDoubleImage(stars),
   };
   return {
     measures,
     stars: stars.slice(0, STARS_KEPT).map(({ x, y, flux, snr, saturated }) => ({ x, y, flux, snr, saturated })),
+    unit: saturation.unit,
   };
 }
 
-/** White noise of a plane; of a large one the median over nine samples of 512² px. */
-function planeNoise(plane: Float32Array, width: number, height: number, kernels: Kernels): number {
-  if (width * height <= LARGE) return whiteNoise(withoutGaps(plane), width, height, kernels);
+/** Noise of a plane; of a large one the median over nine samples of 512² px. */
+function planeNoise(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  kernels: Kernels,
+): { sigma: number; correlation: number | null } {
+  if (width * height <= LARGE) return pixelNoise(withoutGaps(plane), width, height, kernels);
   const side = Math.min(512, width, height);
   const picture = rasterOf(width, height, [plane]);
   const samples = Array.from({ length: 9 }, (_, k) => {
     const x = Math.floor(((width - side) * (k % 3)) / 2);
     const y = Math.floor(((height - side) * Math.floor(k / 3)) / 2);
-    return whiteNoise(
-      withoutGaps(cropRaster(picture, { x, y, width: side, height: side }).planes[0]),
-      side,
-      side,
-      kernels,
-    );
-  }).filter((sigma) => sigma === sigma);
-  return medianInPlace(Float64Array.from(samples));
+    const [part] = cropRaster(picture, { x, y, width: side, height: side }).planes;
+    return pixelNoise(withoutGaps(part), side, side, kernels);
+  });
+  const over = (values: (number | null)[]): number | null => {
+    const known = values.filter((v): v is number => v !== null && Number.isFinite(v));
+    return known.length > 0 ? medianInPlace(Float64Array.from(known)) : null;
+  };
+  return {
+    sigma: over(samples.map(({ sigma }) => sigma)) ?? 0,
+    correlation: over(samples.map(({ correlation }) => correlation)),
+  };
 }
 
 /** The sky's slope over a frame by its smooth background: the largest difference over the frame, mean of the channels. */

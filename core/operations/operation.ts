@@ -31,6 +31,8 @@ export type ParameterField =
 
 /** Whole-picture facts for `prepare`, taken from samples of the picture as it is before the step, in the step's mode. */
 export interface PictureSampler {
+  /** The level that is white in the picture: the sensor's full scale in its samples, 1 after a stretch. */
+  readonly fullScale: number;
   /** Pieces of the picture, without gaps; the whole of a small one. */
   samples(): Promise<Raster[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */

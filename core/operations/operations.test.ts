@@ -38,7 +38,7 @@ const halves = {
   b: frameOfRaster(testPicture(3, 0.0002 * Math.SQRT2, 5)),
 };
 const fill = [0.01, 0.01, 0.01];
-const input = { picture: frameOfRaster(picture), halves, fill };
+const input = { picture: frameOfRaster(picture), halves, fill, fullScale: 1 };
 const stepOf = (operation: AnyOperation, part: Partial<ChainStep> = {}): ChainStep => ({
   ...newStep(operation),
   ...part,
@@ -128,7 +128,7 @@ describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))
     ]) {
       const flat = { width, height, channels: 1, planes: [new Float32Array(width * height).fill(0.25)] };
       const steps = [stepOf(operation)];
-      const small = { picture: frameOfRaster(flat), halves: null, fill: [0.25] };
+      const small = { picture: frameOfRaster(flat), halves: null, fill: [0.25], fullScale: 1 };
       const contexts = await prepareChain(small, steps, job);
       const out = await runChain(small.picture, readySteps(steps, contexts), wholeRegion(flat), [0.25], job);
       expect(out.planes[0].every((v) => Number.isFinite(v))).toBe(true);
@@ -220,11 +220,10 @@ describe("what the operations are for", () => {
       ),
     );
     const steps = [stepOf(sharpen, { channels: "luminance" })];
-    const contexts = await prepareChain({ picture: clean, halves: null, fill }, steps, job);
+    const contexts = await prepareChain({ picture: clean, halves: null, fill, fullScale: 1 }, steps, job);
     const region = { x: 0, y: 0, width: 200, height: 200 };
     const sharp = await runChain(clean, readySteps(steps, contexts), region, fill, job);
-    const width = (raster: Raster) =>
-      starShape(findStars(meanPlane(raster), 200, 200, kernels, { saturation: 9 })).fwhmPx ?? NaN;
+    const width = (raster: Raster) => starShape(findStars(meanPlane(raster), 200, 200, kernels)).fwhmPx ?? NaN;
     const original = await clean.read(region);
     expect(width(sharp) / width(original)).toBeLessThan(0.8);
     const peak = original.planes[1][100 * 200 + 100] - 0.01;
@@ -236,12 +235,13 @@ describe("what the operations are for", () => {
   test("the stretch takes the sky to the wanted brightness and keeps the order of values", async () => {
     const wide = await run([stepOf(stretch, { params: { sky: 0.2, black: 3 } })]);
     expect(robustSpread(wide.planes[1]).centre).toBeCloseTo(0.2, 1);
-    const [curve] = stretchCurves({ sky: 0.2, black: 3 }, { level: [0.01], sigma: [0.0005] });
-    const at = (v: number) => Math.asinh((curve.a * (v - curve.black)) / (1 - curve.black)) / Math.asinh(curve.a);
+    const [curve] = stretchCurves({ sky: 0.2, black: 3 }, { level: [0.01], sigma: [0.0005], white: 1 });
+    const at = (v: number) =>
+      Math.asinh((curve.a * (v - curve.black)) / (curve.white - curve.black)) / Math.asinh(curve.a);
     expect(at(0.01)).toBeCloseTo(0.2, 6);
     expect(at(1)).toBeCloseTo(1, 12);
     expect(at(0.3)).toBeGreaterThan(at(0.2));
-    expect(stretchCurves({ sky: 0.1, black: 1 }, { level: [0.5], sigma: [0.1] })[0].a).toBe(1e-3);
+    expect(stretchCurves({ sky: 0.1, black: 1 }, { level: [0.5], sigma: [0.1], white: 1 })[0].a).toBe(1e-3);
   });
 
   test("noise that the halves tell for a treated picture is what the treatment leaves", async () => {
@@ -254,7 +254,12 @@ describe("what the operations are for", () => {
     });
     const [a, b] = [flat(0.0002 * Math.SQRT2), flat(0.0002 * Math.SQRT2)];
     const mean = { ...a, planes: [a.planes[0].map((v, i) => (v + b.planes[0][i]) / 2)] };
-    const given = { picture: frameOfRaster(mean), halves: { a: frameOfRaster(a), b: frameOfRaster(b) }, fill: [0.02] };
+    const given = {
+      picture: frameOfRaster(mean),
+      halves: { a: frameOfRaster(a), b: frameOfRaster(b) },
+      fill: [0.02],
+      fullScale: 1,
+    };
     const steps = [stepOf(starlet)];
     const ready = readySteps(steps, await prepareChain(given, steps, job));
     const forHalves = ready.map((r) => ({ ...r, contexts: r.contexts.map((c) => starlet.withNoise(c, Math.SQRT2)) }));

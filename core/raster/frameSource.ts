@@ -11,6 +11,8 @@ export interface FrameSource {
   readonly height: number;
   readonly channels: number;
   read(region: Region): Promise<Raster>;
+  /** σ per pixel by channel, where the frame knows it better than its pixels tell (a demosaiced one does); null or missing elsewhere. */
+  noise?(): Promise<number[] | null>;
 }
 
 /** A FrameSource over a picture that is in memory already. */
@@ -20,5 +22,17 @@ export function frameOfRaster(raster: Raster): FrameSource {
     height: raster.height,
     channels: raster.channels,
     read: (region) => Promise.resolve(cropRaster(raster, region)),
+  };
+}
+
+/** A FrameSource whose samples are multiplied by a factor; the frame itself for 1. */
+export function scaledFrame(source: FrameSource, factor: number): FrameSource {
+  if (factor === 1) return source;
+  return {
+    ...{ width: source.width, height: source.height, channels: source.channels },
+    read: async (region) => {
+      const raster = await source.read(region);
+      return { ...raster, planes: raster.planes.map((plane) => plane.map((v) => v * factor)) };
+    },
   };
 }

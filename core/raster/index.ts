@@ -12,8 +12,9 @@ export {
   rasterOf,
 } from "./raster";
 export type { FrameSource } from "./frameSource";
-export { frameOfRaster } from "./frameSource";
+export { frameOfRaster, scaledFrame } from "./frameSource";
 export {
+  LargestValues,
   SIGMA_PER_MAD,
   clippedMean,
   finiteSample,

@@ -69,6 +69,42 @@ export function quantile(values: ArrayLike<number>, q: number, limit = 1 << 20):
   return selectInPlace(sample, Math.min(sample.length - 1, Math.max(0, Math.round(q * (sample.length - 1)))));
 }
 
+/**
+ * Gathers the `count` largest of many values, NaN and infinite ones left out, in one pass: O(n) where few values are large.
+ */
+export class LargestValues {
+  private readonly held: Float32Array;
+  private n = 0;
+  private floor = -Infinity;
+
+  constructor(private readonly count: number) {
+    this.held = new Float32Array(4 * count + 1024);
+  }
+
+  add(values: ArrayLike<number>): void {
+    for (let i = 0; i < values.length; i++) {
+      const v = values[i];
+      if (!(v > this.floor) || v === Infinity) continue;
+      this.held[this.n++] = v;
+      if (this.n === this.held.length) this.settle();
+    }
+  }
+
+  /** The values gathered, rising; fewer where there were fewer. */
+  rising(): Float32Array {
+    this.settle();
+    return this.held.slice(0, this.n);
+  }
+
+  private settle(): void {
+    this.held.subarray(0, this.n).sort();
+    if (this.n <= this.count) return;
+    this.held.copyWithin(0, this.n - this.count, this.n);
+    this.n = this.count;
+    this.floor = this.held[0];
+  }
+}
+
 export interface RobustSpread {
   /** Median of the values. */
   centre: number;

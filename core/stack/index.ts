@@ -5,6 +5,8 @@ export { registeredFrame, stackRegion, tileSide } from "./integrate";
 export { photometricScale } from "./photometry";
 export type { LeftOutSub, PlannedSub, StackPlan, SubFacts, SubRelation } from "./plan";
 export { chooseReference, planStack, relateSub, subRelation, subWeight } from "./plan";
+export type { ReferenceCandidate } from "./reference";
+export { bestReference, referenceScores } from "./reference";
 export type { StackFindings, StackReport } from "./report";
 export { makeReport, stackReport, stackSigmaFromHalves } from "./report";
 export type { StackSettings } from "./settings";

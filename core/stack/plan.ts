@@ -1,9 +1,12 @@
+import type { FrameUnit, SubMetadata } from "../formats";
 import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
 import { z } from "zod";
 import { medianInPlace } from "../raster";
 import type { Transform } from "../register";
 import { IDENTITY, invertTransform, matchStars } from "../register";
 import { photometricScale } from "./photometry";
+import { UserError } from "../job";
+import { axisRatio, bestReference } from "./reference";
 import type { StackSettings } from "./settings";
 
 /** What planning needs to know of a sub. */
@@ -16,6 +19,11 @@ export interface SubFacts {
   exposureS: number | null;
   measures: SubMeasures;
   stars: ListedStar[];
+  /** What header or person say of it, and what its samples are. */
+  metadata?: SubMetadata;
+  unit?: FrameUnit;
+  /** Whether it is a colour mosaic whose colours were not interpolated. */
+  mosaic?: boolean;
 }
 
 /** A sub that goes into the stack: value' = scale · value + offset(x, y), per channel, in reference coordinates. */
@@ -48,66 +56,133 @@ export interface StackPlan {
   leftOut: LeftOutSub[];
 }
 
-/**
- * The sub to which the others are matched: the most signal in the sharpest stars over the noise, 1 / (FWHM · noise), where
- * noise is relative to transmission as told by the number of stars. Subs without a FWHM come last.
- */
-export function chooseReference(subs: SubFacts[]): SubFacts | null {
-  const score = ({ measures }: SubFacts) =>
-    measures.fwhmPx === null ? 0 : Math.sqrt(measures.stars) / (measures.fwhmPx * (mean(measures.noise) || Infinity));
-  return subs.reduce<SubFacts | null>((best, sub) => (best === null || score(sub) > score(best) ? sub : best), null);
+/** Why a sub cannot go into a stack with the others, whatever its stars say; null where it can. */
+function obstacle(sub: SubFacts, reference: SubFacts, settings: StackSettings): string | null {
+  if (sub.mosaic)
+    return sub.metadata?.cfa
+      ? "is a raw colour mosaic: its colours must be interpolated first (demosaic)"
+      : "looks like a raw colour mosaic, and its header does not tell the pattern: say the pattern, so that its colours can be interpolated";
+  if (sub.channels !== reference.channels)
+    return `has ${sub.channels} channels, the reference has ${reference.channels}`;
+  const [own, wanted] = [filterOf(sub), filterOf(reference)];
+  if (!settings.mixFilters && own !== null && wanted !== null && own !== wanted)
+    return `is of filter ${sub.metadata?.filter}, the stack is of ${reference.metadata?.filter}`;
+  return null;
 }
 
-function mean(values: number[]): number {
-  return values.reduce((a, b) => a + b, 0) / values.length;
+/** Filters are compared without regard to case and blanks; null where the header does not tell. */
+const filterOf = ({ metadata }: SubFacts): string | null => metadata?.filter?.replace(/\s/g, "").toLowerCase() || null;
+
+/**
+ * The subs of which the stack is made where not all can go together: those of the asked reference's kind, else the most frequent
+ * (by filter and channels), of equals the first.
+ */
+function mainKind(subs: SubFacts[], settings: StackSettings): SubFacts[] {
+  const asked = subs.find(({ id }) => id === settings.referenceId);
+  if (asked) return subs.filter((sub) => obstacle(sub, asked, settings) === null);
+  let best: SubFacts[] = [];
+  const seen = new Set<string>();
+  for (const sub of subs) {
+    const kind = `${sub.channels} ${sub.mosaic ?? false} ${settings.mixFilters ? "" : filterOf(sub)}`;
+    if (seen.has(kind)) continue;
+    seen.add(kind);
+    const alike = subs.filter((other) => obstacle(other, sub, settings) === null);
+    if (alike.length > best.length) best = alike;
+  }
+  return best;
+}
+
+/**
+ * The sub to which the others are matched (reference.ts): starlight is told against the sharpest, since scores need it, and the best
+ * of those that match it wins.
+ */
+export function chooseReference(subs: SubFacts[], settings: StackSettings): SubFacts | null {
+  const alone = subs.map((sub) => ({ ...sub, relation: null }));
+  const first = bestReference(alone);
+  if (!first) return null;
+  const related = subs.flatMap((sub) => {
+    const relation = relateSub(sub, first, settings.transform);
+    return relation.ok ? [{ ...sub, relation: relation.value }] : [];
+  });
+  const best = bestReference(related) ?? first;
+  return subs.find(({ id }) => id === best.id) ?? null;
 }
 
 /**
  * Decides what goes into a stack and how: reference, transforms, photometric scale (median flux ratio of matched stars of
- * SNR > 12 that are not saturated), background offset (the planes through both backgrounds made equal), weights
- * 1 / (scale · σ)², and halves by alternating accepted subs. A sub that cannot be used is left out with its reason; nothing
- * is thrown for it. Throws RangeError when `subs` is empty.
- * Source for the weights: Zackay & Ofek 2017, ApJ 836, 187 (inverse variance after photometric scaling).
+ * SNR > 12 that are not saturated), background offset (the planes through both backgrounds made equal), weights (subWeight), and halves
+ * by alternating accepted subs. A sub that cannot be used is left out with its reason; nothing is thrown for it. Throws RangeError
+ * when `subs` is empty, UserError when none can be stacked.
  */
 export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan {
   if (subs.length === 0) throw new RangeError("a stack needs at least one sub, received none");
   const leftOut: LeftOutSub[] = [];
   const leave = (sub: SubFacts, reason: string) => leftOut.push({ id: sub.id, name: sub.name, reason });
-  const widths = subs.flatMap(({ measures }) => (measures.fwhmPx === null ? [] : [measures.fwhmPx]));
+  const candidates = mainKind(subs, settings);
+  const widths = candidates.flatMap(({ measures }) => (measures.fwhmPx === null ? [] : [measures.fwhmPx]));
   const medianFwhm = widths.length > 0 ? medianInPlace(Float64Array.from(widths)) : NaN;
-  const tooWide = ({ measures, id }: SubFacts) =>
-    settings.fwhmLimit > 0 &&
-    id !== settings.referenceId &&
-    measures.fwhmPx !== null &&
-    measures.fwhmPx > settings.fwhmLimit * medianFwhm;
-  const sharp = subs.filter((sub) => !tooWide(sub));
+  /** What is wrong with a sub's own stars, unless a person asked for it as the reference. */
+  const fault = ({ measures, id }: SubFacts): string | null => {
+    if (id === settings.referenceId) return null;
+    const { fwhmPx, double } = measures;
+    if (!settings.keepDoubles && double)
+      return `shows its stars twice, ${Math.hypot(double.dx, double.dy).toFixed(1)} px apart (${Math.round(100 * double.share)} % of them): the mount jumped`;
+    if (settings.fwhmLimit > 0 && fwhmPx !== null && fwhmPx > settings.fwhmLimit * medianFwhm)
+      return `FWHM ${fwhmPx.toFixed(2)} px is above the limit of ${(settings.fwhmLimit * medianFwhm).toFixed(2)} px`;
+    return null;
+  };
+  const sound = candidates.filter((sub) => fault(sub) === null);
   const asked = subs.find(({ id }) => id === settings.referenceId);
-  const reference = asked ?? (chooseReference(sharp) as SubFacts);
-  const used: PlannedSub[] = [];
+  const reference = asked ?? chooseReference(sound, settings);
+  if (!reference || obstacle(reference, reference, settings) !== null)
+    throw new UserError(
+      `no sub can be stacked: ${whyNone(subs, candidates, sound, settings)}`,
+      "Choose other subs, or change what is left out.",
+    );
+  const matched: { sub: SubFacts; relation: SubRelation }[] = [];
   for (const sub of subs) {
-    if (tooWide(sub)) {
-      const limit = (settings.fwhmLimit * medianFwhm).toFixed(2);
-      leave(sub, `FWHM ${sub.measures.fwhmPx?.toFixed(2)} px is above the limit of ${limit} px`);
-      continue;
-    }
-    if (sub.channels !== reference.channels) {
-      leave(sub, `has ${sub.channels} channels, the reference has ${reference.channels}`);
+    const reason = obstacle(sub, reference, settings) ?? fault(sub);
+    if (reason !== null) {
+      leave(sub, reason);
       continue;
     }
     const relation = relateSub(sub, reference, settings.transform);
-    if (!relation.ok) {
-      leave(sub, `could not be matched to the reference: ${relation.detail}`);
-      continue;
-    }
-    const { toReference, residualPx, pairs, scale, offset } = relation.value;
-    used.push({
-      ...{ id: sub.id, name: sub.name, toReference, residualPx, pairs, scale, offset },
-      weight: sub.measures.noise.map((sigma) => (settings.weights === "equal" ? 1 : subWeight(scale, sigma))),
-      half: used.length % 2 === 0 ? "A" : "B",
-    });
+    if (relation.ok) matched.push({ sub, relation: relation.value });
+    else leave(sub, `could not be matched to the reference: ${relation.detail}`);
   }
   const { width, height, channels } = reference;
-  return { referenceId: reference.id, width, height, channels, used, leftOut };
+  const used = matched.map(({ sub, relation }, i): PlannedSub => {
+    const { toReference, residualPx, pairs, scale, offset } = relation;
+    return {
+      ...{ id: sub.id, name: sub.name, toReference, residualPx, pairs, scale, offset },
+      weight: sub.measures.noise.map((sigma) =>
+        settings.weights === "equal" ? 1 : subWeight(scale, sigma, settings.weights === "shape" ? sub.measures : null),
+      ),
+      half: i % 2 === 0 ? "A" : "B",
+    };
+  });
+  return { referenceId: reference.id, width, height, channels, used: withKnownWeights(used), leftOut };
+}
+
+/** The most telling reason why there is nothing to stack. */
+function whyNone(subs: SubFacts[], candidates: SubFacts[], sound: SubFacts[], settings: StackSettings): string {
+  const [first] = candidates.length > 0 ? candidates : subs;
+  if (first.mosaic) return `${first.name} ${obstacle(first, first, settings)}`;
+  if (sound.length === 0 && candidates.length > 0) return "each shows its stars twice or is too blurred";
+  const most = candidates.reduce((a, b) => (b.measures.stars > a.measures.stars ? b : a), first);
+  return `no star's width could be measured in any of them (the most stars, ${most.measures.stars}, are in ${most.name})`;
+}
+
+/**
+ * Subs whose noise is not known (black cut off, constant) get the least weight of the others; where none is known all weigh alike.
+ */
+function withKnownWeights(used: PlannedSub[]): PlannedSub[] {
+  const channels = used[0]?.weight.length ?? 0;
+  const least = Array.from({ length: channels }, (_, c) => {
+    const known = used.map(({ weight }) => weight[c]).filter((w) => w > 0);
+    return known.length > 0 ? known.reduce((a, b) => Math.min(a, b)) : 1;
+  });
+  return used.map((sub) => ({ ...sub, weight: sub.weight.map((w, c) => (w > 0 ? w : least[c])) }));
 }
 
 /** How a sub relates to a reference: where it lies and how bright it is. */
@@ -148,9 +223,20 @@ export function relateSub(
   };
 }
 
-/** Inverse variance after photometric scaling; 1 where there is no noise. Source: Zackay & Ofek 2017, ApJ 836, 187. */
-export function subWeight(scale: number, sigma: number): number {
-  return sigma > 0 ? 1 / (scale * sigma) ** 2 : 1;
+/**
+ * Weight of a sub: 1/(s σ)², the best for extended light (Zackay & Ofek 2017, ApJ 836, 187), times (minor/major axis)/FWHM where `shape` is
+ * given. For a star, whose light a matched filter gathers, the best is 1/((s σ)² FWHM²) (its noise-equivalent area grows with the product of its
+ * axes: King 1983, PASP 95, 163); the default is the geometric mean of the two, and elongation counts once more, since it does not average
+ * out as seeing does (own choice). 0 where the noise is not known.
+ */
+export function subWeight(
+  scale: number,
+  sigma: number,
+  shape: Pick<SubMeasures, "fwhmPx" | "eccentricity"> | null,
+): number {
+  if (!(sigma > 0) || !(scale > 0)) return 0;
+  const width = shape?.fwhmPx ?? 1;
+  return (shape ? axisRatio(shape.eccentricity) / width : 1) / (scale * sigma) ** 2;
 }
 
 /** reference(x, y) − scale · own(T⁻¹(x, y)), both planes, as a plane in reference coordinates. */

@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
+import type { FrameUnit } from "../formats";
 import type { Kernels } from "../kernels";
 import { createPlainKernels, createWasmKernels } from "../kernels";
 import { roundPsf } from "../measure";
@@ -18,6 +19,15 @@ export function fixture<T>(name: string): T {
 export function fixtureBytes(name: string): Uint8Array {
   return new Uint8Array(readFileSync(join(folder, name)));
 }
+
+const saidBy = (words: string) => ({ name: words, fullScale: words, saturation: "95 % of full scale" });
+const unit = (name: FrameUnit["name"], full: number, storedPerUnit: number): FrameUnit => ({
+  ...{ name, storedPerUnit, fullScale: full, saturation: 0.95 * full, electronsPerAdu: null },
+  from: saidBy("sample type"),
+});
+/** Samples that are shares of full scale, and those of 16-bit integers. */
+export const SHARES = unit("share", 1, 1);
+export const SIXTEEN_BITS = unit("ADU", 65535, 65535);
 
 export const wasmKernels = (): Kernels => createWasmKernels(kernelBytes());
 export const plainKernels = createPlainKernels;

@@ -13,6 +13,8 @@ export interface Treatment {
   halves: { a: FrameRef; b: FrameRef } | null;
   /** Level that fills missing pixels, by channel. */
   fill: number[];
+  /** Full scale in samples of the picture. */
+  fullScale: number;
   steps: ChainStep[];
   contexts: (unknown[] | null)[];
 }

@@ -201,7 +201,7 @@ describe("calibration in a worker", () => {
   test("the plan of masters: scaled darks need a bias, unscaled ones do not; what is switched off is not used", () => {
     const size = { width: 64, height: 48 };
     const frame = (id: string, type: "light" | "dark" | "bias" | "flat", exposureS: number) =>
-      matchedFrame(id, id, type, { ...size, channels: 1 }, { ...NO_METADATA, exposureS });
+      matchedFrame(id, id, type, { ...size, channels: 1 }, { ...NO_METADATA, exposureS }, null);
     const masters = [frame("b", "bias", 0), frame("d", "dark", 60), frame("f", "flat", 1)];
     const light = frame("l", "light", 120);
     const use = { bias: true, dark: true, flat: true };

@@ -2,8 +2,8 @@ import type { MasterSettings } from "@/core/calibrate";
 import { frameMeans, makeMaster, makeMasterFlat, scaleOfCalibration } from "@/core/calibrate";
 import { CREATOR } from "@/core/version";
 import { wholeRegion } from "@/core/raster";
-import type { CfaPattern, FrameType } from "@/core/formats";
-import { writeFits } from "@/core/formats";
+import type { CfaPattern, FitsCard, FrameType, FrameUnit } from "@/core/formats";
+import { asRead, binnedBy, keptHeader, unitCards, unitOfSamples, writeFits } from "@/core/formats";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
 
@@ -26,16 +26,26 @@ export interface MasterResult {
   channels: number;
   /** Mean for each place of the CFA cell, or for each channel. */
   means: number[];
+  /** What the samples of the file are. */
+  unit: FrameUnit;
 }
 
 /** Combines frames into a master. */
 export const master: Task<MasterPayload, MasterResult> = async (payload, shop) => {
   const { kind, frames, offset, pattern, settings, cards } = payload;
+  const own = await shop.frames.unit(frames[0]);
+  const unit = unitOfSamples(own);
   const sources = [];
-  for (const frame of frames) sources.push(await shop.frames.open(frame));
+  for (const frame of frames) sources.push(await shop.frames.openIn(frame, own, "frame"));
   const raster =
     kind === "flat"
-      ? await makeMasterFlat(sources, offset && (await shop.frames.open(offset)), pattern, settings, shop.job)
+      ? await makeMasterFlat(
+          sources,
+          offset && (await shop.frames.openIn(offset, own, "frame that is taken off")),
+          pattern,
+          settings,
+          shop.job,
+        )
       : await makeMaster(sources, settings, shop.job);
   const { width, height, channels } = raster;
   const file = writeFits(
@@ -46,6 +56,8 @@ export const master: Task<MasterPayload, MasterResult> = async (payload, shop) =
         ["CREATOR", CREATOR],
         ["IMAGETYP", `master ${kind}`],
         ["NCOMBINE", frames.length, "frames combined"],
+        // A flat is relative: its mean is 1.
+        ...(kind === "flat" ? [] : unitCards(unit)),
         ...cards,
       ],
       history: [
@@ -56,7 +68,7 @@ export const master: Task<MasterPayload, MasterResult> = async (payload, shop) =
     },
     raster.planes,
   );
-  return { file, width, height, channels, means: frameMeans(raster, pattern) };
+  return { file, width, height, channels, means: frameMeans(raster, pattern), unit };
 };
 
 /** Hot and cold pixels of a master dark, by index. */
@@ -76,33 +88,32 @@ export const calibrateLight: Task<{ frame: FrameRef }, Uint8Array> = async ({ fr
   const picture = await shop.frames.picture(frame);
   const source = await shop.frames.open(frame);
   const raster = await source.read(wholeRegion(source));
-  const { settings, bias, dark, flat, darkScale } = calibration;
+  const { settings, bias, dark, flat, darkScale, pattern } = calibration;
   const { width, height, channels } = raster;
-  const kept = picture.cards.flatMap(({ keyword, value, comment }): [string, string | number | boolean, string][] =>
-    value !== null && KEPT.test(keyword) && !(typeof value === "string" && value.length > 60)
-      ? [[keyword, value, comment]]
-      : [],
-  );
-  const step = scaleOfCalibration(settings, calibration.pattern);
+  const step = scaleOfCalibration(settings, pattern);
   const binning = (picture.metadata.binning ?? 1) * step;
-  const history = [
+  const { moved, set, ...rest } = asRead(picture);
+  const colour = pattern !== null && settings.demosaic !== "none";
+  const { cards, history } = keptHeader({
+    ...rest,
+    moved: step === 1 ? moved : [...moved, binnedBy(step)],
+    unit: unitOfSamples(await shop.frames.unit(frame)),
+    demosaiced: colour,
+    set: [
+      ["IMAGETYP", "light", "calibrated"],
+      ["XBINNING", binning, "sensor pixels along an axis"],
+      ["YBINNING", binning],
+      ...(colour ? [] : set),
+      ...(pattern !== null && !colour ? ([["BAYERPAT", pattern]] as FitsCard[]) : []),
+    ],
+  });
+  const recipe = [
     `calibrated: ${CREATOR}`,
     `bias ${bias?.name ?? "none"}, dark ${dark?.name ?? "none"}${settings.scaleDark ? ` times ${darkScale}` : ""}, flat ${flat?.name ?? "none"}`,
     JSON.stringify(settings),
   ];
   return writeFits(
-    {
-      width,
-      height,
-      channels,
-      sample: "float32",
-      cards: [["IMAGETYP", "light", "calibrated"], ["XBINNING", binning, "sensor pixels along an axis"], ...kept],
-      history,
-    },
+    { width, height, channels, sample: "float32", cards, history: [...history, ...recipe] },
     raster.planes,
   );
 };
-
-/** Cards that are still true of a calibrated light. */
-const KEPT =
-  /^(OBJECT|OBSERVAT|INSTRUME|TELESCOP|OBSERVER|DATE-OBS|EXPTIME|EXPOSURE|GAIN|OFFSET|EGAIN|CCD-TEMP|XPIXSZ|FOCALLEN|FILTER)$/;

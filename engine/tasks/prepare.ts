@@ -10,11 +10,11 @@ export interface PreparePayload {
 
 /** The contexts of one step of a chain. */
 export const prepare: Task<PreparePayload, unknown[]> = async ({ treatment, index }, shop) => {
-  const { picture, halves, fill, steps, contexts } = treatment;
+  const { picture, halves, fill, fullScale, steps, contexts } = treatment;
   const input = {
     picture: await shop.frames.open(picture),
     halves: halves && { a: await shop.frames.open(halves.a), b: await shop.frames.open(halves.b) },
-    fill,
+    ...{ fill, fullScale },
   };
   return prepareStep(input, steps, contexts, index, shop.job);
 };

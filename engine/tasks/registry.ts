@@ -5,7 +5,7 @@ import { calibrateLight, defects, master } from "./masters";
 import { prepare } from "./prepare";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
-import { measureBoxes, measureLevels, measureSub, measureVideo, readFile, relate, unpack } from "./subs";
+import { measureBoxes, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 
 /** Everything a worker can do, by name. */
 export const TASKS = {
@@ -28,6 +28,7 @@ export const TASKS = {
   relate,
   renderStrip,
   stackStrip,
+  tellUnit,
   unpack,
 };
 

@@ -1,7 +1,7 @@
 import { readySteps, runChain } from "@/core/chain";
 import { fitsSamples, writePng } from "@/core/formats";
 import type { StretchContext, StretchParams } from "@/core/operations";
-import { stretchCurves } from "@/core/operations";
+import { stretchCurves, stretched } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import { createRaster, pasteInto, tilesOf, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
@@ -42,10 +42,7 @@ export const encodePng: Task<PngPayload, Uint8Array> = async ({ picture, depth, 
   if (stretch) {
     const curves = stretchCurves(stretch.params, stretch.context);
     raster.planes.forEach((plane, c) => {
-      const { black, a } = curves[Math.min(c, curves.length - 1)];
-      const scale = a / (1 - black);
-      const height = 1 / Math.asinh(a);
-      for (let i = 0; i < plane.length; i++) plane[i] = Math.asinh((plane[i] - black) * scale) * height;
+      raster.planes[c] = stretched(plane, curves[Math.min(c, curves.length - 1)]);
     });
   }
   shop.job.check();

@@ -56,5 +56,6 @@ export const inspect: Task<InspectPayload, PictureFacts> = async ({ picture, hal
   inspectPicture(
     await shop.frames.open(picture),
     halves && { a: await shop.frames.open(halves.a), b: await shop.frames.open(halves.b) },
+    await shop.frames.unit(picture),
     shop.job,
   );

@@ -1,11 +1,12 @@
 import type { CalibrationSettings } from "@/core/calibrate";
 import { scaleOfCalibration } from "@/core/calibrate";
-import type { Card, FormatId, SubMetadata } from "@/core/formats";
-import { pixelScaleOf, unpackToFits } from "@/core/formats";
+import type { Card, FormatId, FrameUnit, SubMetadata } from "@/core/formats";
+import { pixelScaleOf, toSample, unpackToFits } from "@/core/formats";
 import type { BackgroundBox, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
 import {
   boxLevels,
   measureBackground,
+  measureSaturation,
   measureSub as measure,
   measureVideoFrame,
   skyOfVideoFrame,
@@ -30,6 +31,10 @@ export interface FileReading {
   channels: number;
   bitpix: number;
   randomAccess: boolean;
+  /** Whether rows were turned over on reading. */
+  turned: boolean;
+  /** What is odd about the file, in words. */
+  notes: readonly string[];
   metadata: SubMetadata;
   cards: Card[];
   pixelScale: number | null;
@@ -40,7 +45,7 @@ export interface FileReading {
 /** Opens a file and reads its header. */
 export const readFile: Task<{ frame: FrameRef }, FileReading> = async ({ frame }, shop) => {
   const file = await shop.frames.picture(frame);
-  const { format, frames, width, height, channels, bitpix, randomAccess, metadata, cards } = file;
+  const { format, frames, width, height, channels, bitpix, randomAccess, turned, notes, metadata, cards } = file;
   const times = frames > 1 ? Array.from({ length: frames }, (_, i) => file.timeOf(i)) : [];
   return {
     format,
@@ -50,11 +55,21 @@ export const readFile: Task<{ frame: FrameRef }, FileReading> = async ({ frame }
     channels,
     bitpix,
     randomAccess,
+    turned,
+    notes,
     metadata,
     cards,
     pixelScale: pixelScaleOf(metadata),
     times,
   };
+};
+
+/** What the numbers of a frame are; with `look` the saturation is looked for in its stars. */
+export const tellUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = async ({ frame, look }, shop) => {
+  const unit = await shop.frames.unit(frame);
+  if (!look) return unit;
+  const source = await shop.frames.open(frame);
+  return measureSaturation(await source.read(wholeRegion(source)), unit).unit ?? unit;
 };
 
 /** A file that must be decoded whole, as an uncompressed FITS file. */
@@ -71,6 +86,8 @@ export interface SubReading {
   measures: SubMeasures;
   stars: ListedStar[];
   stretch: StretchContext;
+  /** What the samples are, with the saturation that was found. */
+  unit: FrameUnit;
 }
 
 /** Reads and measures one light, calibrated if its reference says so. */
@@ -80,8 +97,10 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
   const raster = await source.read(wholeRegion(source));
   shop.job.progress(0.3);
   shop.job.check();
-  const { measures, stars } = measure(raster, shop.job.kernels);
-  return { ...sizeOf(raster), measures, stars, stretch: stretchContextOf([raster]) };
+  const unit = await shop.frames.unit(frame);
+  const noise = (await source.noise?.()) ?? null;
+  const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise });
+  return { ...sizeOf(raster), measures, stars, stretch: shownBy(raster, unit), unit: found ?? unit };
 };
 
 /** Level and noise of a frame whose stars do not matter: a calibration frame, or one of a video. */
@@ -89,24 +108,29 @@ export const measureLevels: Task<{ frame: FrameRef }, SubReading> = async ({ fra
   const source = await shop.frames.open(frame);
   const raster = await source.read(wholeRegion(source));
   shop.job.check();
+  const unit = await shop.frames.unit(frame);
   return {
     ...sizeOf(raster),
-    measures: levelsOf(raster, shop.job.kernels),
+    measures: levelsOf(raster, unit, shop.job.kernels),
     stars: [],
-    stretch: stretchContextOf([raster]),
+    stretch: shownBy(raster, unit),
+    unit,
   };
 };
+
+/** What the display stretch of a frame is fitted to. */
+const shownBy = (raster: Raster, unit: FrameUnit): StretchContext =>
+  stretchContextOf([raster], toSample(unit, unit.fullScale));
 
 const sizeOf = ({ width, height, channels }: Raster) => ({ width, height, channels });
 
 function levelsOf(
   raster: Raster,
+  unit: FrameUnit,
   kernels: Parameters<typeof whiteNoise>[3],
   levels = raster.planes.map((plane) => median(measureBackground(plane, raster.width, raster.height).level)),
 ): SubMeasures {
   const { width, height, planes } = raster;
-  let saturated = 0;
-  for (const plane of planes) for (const v of plane) if (v >= 0.95) saturated++;
   return {
     stars: 0,
     fwhmPx: null,
@@ -116,7 +140,10 @@ function levelsOf(
     background: levels,
     gradient: levels.map((level) => ({ level, dx: 0, dy: 0 })),
     noise: planes.map((plane) => whiteNoise(withoutGaps(plane), width, height, kernels)),
-    saturatedShare: saturated / (width * height * planes.length),
+    noiseCorrelation: [],
+    looksMosaic: false,
+    double: null,
+    saturatedShare: measureSaturation(raster, unit, false).share,
     trail: null,
   };
 }
@@ -128,6 +155,7 @@ export const measureVideo: Task<
 > = async ({ file, from, to }, shop) => {
   const picture = await shop.frames.picture(file);
   const out = [];
+  const unit = await shop.frames.unit({ ...file, frame: from });
   for (let index = from; index < to; index++) {
     await shop.job.breathe();
     const source = file.calibration ? await shop.frames.open({ ...file, frame: index }) : picture.frame(index);
@@ -135,9 +163,10 @@ export const measureVideo: Task<
     out.push({
       reading: {
         ...sizeOf(raster),
-        measures: levelsOf(raster, shop.job.kernels, skyOfVideoFrame(raster)),
+        measures: levelsOf(raster, unit, shop.job.kernels, skyOfVideoFrame(raster)),
         stars: [],
-        stretch: stretchContextOf([raster]),
+        stretch: shownBy(raster, unit),
+        unit,
       },
       video: measureVideoFrame(raster, shop.job.kernels),
     });

@@ -50,8 +50,8 @@ const sharpen = newStep(findOperation("deconvolve.richardson-lucy") as AnyOperat
 const region = { x: 90, y: 70, width: 80, height: 60 };
 
 async function treatmentOf(steps: Treatment["steps"]): Promise<Treatment> {
-  const contexts = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill }, steps, job);
-  return { picture, halves, fill, steps, contexts };
+  const contexts = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, steps, job);
+  return { picture, halves, fill, fullScale: 1, steps, contexts };
 }
 
 test("a crop without steps is the stored pixels", async () => {
@@ -108,9 +108,9 @@ test("measures: treated noise falls, halves are treated too, and a stretch leave
 });
 
 test("contexts made in a worker are those made here", async () => {
-  const treatment = { picture, halves: null, fill, steps: [starlet], contexts: [null] };
+  const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], contexts: [null] };
   const made = await prepare({ treatment, index: 0 }, shop());
-  const here = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill }, [starlet], job);
+  const here = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
   expect(made).toEqual(here[0]);
 });
 

@@ -29,7 +29,6 @@ interface Props {
   curves: StretchCurve[];
   /** Show the untouched stack instead. */
   before: boolean;
-  bitpix: number;
   latency: Latency;
   /** Told how long the worker took for a treated crop. */
   onTime: (ms: number) => void;
@@ -46,7 +45,6 @@ export function CropCell({
   view,
   curves,
   before,
-  bitpix,
   latency,
   onTime,
   onPan,
@@ -124,7 +122,6 @@ export function CropCell({
         treatment={treated.pending ? null : treatment}
         toPicture={toPicture}
         view={view}
-        bitpix={bitpix}
       />
     </div>
   );
@@ -137,8 +134,7 @@ function Figures({
   treatment,
   toPicture,
   view,
-  bitpix,
-}: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view" | "bitpix">) {
+}: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view">) {
   const session = useSession();
   const [measures, setMeasures] = useState<PictureMeasures | null>(null);
   const region = measuredRegion(stack.facts, spot, view, toPicture);
@@ -165,7 +161,7 @@ function Figures({
       abort.abort();
     };
   }, [session, key, spot.id, stack.facts.skyLevel]);
-  const { unit, scale, digits } = levelUnit(bitpix);
+  const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;
   return (
     <div

@@ -5,7 +5,7 @@ import { stretchCurves } from "@/core/operations";
 import { duplicateLane, keepRung, removeLane, rungsOf } from "@/state/board";
 import { stackToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord } from "@/storage";
-import { useProject, useSession } from "../frame/session";
+import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
 import { cropSeconds, LaneChip, LaneHeader } from "./laneHeader";
@@ -65,7 +65,6 @@ interface ColumnProps {
 
 function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: ColumnProps) {
   const session = useSession();
-  const bitpix = useProject((state) => state.subs[0]?.bitpix ?? 16);
   const { stack, treatment, settling, error } = useLaneTreatment(lane);
   const toPicture = useMemo(() => (stack ? stackToStack(first, stack) : null), [first, stack]);
   const curves = useMemo(
@@ -123,7 +122,6 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
               view={board.view}
               curves={curves}
               before={before}
-              bitpix={bitpix}
               latency={latency}
               onTime={setCropMs}
               onPan={onPan}

@@ -5,6 +5,7 @@ import { useMemo, useRef, useState } from "react";
 import { CREATOR } from "@/core/version";
 import { chainToJson } from "@/core/chain";
 import { stretchCurves } from "@/core/operations";
+import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import { blobRef, renderPicture } from "@/engine/renderJob";
 import type { Treatment } from "@/engine/tasks/crop";
@@ -78,15 +79,7 @@ function Finish({
     if (!treatment) return null;
     if (rendered.current?.treatment === treatment) return rendered.current.blob;
     const started = performance.now();
-    const wanted = {
-      treatment,
-      width,
-      height,
-      channels,
-      title,
-      object: stack.object,
-      integrationS: stack.report.integrationS,
-    };
+    const wanted = { treatment, region: wholeRegion(stack.facts), channels, title };
     const blob = await session.jobs.run(`Rendering lane ${lane.letter}`, (control) =>
       renderPicture(session.pool, wanted, control),
     );

@@ -1,10 +1,12 @@
+import type { FrameUnit } from "@/core/formats";
+import { aduPerSample } from "@/core/formats";
+
 /** Numbers as the screen shows them; always with their unit beside them. */
 
-/** Levels of 16-bit data in ADU, of other data in millionths of full scale. */
-export function levelUnit(bitpix: number): { unit: string; scale: number; digits: number } {
-  if (bitpix === 16) return { unit: "ADU", scale: 65535, digits: 2 };
-  if (bitpix === 8) return { unit: "of 255", scale: 255, digits: 3 };
-  return { unit: "ppm", scale: 1e6, digits: 1 };
+/** How levels of a frame are shown: in electrons where that is what they are, else in ADU (shares of full scale as of 16 bits). */
+export function levelUnit(unit: FrameUnit): { unit: string; scale: number; digits: number } {
+  if (unit.name === "e-") return { unit: "e⁻", scale: unit.storedPerUnit, digits: 2 };
+  return { unit: "ADU", scale: aduPerSample(unit), digits: unit.fullScale <= 255 && unit.name === "ADU" ? 3 : 2 };
 }
 
 export function fixed(value: number | null | undefined, digits: number): string {

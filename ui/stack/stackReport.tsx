@@ -2,7 +2,6 @@
 
 import type { StackRecord } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
-import { useProject } from "../frame/session";
 import { calibrationWords } from "./stackDifferences";
 
 const CHANNEL_NAMES = ["red", "green", "blue"];
@@ -10,8 +9,7 @@ const CHANNEL_NAMES = ["red", "green", "blue"];
 /** What went into a stack and how good it became, in figures. */
 export function StackReportView({ stack }: { stack: StackRecord }) {
   const { report } = stack;
-  const bitpix = useProject((state) => state.subs[0]?.bitpix ?? 16);
-  const unit = levelUnit(bitpix);
+  const unit = levelUnit(stack.facts.unit);
   const leftOut = report.subs.filter((sub) => !sub.used);
   const worst = Math.max(0, ...report.subs.map((sub) => sub.residualPx ?? 0));
   return (

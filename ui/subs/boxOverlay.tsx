@@ -1,14 +1,15 @@
 "use client";
 
 import { useRef, useState } from "react";
-import { aduOf } from "@/core/choose";
+import type { FrameUnit } from "@/core/formats";
+import { levelUnit } from "../kit/format";
 import type { BackgroundBox } from "@/core/measure";
 
 interface Props {
   boxes: BackgroundBox[];
   /** Median of the current frame in each box, as share of full scale; missing where it is not known yet. */
   levels: (number | null)[];
-  bitpix: number;
+  unit: FrameUnit;
   toScreen: (x: number, y: number) => [number, number];
   scale: number;
   size: { width: number; height: number };
@@ -16,9 +17,10 @@ interface Props {
 }
 
 /** Boxes of empty sky: dragged to where they shall be, their level beside them; a double click removes one. */
-export function BoxOverlay({ boxes, levels, bitpix, toScreen, scale, size, onChange }: Props) {
+export function BoxOverlay({ boxes, levels, unit, toScreen, scale, size, onChange }: Props) {
   const [dragged, setDragged] = useState<{ id: string; x: number; y: number } | null>(null);
   const from = useRef<{ x: number; y: number; box: BackgroundBox } | null>(null);
+  const shown = levelUnit(unit);
   const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
   return (
     <>
@@ -89,7 +91,7 @@ export function BoxOverlay({ boxes, levels, bitpix, toScreen, scale, size, onCha
             }}
           >
             <span className="figures absolute top-full left-0 text-xs whitespace-nowrap text-good">
-              {level === null || level === undefined ? "…" : `${(level * aduOf(bitpix)).toFixed(1)} ADU`}
+              {level === null || level === undefined ? "…" : `${(level * shown.scale).toFixed(1)} ${shown.unit}`}
             </span>
           </div>
         );

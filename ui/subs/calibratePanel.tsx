@@ -160,7 +160,7 @@ export function CalibratePanel({ map, onMap }: Props) {
                 {duration(lights.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0))}{" "}
                 <span className="text-quiet">{label}</span>
               </div>
-              {needsCalibration(lights[0], own) || masters.length > 0 ? (
+              {needsCalibration(lights[0], own, plan.settings) || masters.length > 0 ? (
                 <>
                   <div className="text-sm text-quiet">
                     less {name(own.dark) ?? name(own.bias) ?? "nothing"}

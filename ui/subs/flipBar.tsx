@@ -2,9 +2,10 @@
 
 import { ChevronLeft, ChevronRight, Pause, Play, Plus, Star } from "lucide-react";
 import type { GradedFrame, Verdict } from "@/core/choose";
-import { MEASURES, aduOf, measureOf } from "@/core/choose";
+import { MEASURES, measureOf } from "@/core/choose";
 import type { SubRecord } from "@/storage";
 import { Button, IconButton } from "../kit/button";
+import { levelUnit } from "../kit/format";
 import { NumberField, NumberSlider } from "../kit/setting";
 import { TYPE_LABELS } from "./headerPanel";
 import type { JudgingLook } from "./flipPicture";
@@ -194,8 +195,9 @@ export function FlipBar(props: Props) {
 }
 
 /** Level and noise of a calibration frame. */
-function levelsOf({ measures, bitpix }: SubRecord): string[] {
-  const adu = (value: number) => `${(value * aduOf(bitpix)).toFixed(1)} ADU`;
+function levelsOf({ measures, unit }: SubRecord): string[] {
+  const shown = levelUnit(unit);
+  const adu = (value: number) => `${(value * shown.scale).toFixed(1)} ${shown.unit}`;
   return [`level ${adu(measures.background[0])}`, `noise ${adu(measures.noise[0])}`];
 }
 

@@ -64,7 +64,7 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
             <BoxOverlay
               boxes={boxes}
               levels={current.boxes?.levels ?? []}
-              bitpix={current.bitpix}
+              unit={current.unit}
               toScreen={toScreen}
               scale={scale}
               size={size}

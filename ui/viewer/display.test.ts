@@ -16,7 +16,10 @@ beforeAll(() => {
   Object.assign(globalThis, { ImageData: Picture });
 });
 
-const curves = stretchCurves({ sky: 0.2, black: 2 }, { level: [0.01, 0.012, 0.009], sigma: [0.0005, 0.0004, 0.0006] });
+const curves = stretchCurves(
+  { sky: 0.2, black: 2 },
+  { level: [0.01, 0.012, 0.009], sigma: [0.0005, 0.0004, 0.0006], white: 1 },
+);
 
 test("each channel's sky is shown near the wanted brightness, black is 0, 1 is white, a gap is black", () => {
   const planes = [
@@ -44,6 +47,6 @@ test("the table follows the curve to one display level over the faint end", () =
 test("a grey picture is grey; without a curve values are shown as they are; values can be scaled first", () => {
   const grey = rasterOf(2, 1, [Float32Array.of(0.5, 2)]);
   expect([...toImageData(grey, null).data]).toEqual([128, 128, 128, 255, 255, 255, 255, 255]);
-  const counted = toImageData(rasterOf(1, 1, [Float32Array.of(10)]), [{ black: 0, a: 1e-3 }], 1 / 20);
+  const counted = toImageData(rasterOf(1, 1, [Float32Array.of(10)]), [{ black: 0, white: 1, a: 1e-3 }], 1 / 20);
   expect(Math.abs(counted.data[0] - 127)).toBeLessThanOrEqual(1);
 });

@@ -16,7 +16,7 @@ function tableOf(a: number): Uint8ClampedArray {
   return table;
 }
 
-/** A Raster as display pixels; curves null shows values 0 … 1 as they are;
+/** A Raster as display pixels; curves null shows values 0 … 1 (of a stretched picture) as they are;
  * values are multiplied by `scaleValues` first. Missing pixels become the page's black. */
 export function toImageData(raster: Raster, curves: StretchCurve[] | null, scaleValues = 1): ImageData {
   const { width, height, channels, planes } = raster;
@@ -27,7 +27,7 @@ export function toImageData(raster: Raster, curves: StretchCurve[] | null, scale
     const curve = curves?.[Math.min(c, curves.length - 1)];
     if (curve) {
       const table = tableOf(curve.a);
-      const scale = TABLE_SIZE / (1 - curve.black);
+      const scale = TABLE_SIZE / (curve.white - curve.black);
       const black = curve.black;
       for (let i = 0, k = c; i < plane.length; i++, k += 4) {
         const t = (plane[i] * scaleValues - black) * scale;

@@ -132,6 +132,8 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
         throw new RangeError(`frame must be 0 to ${offsets.length - 1}, received ${index}`);
       return { width, height, channels, read: (region) => read(index, region) };
     },
+    turned: false,
+    notes: [],
     timeOf: () => null,
   };
 }

@@ -10,19 +10,29 @@ export function isGzip(start: Uint8Array): boolean {
   return start.length >= 2 && start[0] === 0x1f && start[1] === 0x8b;
 }
 
-const PIECE = 1 << 18;
+/** Pieces that are handed to the unpacker: deflate gains at most 1032 : 1, so each grows to 17 MB at most. */
+const PIECE = 1 << 14;
+const MOST_GAIN = 1032;
 
 /**
- * Unpacks a gzipped FITS file as far as the end of its first image: headers are read while they come out, so that nothing is
- * kept beyond what the header claims, and nothing is allocated before the bytes are there. Package: fflate.
+ * Unpacks a gzipped FITS file as far as the end of its first image: headers are read while they come out, and nothing beyond the image is
+ * unpacked. What the header claims is allocated once, after it was held against what the file can hold. Package: fflate.
  */
 export async function gunzipImage(bytes: ByteSource, progress?: (fraction: number) => void): Promise<ByteSource> {
-  const chunks: Uint8Array[] = [];
+  let room: Uint8Array = new Uint8Array(1 << 16);
   let held = 0;
   let at = 0;
+  /** Bytes beyond this are thrown away. */
+  let wanted = Infinity;
   const stream = new Gunzip((chunk) => {
-    chunks.push(chunk);
-    held += chunk.length;
+    const part = chunk.subarray(0, Math.max(0, wanted - held));
+    if (held + part.length > room.length) {
+      const larger = new Uint8Array(Math.max(2 * room.length, held + part.length));
+      larger.set(room.subarray(0, held));
+      room = larger;
+    }
+    room.set(part, held);
+    held += part.length;
   });
   const fill = async (length: number): Promise<void> => {
     while (held < length && at < bytes.size) {
@@ -51,27 +61,29 @@ export async function gunzipImage(bytes: ByteSource, progress?: (fraction: numbe
           `${held}`,
           "The file is cut short or damaged; copy it again.",
         );
-      return gather(chunks, offset, length);
+      return room.slice(offset, offset + length);
     },
   };
   const { dataStart, dataBytes } = await findImage(growing);
   const end = dataStart + Math.ceil(dataBytes / BLOCK) * BLOCK;
-  await fill(end);
-  const whole = Math.min(end, held);
-  return bytesOfArray(bytes.name, gather(chunks, 0, whole));
-}
-
-function gather(chunks: Uint8Array[], offset: number, length: number): Uint8Array {
-  const out = new Uint8Array(length);
-  let start = 0;
-  for (const chunk of chunks) {
-    const from = Math.max(0, offset - start);
-    const to = Math.min(chunk.length, offset + length - start);
-    if (from < to) out.set(chunk.subarray(from, to), start + from - offset);
-    start += chunk.length;
-    if (start >= offset + length) break;
+  if (end > MOST_GAIN * bytes.size + BLOCK)
+    throw new FormatError(
+      bytes.name,
+      "truncated",
+      "cards NAXISn",
+      `at most the ${MOST_GAIN * bytes.size} bytes that ${bytes.size} packed ones can hold`,
+      `${end}`,
+      "The file is cut short or damaged; copy it again.",
+    );
+  wanted = end;
+  held = Math.min(held, end);
+  if (end > room.length) {
+    const whole = new Uint8Array(end);
+    whole.set(room.subarray(0, held));
+    room = whole;
   }
-  return out;
+  await fill(end);
+  return bytesOfArray(bytes.name, room.subarray(0, held));
 }
 
 /** One gzipped piece of exactly `length` bytes; FormatError where it holds another number of bytes. */

@@ -115,6 +115,38 @@ export function formatCard(keyword: string, value: string | number | boolean, co
   return card.slice(0, CARD).padEnd(CARD);
 }
 
+/** Characters of a string that a card holds, and of one that goes on in the next (with its "&"). */
+const STRING_ROOM = 68;
+const PART_ROOM = 67;
+
+/**
+ * A value as one card or, for long strings, as a card and CONTINUE cards; keywords of several words as HIERARCH, where they fit (else
+ * none). Source: FITS Standard 4.0, 4.2.1.2; HIERARCH: registered convention.
+ */
+export function cardLines(keyword: string, value: string | number | boolean, comment = ""): string[] {
+  if (keyword.length > 8 || keyword.includes(" ")) {
+    const [, field] = formatCard("VALUE", typeof value === "string" ? value.slice(0, 30) : value).split("= ");
+    const line = `HIERARCH ${keyword} = ${field.trim()}`;
+    return line.length <= CARD ? [line.padEnd(CARD)] : [];
+  }
+  if (typeof value !== "string") return [formatCard(keyword, value, comment)];
+  const text = asciiOnly(value).replace(/'/g, "''");
+  if (text.length <= STRING_ROOM) return [formatCard(keyword, value, comment)];
+  const parts: string[] = [];
+  for (let at = 0; at < text.length;) {
+    let end = Math.min(text.length, at + PART_ROOM);
+    // A doubled quote is not torn apart.
+    const quotes = /'*$/.exec(text.slice(at, end))?.[0].length ?? 0;
+    if (end < text.length && quotes % 2 === 1) end--;
+    parts.push(text.slice(at, end));
+    at = end;
+  }
+  return parts.map((part, i) => {
+    const more = i < parts.length - 1 ? "&" : "";
+    return `${i === 0 ? `${keyword.padEnd(8)}= ` : "CONTINUE  "}'${part}${more}'`.padEnd(CARD);
+  });
+}
+
 function formatNumber(value: number): string {
   if (!Number.isFinite(value)) throw new RangeError("a FITS card cannot hold NaN or infinity");
   if (Number.isInteger(value) && Math.abs(value) < 1e15) return String(value);

@@ -1,5 +1,9 @@
 export type { FitsFrame } from "./read";
 export { FITS, openFits } from "./read";
-export type { FitsLayout, FitsSample } from "./write";
+export type { FitsCard, FitsLayout, FitsSample } from "./write";
+export type { KeptFrom } from "./keep";
+export { keptHeader, metadataCards } from "./keep";
+export type { PixelMap } from "./wcs";
+export { binnedBy, cutFrom, turnedOver } from "./wcs";
 export { fitsHeader, fitsPadding, fitsSamples, writeFits } from "./write";
 export type { FitsHeader } from "./header";

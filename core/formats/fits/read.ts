@@ -1,7 +1,7 @@
 import type { FrameSource, Raster, Region } from "../../raster";
 import { createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
-import { metadataOfCards } from "../metadata";
+import { metadataOfCards, shiftCfa } from "../metadata";
 import type { PictureFile, PictureFormat } from "../picture";
 import { onlyFrame } from "../picture";
 import type { Result } from "../problem";
@@ -22,6 +22,9 @@ export interface FitsFrame extends FrameSource {
   readonly fullScale: number;
   /** False where the pixels had to be decompressed into memory. */
   readonly randomAccess: boolean;
+  /** Whether rows were turned over: ROWORDER = 'BOTTOM-UP'. */
+  readonly turned: boolean;
+  readonly notes: readonly string[];
 }
 
 /** FITS Standard 4.0 (2018), plain, gzipped or with tile-compressed images. */
@@ -34,15 +37,17 @@ export const FITS: PictureFormat = {
 };
 
 function pictureOf(frame: FitsFrame): PictureFile {
-  const { width, height, channels, bitpix, fullScale, header, randomAccess } = frame;
+  const { width, height, channels, bitpix, fullScale, header, randomAccess, turned, notes } = frame;
   const { cards } = header;
   const metadata = metadataOfCards(cards);
-  const known = channels === 1 ? metadata : { ...metadata, cfa: null };
+  // The pattern is that of the first stored row, which is the last one of a picture that was turned over.
+  const cfa = metadata.cfa && turned ? shiftCfa(metadata.cfa, 0, height - 1) : metadata.cfa;
+  const known = { ...metadata, cfa: channels === 1 ? cfa : null };
   const start = known.date === null ? NaN : Date.parse(`${known.date}Z`);
   return {
     format: "fits",
     frames: 1,
-    ...{ width, height, channels, bitpix, fullScale, cards, randomAccess },
+    ...{ width, height, channels, bitpix, fullScale, cards, randomAccess, turned, notes },
     metadata: known,
     frame: onlyFrame(frame),
     timeOf: () => (Number.isNaN(start) ? null : start),
@@ -139,7 +144,7 @@ function openPlain(bytes: ByteSource, hdu: Hdu, randomAccess: boolean): FitsFram
     return out;
   }
 
-  return { width, height, channels, header, bitpix, fullScale, randomAccess, read };
+  return { width, height, channels, header, bitpix, fullScale, randomAccess, turned: flipped, notes: hdu.notes, read };
 }
 
 /** A tile-compressed image: decompressed at the first read and kept. */
@@ -164,7 +169,10 @@ function openTiled(bytes: ByteSource, hdu: Hdu, progress?: (fraction: number) =>
     return out;
   }
 
-  return { width, height, channels, header, bitpix, fullScale, randomAccess: false, read };
+  return {
+    ...{ width, height, channels, header, bitpix, fullScale, read },
+    ...{ randomAccess: false, turned: flipped, notes: hdu.notes },
+  };
 }
 
 function checkInside(file: string, region: Region, width: number, height: number): void {

@@ -3,12 +3,12 @@ export const BITPIX = [8, 16, 32, 64, -32, -64] as const;
 export type Bitpix = (typeof BITPIX)[number];
 
 /**
- * The physical value that becomes 1.0: 255 for bytes, 2^n − 1 for integers that BZERO makes unsigned, 2^(n−1) − 1 for signed
- * ones (also bytes that BZERO = −128 makes signed), each times |BSCALE|; 1 for floats.
- * Source: FITS Standard 4.0, 4.4.2.5 and table 11.
+ * The physical value that becomes 1.0: 255 for bytes, 65535 for 16-bit integers that BZERO makes unsigned, 32767 for signed
+ * ones (127 for bytes that BZERO = −128 makes signed), each times |BSCALE|. 1 for floats and for integers of 32 and 64 bits, which no
+ * converter fills: they keep their own numbers. Source: FITS Standard 4.0, 4.4.2.5 and table 11.
  */
 export function fullScaleOf(bitpix: Bitpix, bscale: number, bzero: number): number {
-  if (bitpix < 0) return 1;
+  if (bitpix < 0 || bitpix > 16) return 1;
   const unit = Math.abs(bscale || 1);
   if (bitpix === 8) return (bzero === -128 * bscale ? 127 : 255) * unit;
   const half = 2 ** (bitpix - 1);

@@ -1,9 +1,12 @@
 import { joinBytes } from "../bytes";
-import { BLOCK, CARD, formatCard, historyCards } from "./header";
+import { BLOCK, CARD, cardLines, formatCard, historyCards } from "./header";
 
 export type FitsSample = "float32" | "uint16" | "uint8";
 
 const SAMPLE_BYTES = { float32: 4, uint16: 2, uint8: 1 } as const;
+
+/** A card to be written: keyword, value, comment. */
+export type FitsCard = [keyword: string, value: string | number | boolean, comment?: string];
 
 export interface FitsLayout {
   width: number;
@@ -11,7 +14,7 @@ export interface FitsLayout {
   channels: number;
   sample: FitsSample;
   /** Further cards, in order. */
-  cards?: [keyword: string, value: string | number | boolean, comment?: string][];
+  cards?: FitsCard[];
   /** Texts that become HISTORY cards, such as the recipe. */
   history?: string[];
 }
@@ -28,7 +31,7 @@ export function fitsHeader(layout: FitsLayout): Uint8Array {
     ...(channels === 1 ? [] : [formatCard("NAXIS3", channels)]),
     ...(sample === "uint16" ? [formatCard("BSCALE", 1), formatCard("BZERO", 32768, "unsigned 16-bit")] : []),
     formatCard("ROWORDER", "TOP-DOWN", "first row is the top row"),
-    ...(layout.cards ?? []).map(([keyword, value, comment]) => formatCard(keyword, value, comment)),
+    ...(layout.cards ?? []).flatMap(([keyword, value, comment]) => cardLines(keyword, value, comment)),
     ...(layout.history ?? []).flatMap(historyCards),
     "END".padEnd(CARD),
   ];

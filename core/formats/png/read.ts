@@ -45,6 +45,8 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
     metadata: metadataOfCards(cards),
     randomAccess: false,
     frame: onlyFrame({ width, height, channels, read }),
+    turned: false,
+    notes: [],
     timeOf: () => null,
   };
 }

@@ -49,7 +49,9 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
     );
   const head = await bytes.read(0, SER_HEADER_BYTES);
   const view = new DataView(head.buffer, head.byteOffset, head.byteLength);
-  const [colourId, order, width, height, depth, frames] = [18, 22, 26, 30, 34, 38].map((at) => view.getInt32(at, true));
+  const [colourId, order, width, height, depth, claimed] = [18, 22, 26, 30, 34, 38].map((at) =>
+    view.getInt32(at, true),
+  );
   const colour = COLOURS[colourId];
   if (!colour)
     throw new FormatError(
@@ -68,15 +70,16 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
   const { channels } = colour;
   const frameBytes = width * height * channels * sampleBytes;
   const there = Math.floor((bytes.size - SER_HEADER_BYTES) / frameBytes);
-  if (frames < 1 || frames > there)
-    throw new FormatError(
-      file,
-      frames < 1 ? "damaged" : "truncated",
-      "byte 38 (number of frames)",
-      `at most the ${there} frames of ${frameBytes} bytes that the file holds`,
-      String(frames),
-      COPY,
-    );
+  if (there < 1)
+    throw new FormatError(file, "truncated", `byte ${bytes.size}`, `a frame of ${frameBytes} bytes`, "none", COPY);
+  // A recording that broke off, or was cut, holds whole frames all the same; writers that broke off leave a count of 0.
+  const frames = claimed < 1 ? there : Math.min(claimed, there);
+  const notes =
+    claimed < 1
+      ? [`the header counts ${claimed} frames; the ${there} whole frames of the file are read`]
+      : claimed > there
+        ? [`the file is cut short: ${there} of ${claimed} frames are whole, and are read`]
+        : [];
   const littleEndian = sampleBytes === 1 || (await isLittleEndian(bytes, width, height, channels, order !== 0));
   const text = (at: number) =>
     String.fromCharCode(...head.subarray(at, at + 40))
@@ -93,7 +96,7 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
     card("ImageWidth", width, "px"),
     card("ImageHeight", height, "px"),
     card("PixelDepthPerPlane", depth, "bits"),
-    card("FrameCount", frames),
+    card("FrameCount", claimed),
     card("OBSERVER", text(42)),
     card("INSTRUME", text(82)),
     card("TELESCOP", text(122)),
@@ -138,6 +141,8 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
         throw new RangeError(`frame must be 0 to ${frames - 1}, received ${index}`);
       return { width, height, channels, read: (region) => read(index, region) };
     },
+    turned: false,
+    notes,
     timeOf: (index) => times?.[index] ?? null,
   };
 }

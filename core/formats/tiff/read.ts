@@ -48,8 +48,10 @@ async function open(bytes: ByteSource, progress?: (fraction: number) => void): P
       String(samplesPerPixel),
       "Save it again.",
     );
-  const fullScale = kind === "float" ? 1 : 2 ** (kind === "signed" ? bits - 1 : bits) - 1;
-  const finish = (raster: Raster): Raster => (photometric === 0 && kind !== "float" ? inverted(raster) : raster);
+  // Floats and integers of 32 bits keep their own numbers, as in FITS files.
+  const fullScale = kind === "float" || bits === 32 ? 1 : 2 ** (kind === "signed" ? bits - 1 : bits) - 1;
+  const white = bits === 32 ? 2 ** (kind === "signed" ? 31 : 32) - 1 : 1;
+  const finish = (raster: Raster): Raster => (photometric === 0 && kind !== "float" ? inverted(raster, white) : raster);
   let unpacked: Promise<Raster> | null = null;
   const read = async (region: Region): Promise<Raster> => {
     if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
@@ -67,13 +69,15 @@ async function open(bytes: ByteSource, progress?: (fraction: number) => void): P
     metadata: metadataOfCards(cards),
     randomAccess: compression === 1,
     frame: onlyFrame({ width, height, channels, read }),
+    turned: false,
+    notes: [],
     timeOf: () => null,
   };
 }
 
-const inverted = (raster: Raster): Raster => ({
+const inverted = (raster: Raster, white: number): Raster => ({
   ...raster,
-  planes: raster.planes.map((plane) => plane.map((v) => 1 - v)),
+  planes: raster.planes.map((plane) => plane.map((v) => white - v)),
 });
 
 function cardsOf(directory: TiffDirectory, compression: string): Card[] {

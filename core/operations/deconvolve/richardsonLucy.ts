@@ -126,9 +126,7 @@ export const richardsonLucy: Operation<Params, Context> = {
   contextDependsOn: () => null,
   async prepare(_, look, job) {
     const samples = await look.samples();
-    const stars = samples.flatMap((piece) =>
-      findStars(meanPlane(piece), piece.width, piece.height, job.kernels, { saturation: Infinity }),
-    );
+    const stars = samples.flatMap((piece) => findStars(meanPlane(piece), piece.width, piece.height, job.kernels));
     const { fwhmPx, beta } = starShape(stars);
     const channels = samples[0].channels;
     const facts = Array.from({ length: channels }, (_c, c) => skyFacts(samples, c, job.kernels));

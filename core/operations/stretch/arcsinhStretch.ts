@@ -11,39 +11,47 @@ export const stretchParams = z.object({
 });
 export type StretchParams = z.infer<typeof stretchParams>;
 
-/** Sky level and its robust spread, by channel; what the stretch is fitted to. */
-export const stretchContext = z.object({ level: z.array(z.number()), sigma: z.array(z.number()) });
+/** Sky level and its robust spread, by channel, and the level that becomes white: full scale. What the stretch is fitted to. */
+export const stretchContext = z.object({
+  level: z.array(z.number()),
+  sigma: z.array(z.number()),
+  white: z.number().default(1),
+});
 export type StretchContext = z.infer<typeof stretchContext>;
 
-/** One channel's curve: y = asinh(a t) / asinh(a), t = (x − black) / (1 − black). */
+/** One channel's curve: y = asinh(a t) / asinh(a), t = (x − black) / (white − black). */
 export interface StretchCurve {
   black: number;
+  white: number;
   a: number;
 }
 
 /**
- * The curve that takes black to 0, 1 to 1 and the sky to the wanted brightness; `a` is found by bisection (the brightness of
+ * The curve that takes black to 0, white to 1 and the sky to the wanted brightness; `a` is found by bisection (the brightness of
  * a fixed t < wanted rises with a). A sky at or below black, or brighter than wanted already, gives a straight line (a → 0).
  * Source: Lupton et al. 2004, PASP 116, 133 (arcsinh).
  */
 export function stretchCurves(params: StretchParams, context: StretchContext): StretchCurve[] {
   const blacks = context.level.map((level, c) => level - params.black * context.sigma[c]);
-  const heights = context.level.map((level, c) => (level - blacks[c]) / (1 - blacks[c]));
+  // A sky above full scale says that full scale is wrong; the curve must rise all the same.
+  const whites = blacks.map((black, c) => Math.max(context.white, context.level[c], black + Number.MIN_VALUE));
+  const heights = context.level.map((level, c) => (level - blacks[c]) / (whites[c] - blacks[c]));
+  const curves = (a: number): StretchCurve[] => blacks.map((black, c) => ({ black, white: whites[c], a }));
   const t = medianInPlace(Float64Array.from(heights));
   let low = Math.log(1e-3);
   let high = Math.log(1e9);
-  if (!(t > 0) || t >= params.sky) return blacks.map((black) => ({ black, a: 1e-3 }));
+  if (!(t > 0) || t >= params.sky) return curves(1e-3);
   for (let round = 0; round < 60; round++) {
     const middle = (low + high) / 2;
     const a = Math.exp(middle);
     if (Math.asinh(a * t) / Math.asinh(a) < params.sky) low = middle;
     else high = middle;
   }
-  return blacks.map((black) => ({ black, a: Math.exp((low + high) / 2) }));
+  return curves(Math.exp((low + high) / 2));
 }
 
-/** The median over samples of their median and robust σ, by channel. */
-export function stretchContextOf(samples: Raster[]): StretchContext {
+/** The median over samples of their median and robust σ, by channel; `white` is the picture's full scale in its samples. */
+export function stretchContextOf(samples: Raster[], white: number): StretchContext {
   const channels = samples[0].channels;
   const spreads = samples.map((piece) => piece.planes.map((plane) => robustSpread(plane)));
   const over = (value: (piece: number, c: number) => number) =>
@@ -53,6 +61,7 @@ export function stretchContextOf(samples: Raster[]): StretchContext {
   return {
     level: over((piece, c) => spreads[piece][c].centre),
     sigma: over((piece, c) => spreads[piece][c].sigma),
+    white,
   };
 }
 
@@ -96,15 +105,16 @@ export const arcsinhStretch: Operation<StretchParams, StretchContext> = {
   noiseOf: () => null,
   withNoise: (context) => context,
   contextDependsOn: () => null,
-  prepare: async (_, look) => stretchContextOf(await look.samples()),
+  prepare: async (_, look) => stretchContextOf(await look.samples(), look.fullScale),
   run(region, params, context) {
     const curves = stretchCurves(params, context);
-    const planes = region.planes.map((plane, c) => {
-      const { black, a } = curves[c];
-      const scale = a / (1 - black);
-      const height = 1 / Math.asinh(a);
-      return plane.map((v) => Math.asinh((v - black) * scale) * height);
-    });
-    return { ...region, planes };
+    return { ...region, planes: region.planes.map((plane, c) => stretched(plane, curves[c])) };
   },
 };
+
+/** A plane through its curve. */
+export function stretched(plane: Float32Array, { black, white, a }: StretchCurve): Float32Array {
+  const scale = a / (white - black);
+  const height = 1 / Math.asinh(a);
+  return plane.map((v) => Math.asinh((v - black) * scale) * height);
+}
