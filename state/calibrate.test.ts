@@ -100,11 +100,11 @@ test("a changed plan is shown at once in the size that was measured, and asks fo
     const made = shownCalibration(light, session.calibrationFor(light));
     return made && [made.settings.demosaic, made.settings.bin, made.pattern];
   };
-  expect(shown({ pattern: "BGGR" })).toEqual(["linear5", 1, "BGGR"]);
+  expect(shown({ pattern: "BGGR" })).toEqual(["limited", 1, "BGGR"]);
   expect(session.staleLights().length).toBe(4);
-  expect(shown({ demosaic: "superpixel" })).toEqual(["linear5", 1, "RGGB"]);
-  expect(shown({ demosaic: "none" })).toEqual(["linear5", 1, "RGGB"]);
-  expect(shown({ bin: 3 })).toEqual(["linear5", 1, "RGGB"]);
+  expect(shown({ demosaic: "superpixel" })).toEqual(["limited", 1, "RGGB"]);
+  expect(shown({ demosaic: "none" })).toEqual(["limited", 1, "RGGB"]);
+  expect(shown({ bin: 3 })).toEqual(["limited", 1, "RGGB"]);
   const half = { ...light, measuredSize: { width: 150, height: 120, channels: 3 } };
   expect(shownCalibration(half, session.calibrationFor(half))?.settings).toMatchObject({
     demosaic: "superpixel",

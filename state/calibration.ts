@@ -1,5 +1,5 @@
 import type { FrameGroup, MatchedFrame } from "@/core/calibrate";
-import { groupFrames, scaleOfCalibration } from "@/core/calibrate";
+import { DEFAULT_DEMOSAIC, groupFrames, scaleOfCalibration } from "@/core/calibrate";
 import type { FrameType, UnitClaims } from "@/core/formats";
 import { UNIT_FIELDS } from "@/core/formats";
 import type { MasterPlan } from "@/engine/calibration";
@@ -99,7 +99,7 @@ export function shownCalibration(sub: SubRecord, planned: CalibrationRef | null)
   if (scaleOfCalibration(settings, pattern) === shrink && (pattern === null || grey === (settings.demosaic === "none")))
     return planned;
   const cells = pattern !== null && !grey && shrink % 2 === 0;
-  const colour = settings.demosaic === "none" || settings.demosaic === "superpixel" ? "linear5" : settings.demosaic;
+  const colour = settings.demosaic === "none" || settings.demosaic === "superpixel" ? DEFAULT_DEMOSAIC : settings.demosaic;
   return {
     ...planned,
     settings: {

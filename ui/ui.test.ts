@@ -144,7 +144,7 @@ test("a stack says what differs from its neighbour", () => {
   const calibrated = (dark: string | null, bin: number) =>
     ({
       ...make({}),
-      calibration: { plan: { settings: { demosaic: "linear5", bin } }, groups: [{ dark, flat: "f", bias: null }] },
+      calibration: { plan: { settings: { demosaic: "limited", bin } }, groups: [{ dark, flat: "f", bias: null }] },
     }) as unknown as StackRecord;
   expect(differences(calibrated("d", 1), calibrated(null, 1))).toBe("with flats");
   expect(differences(make({}), calibrated("d", 2))).toBe("with darks and flats (binned 2×2)");

@@ -96,7 +96,7 @@ describe("against numpy and astropy on the same frames (reference/make_calibrati
     ).toBeLessThan(0.01);
     const higher = calibratedFrame(inUnits(reference.light), {
       ...base,
-      settings: { ...base.settings, pedestalAdu: 100 },
+      pedestal: 100 / 65535,
     });
     expect((await higher.read(wholeRegion(higher))).planes[0][0] * 65535 - reference.withDark[0]).toBeCloseTo(100, 1);
   });

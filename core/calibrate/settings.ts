@@ -2,6 +2,9 @@ import { z } from "zod";
 import { cfaPattern } from "../formats";
 import { DEMOSAICS } from "./demosaic/registry";
 
+/** The best in a dithered stack: see docs/methods.md for the comparison. */
+export const DEFAULT_DEMOSAIC = "limited";
+
 /** How lights are calibrated; which masters are used is told apart from it (apply.ts). Every field has a default. */
 export const calibrationSettings = z.object({
   /** Multiply the dark (less its bias) by exposure of light / exposure of dark. Needs a bias. */
@@ -12,7 +15,7 @@ export const calibrationSettings = z.object({
   hotSigma: z.number().min(0).max(50).default(5),
   /** Where hot and cold pixels are looked for. */
   hotFrom: z.enum(["dark", "light", "both"]).default("both"),
-  demosaic: z.enum(["none", ...DEMOSAICS.map(({ id }) => id)]).default("linear5"),
+  demosaic: z.enum(["none", ...DEMOSAICS.map(({ id }) => id)]).default(DEFAULT_DEMOSAIC),
   /** The pattern to use instead of the one in the cards; null for that. */
   pattern: cfaPattern.nullable().default(null),
   /** Software binning of n × n pixels. */

@@ -40,7 +40,10 @@ export function flagsOf(frame: GradedFrame): Flag[] {
   return [
     ...(frame.measures.double ? (["double"] as const) : []),
     ...(frame.measures.trail ? (["trail"] as const) : []),
-    ...(transmission !== null && transmission < CLOUD_BELOW_PERCENT ? (["cloud"] as const) : []),
+    // Of a double image half of the light is beside the star: that is no cloud.
+    ...(!frame.measures.double && transmission !== null && transmission < CLOUD_BELOW_PERCENT
+      ? (["cloud"] as const)
+      : []),
   ];
 }
 

@@ -64,8 +64,10 @@ export function unitOf(stored: StoredSamples, claims: UnitClaims, range: DataRan
   const byType = typeTellsUnit(stored);
   const top = range ? range.top * stored.fullScale : stored.fullScale;
   const isShare = !byType && stored.bitpix < 0 && top <= MOST_SHARE;
-  const claimedName =
-    claims.unit !== null && (typed("unit") || (claims.unit === "share") === isShare) ? claims.unit : null;
+  // A full scale of 1 says what BUNIT has no word for. Electrons may be few; ADU and shares are held against the data.
+  const said = claims.unit ?? (claims.fullScale === 1 && !byType ? "share" : null);
+  const agrees = typed("unit") || said === "e-" || (said === "share") === isShare;
+  const claimedName = said !== null && agrees ? said : null;
   const name: UnitName = claimedName ?? (isShare ? "share" : "ADU");
   const nameFrom =
     claimedName !== null ? (typed("unit") ? "typed in" : "header") : byType ? "sample type" : "range of the data";

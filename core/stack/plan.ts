@@ -93,19 +93,26 @@ function mainKind(subs: SubFacts[], settings: StackSettings): SubFacts[] {
 }
 
 /**
- * The sub to which the others are matched (reference.ts): starlight is told against the sharpest, since scores need it, and the best
- * of those that match it wins.
+ * The sub to which the others are matched (reference.ts): starlight is told against the one that is best by itself, since scores
+ * need it, and the best of those that match it wins. One to which fewer than half of the others can be matched is a stranger, and the next is
+ * tried; where all are strangers to each other, the one with most matches stands.
  */
 export function chooseReference(subs: SubFacts[], settings: StackSettings): SubFacts | null {
-  const alone = subs.map((sub) => ({ ...sub, relation: null }));
-  const first = bestReference(alone);
-  if (!first) return null;
-  const related = subs.flatMap((sub) => {
-    const relation = relateSub(sub, first, settings.transform);
-    return relation.ok ? [{ ...sub, relation: relation.value }] : [];
-  });
-  const best = bestReference(related) ?? first;
-  return subs.find(({ id }) => id === best.id) ?? null;
+  let left = subs.map((sub) => ({ ...sub, relation: null as SubRelation | null }));
+  let most: typeof left = [];
+  for (;;) {
+    const first = bestReference(left);
+    if (!first) break;
+    const related = subs.flatMap((sub) => {
+      const relation = relateSub(sub, first, settings.transform);
+      return relation.ok ? [{ ...sub, relation: relation.value }] : [];
+    });
+    if (related.length > most.length) most = related;
+    if (2 * related.length >= subs.length) break;
+    left = left.filter((sub) => sub !== first);
+  }
+  const best = bestReference(most);
+  return subs.find(({ id }) => id === best?.id) ?? null;
 }
 
 /**

@@ -13,16 +13,22 @@ export interface ReferenceCandidate {
   relation: Pick<SubRelation, "scale"> | null;
 }
 
+/** Share of the median number of stars that a reference must have. */
+const LEAST_STARS = 0.4;
+
 /**
  * How well each sub serves as the one to which the others are matched: clear and sharp, round, under an even sky,
  *   1/(s σ) · 1/FWHM · minor/major axis · 1/(1 + ½ g/ḡ),
  * s being its photometric scale (1 where it is not known), σ its noise, g the span of its sky gradient in the reference's starlight and ḡ the
  * median of those. A gradient counts by its height, not by its share of a level that may be zero, and little: normalisation takes it off.
- * Double images, and subs without a FWHM, cannot be references and get no score. The one formula for grading, flipping and
+ * Double images, subs without a FWHM, and those with less than 40 % of the median number of stars (defocused ones, whose width may be that
+ * of cosmic-ray hits) cannot be references and get no score. The one formula for grading, flipping and
  * stacking. Source: own choice; each factor is a measure of methods.md.
  */
 export function referenceScores(candidates: readonly ReferenceCandidate[]): Map<string, number> {
-  const usable = candidates.filter(({ measures }) => measures.fwhmPx !== null && measures.double === null);
+  const single = candidates.filter(({ measures }) => measures.fwhmPx !== null && measures.double === null);
+  const typicalStars = single.length > 0 ? medianInPlace(Float64Array.from(single, (one) => one.measures.stars)) : 0;
+  const usable = single.filter(({ measures }) => measures.stars >= LEAST_STARS * typicalStars);
   const scaleOf = ({ relation }: ReferenceCandidate): number => relation?.scale ?? 1;
   const spanOf = (one: ReferenceCandidate): number =>
     scaleOf(one) * skyGradient(one.measures, one.width, one.height).span;

@@ -1,3 +1,4 @@
+import { DEFAULT_DEMOSAIC } from "@/core/calibrate";
 import type { StackRecord } from "@/storage";
 
 /** Settings and counts in which a stack differs from its neighbour, in words. */
@@ -27,7 +28,7 @@ export function calibrationWords({ calibration }: Pick<StackRecord, "calibration
   );
   const names = kinds.map((kind) => ({ dark: "darks", flat: "flats", bias: "bias" })[kind]);
   const { demosaic, bin } = calibration.plan.settings;
-  const how = [demosaic === "linear5" ? "" : demosaic, bin > 1 ? `binned ${bin}×${bin}` : ""]
+  const how = [demosaic === DEFAULT_DEMOSAIC ? "" : demosaic, bin > 1 ? `binned ${bin}×${bin}` : ""]
     .filter(Boolean)
     .join(", ");
   return `${names.length === 0 ? "without masters" : `with ${names.join(" and ")}`}${how ? ` (${how})` : ""}`;
