@@ -91,8 +91,8 @@ async function main(seed: number, size: number, subs: number) {
       limitWhiteAdu: round(whiteLimit * 65535),
       trueNoiseAdu: round(residual * 65535),
       overLimit: round(residual / withResampling),
-      fromHalvesAdu: round(report.noise[c].fromHalves * 65535),
-      halvesOverTrue: round(report.noise[c].fromHalves / residual),
+      fromHalvesAdu: round((report.noise[c].fromHalves ?? NaN) * 65535),
+      halvesOverTrue: round((report.noise[c].fromHalves ?? NaN) / residual),
     };
   });
 
@@ -124,8 +124,8 @@ async function main(seed: number, size: number, subs: number) {
     registrationMedianPx: round(medianOf(errors)),
     registrationWorstPx: round(Math.max(...errors)),
     noise,
-    expectedGain: round(report.noise[1].expectedGain),
-    measuredGain: round(report.noise[1].measuredGain),
+    expectedGain: round(report.noise[1].expectedGain ?? NaN),
+    measuredGain: round(report.noise[1].measuredGain ?? NaN),
     fwhmStack: round(report.fwhmPx ?? NaN),
     fwhmMedianSub: round(report.medianSubFwhmPx ?? NaN),
     fwhmExpectedRatio: round(
@@ -249,7 +249,7 @@ async function outlierFigures(
   stack: Raster,
   used: number[],
   referenceIndex: number,
-  report: { noise: { fromHalves: number }[]; fwhmPx: number | null },
+  report: { noise: { fromHalves: number | null }[]; fwhmPx: number | null },
   unclipped: Raster,
 ) {
   const trailed = night.subs.find(({ trail, index }) => trail && used.includes(index));
@@ -259,7 +259,7 @@ async function outlierFigures(
   const [x1, y1] = applyTransform(toReference, trailed.trail.x1, trailed.trail.y1);
   const truth = truthInReference(night, referenceIndex, report.fwhmPx ?? 3);
   const length = Math.hypot(x1 - x0, y1 - y0);
-  const sigma = report.noise[1].fromHalves;
+  const sigma = report.noise[1].fromHalves ?? NaN;
   const excess = (picture: Raster) => {
     const residual = residualPlane(picture.planes[1], truth.planes[1], picture.width);
     const on: number[] = [];

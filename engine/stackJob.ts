@@ -1,6 +1,6 @@
 import { CREATOR } from "@/core/version";
 import type { PictureFacts } from "@/core/compare";
-import { scaleOfCalibration } from "@/core/calibrate";
+import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
 import type { FitsCard, FrameUnit, SubMetadata } from "@/core/formats";
 import { asRead, binnedBy, fitsHeader, fitsPadding, keptHeader, metadataCards, unitOfSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
@@ -91,6 +91,7 @@ export async function makeStack(
     fwhmPx: facts.fwhmPx,
     samples: results.reduce((sum, { samples }) => sum + samples, 0),
     rejected: results.reduce((sum, { rejected }) => sum + rejected, 0),
+    correlation: correlationOf(refs[0]),
     seconds: (Date.now() - started) / 1000,
     peakBytes: Math.max(...results.map(({ peakBytes }) => peakBytes)) * Math.min(pool.size, strips.length),
   });
@@ -107,6 +108,14 @@ export async function makeStack(
       results.map(({ coverage }) => coverage),
     ),
   };
+}
+
+/** How demosaicing correlates the noise of a frame's neighbours, per channel; null for frames that are no mosaic. */
+function correlationOf({ calibration }: FrameRef): number[][] | null {
+  if (!calibration || calibration.pattern === null) return null;
+  const { demosaic, bin } = calibration.settings;
+  if (demosaic === "none" || demosaic === "superpixel" || bin > 1) return null;
+  return noiseAutocorrelation(demosaicedNoise(demosaicOf(demosaic), calibration.pattern, [1]));
 }
 
 /** A strip as blobs, which the browser keeps outside the page's memory. */

@@ -99,7 +99,8 @@ export function shownCalibration(sub: SubRecord, planned: CalibrationRef | null)
   if (scaleOfCalibration(settings, pattern) === shrink && (pattern === null || grey === (settings.demosaic === "none")))
     return planned;
   const cells = pattern !== null && !grey && shrink % 2 === 0;
-  const colour = settings.demosaic === "none" || settings.demosaic === "superpixel" ? DEFAULT_DEMOSAIC : settings.demosaic;
+  const colour =
+    settings.demosaic === "none" || settings.demosaic === "superpixel" ? DEFAULT_DEMOSAIC : settings.demosaic;
   return {
     ...planned,
     settings: {

@@ -1,6 +1,14 @@
 import type { CfaPattern } from "../formats";
 import type { FrameSource, Raster, Region } from "../raster";
-import { createRaster, cropRaster, growRegion, intersectRegions, rasterOf, robustSpread } from "../raster";
+import {
+  createRaster,
+  cropRaster,
+  growRegion,
+  intersectRegions,
+  medianInPlace,
+  rasterOf,
+  robustSpread,
+} from "../raster";
 import { cfaCell, pitchOf } from "./cfa";
 import type { Defects } from "./defects";
 import { markDefectsInto, repairInPlace } from "./defects";
@@ -61,7 +69,7 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
   const height = Math.floor(Math.floor(light.height / shrinks) / bin);
   const channels = demosaic ? 3 : light.channels;
   const scaled = settings.scaleDark && bias !== null && dark !== null;
-  const fromDark = settings.hotSigma > 0 && settings.hotFrom !== "light" ? darkDefects : null;
+  const fromDark = settings.hotSigma > 0 && settings.hotFrom !== "light" && dark ? darkDefects : null;
   const fromLight = settings.hotSigma > 0 && (settings.hotFrom !== "dark" || darkDefects === null);
   let noise: Promise<number[]> | null = null;
 
@@ -121,27 +129,52 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
     return noise;
   }
 
+  /**
+   * Marks those defects of the dark that its subtraction does not mend: pixels that lie above (or below) their neighbours in the dark by more
+   * than hotSigma times the noise of the light, whose own noise would stand out. A warm pixel or a warm column is subtracted like any other
+   * dark current, and keeps the light that it measured.
+   */
+  function markDarkDefectsInto(
+    marks: Uint8Array,
+    part: Float32Array,
+    defects: Defects,
+    grown: Region,
+    sigma: readonly number[],
+  ): void {
+    const around = new Float32Array(8);
+    for (const list of [defects.hot, defects.cold])
+      for (let n = lowerBound(list, grown.y * light.width); n < list.length; n++) {
+        const y = Math.floor(list[n] / light.width) - grown.y;
+        const x = (list[n] % light.width) - grown.x;
+        if (y >= grown.height) break;
+        if (x < 0 || x >= grown.width) continue;
+        let count = 0;
+        for (let dy = -pitch; dy <= pitch; dy += pitch)
+          for (let dx = -pitch; dx <= pitch; dx += pitch) {
+            const inside = x + dx >= 0 && y + dy >= 0 && x + dx < grown.width && y + dy < grown.height;
+            if (inside && (dx !== 0 || dy !== 0)) around[count++] = part[(y + dy) * grown.width + x + dx];
+          }
+        const place = ((grown.y + y) % pitch) * pitch + ((grown.x + x) % pitch);
+        const rise = (part[y * grown.width + x] - medianInPlace(around, count)) * calibration.darkScale;
+        if (Math.abs(rise) > settings.hotSigma * sigma[place % sigma.length]) marks[y * grown.width + x] = 1;
+      }
+  }
+
   /** Defects repaired, on a region of the sensor. */
   async function clean(region: Region): Promise<Raster> {
     const grown = intersectRegions(growRegion(region, 6), { x: 0, y: 0, width: light.width, height: light.height });
     const raster = await subtracted(grown);
-    const sigma = fromLight ? await noiseOf() : [];
+    const sigma = await noiseOf();
+    const darkPart = fromDark && dark ? (await dark.read(grown)).planes[0] : null;
     for (const plane of raster.planes) {
       const marks = new Uint8Array(plane.length);
-      if (fromDark)
-        for (const list of [fromDark.hot, fromDark.cold])
-          for (let n = lowerBound(list, grown.y * light.width); n < list.length; n++) {
-            const y = Math.floor(list[n] / light.width) - grown.y;
-            const x = (list[n] % light.width) - grown.x;
-            if (y >= grown.height) break;
-            if (x >= 0 && x < grown.width) marks[y * grown.width + x] = 1;
-          }
+      if (fromDark && darkPart) markDarkDefectsInto(marks, darkPart, fromDark, grown, sigma);
       if (fromLight && raster.channels === 1)
         markDefectsInto(marks, plane, grown.width, grown.height, pitch, sigma, settings.hotSigma, {
           x: grown.x % pitch,
           y: grown.y % pitch,
         });
-      repairInPlace(plane, marks, grown.width, grown.height, pitch);
+      repairInPlace(plane, marks, grown.width, grown.height, pitch, Math.max(...sigma));
     }
     return cropRaster(raster, { ...region, x: region.x - grown.x, y: region.y - grown.y });
   }

@@ -136,9 +136,16 @@ export function markDefectsInto(
   return count;
 }
 
+/** Light this many σ above the sky is a star's, whose shape a repair follows. */
+const STAR_SIGMA = 12;
+/** Most that a star's core may rise above the neighbours that tell it. */
+const MOST_GAIN = 3;
+
 /**
  * Gives each marked pixel (and each that is NaN) the median of its neighbours of the same colour that are neither; pixels without
- * any such neighbour stay as they are. Changes `plane`.
+ * any such neighbour stay as they are. On a star, where that would draw a hole into its core, the value follows from the pixels between:
+ * own neighbours times how much brighter it is right around the pixel than around them (all colours tell the shape). Changes `plane`.
+ * `sigma` is the noise of the plane; 0 takes medians everywhere. Source: own; the ratio of colours is taken as constant over a star's core.
  */
 export function repairInPlace(
   plane: Float32Array,
@@ -146,23 +153,59 @@ export function repairInPlace(
   width: number,
   height: number,
   pitch: 1 | 2,
+  sigma = 0,
 ): void {
   const values = new Float32Array(8);
   const repaired: [number, number][] = [];
+  const sound = (x: number, y: number): boolean => {
+    if (x < 0 || y < 0 || x >= width || y >= height) return false;
+    const j = y * width + x;
+    return marks[j] === 0 && plane[j] === plane[j];
+  };
+  const sky = sigma > 0 ? robustSpread(plane, 4096).centre : 0;
+  /** Mean height above the sky of the sound pixels beside (x, y), but for the one that is repaired; NaN for fewer than two. */
+  const beside = (x: number, y: number, fx: number, fy: number): number => {
+    let sum = 0;
+    let n = 0;
+    for (const [dx, dy] of CROSS)
+      if ((x + dx !== fx || y + dy !== fy) && sound(x + dx, y + dy)) {
+        sum += plane[(y + dy) * width + x + dx] - sky;
+        n++;
+      }
+    return n >= 2 ? sum / n : NaN;
+  };
   for (let i = 0; i < plane.length; i++) {
     if (marks[i] === 0 && plane[i] === plane[i]) continue;
     const x = i % width;
     const y = Math.floor(i / width);
     let n = 0;
-    for (let dy = -1; dy <= 1; dy++)
-      for (let dx = -1; dx <= 1; dx++) {
-        const u = x + dx * pitch;
-        const v = y + dy * pitch;
-        if ((dx === 0 && dy === 0) || u < 0 || v < 0 || u >= width || v >= height) continue;
-        const j = v * width + u;
-        if (marks[j] === 0 && plane[j] === plane[j]) values[n++] = plane[j];
+    let own = 0;
+    let around = 0;
+    let told = 0;
+    for (let dy = -pitch; dy <= pitch; dy += pitch)
+      for (let dx = -pitch; dx <= pitch; dx += pitch) {
+        if ((dx === 0 && dy === 0) || !sound(x + dx, y + dy)) continue;
+        const value = plane[(y + dy) * width + x + dx];
+        values[n++] = value;
+        const near = dx === 0 || dy === 0 ? beside(x + dx, y + dy, x, y) : NaN;
+        if (near !== near) continue;
+        own += value - sky;
+        around += near;
+        told++;
       }
-    if (n > 0) repaired.push([i, medianInPlace(values, n)]);
+    if (n === 0) continue;
+    const middle = medianInPlace(values, n);
+    const close = sigma > 0 && told >= 2 ? beside(x, y, x, y) : NaN;
+    const follows = close > STAR_SIGMA * sigma && own > 0 && around > 0 && close > around / told;
+    const gain = follows ? Math.min(MOST_GAIN, Math.sqrt(close / (around / told)) ** (pitch === 1 ? 1 : 2)) : 1;
+    repaired.push([i, follows ? sky + (own / told) * gain : middle]);
   }
   for (const [i, value] of repaired) plane[i] = value;
 }
+
+const CROSS = [
+  [-1, 0],
+  [1, 0],
+  [0, -1],
+  [0, 1],
+] as const;

@@ -79,7 +79,10 @@ export async function inspectPicture(
   const fill = Array.from({ length: picture.channels }, (_, c) =>
     finiteOr(0, median(pieces.map((p) => median(p.planes[c])))),
   );
-  const levels = cells.map((cell) => cell.level).sort((a, b) => a - b);
+  const levels = cells
+    .map((cell) => cell.level)
+    .filter(Number.isFinite)
+    .sort((a, b) => a - b);
   return {
     width: picture.width,
     height: picture.height,
@@ -90,7 +93,7 @@ export async function inspectPicture(
     stretch: stretchContextOf(pieces, toSample(unit, unit.fullScale)),
     fwhmPx: starShape(stars).fwhmPx,
     stars: stars.length,
-    halvesSigma: halves ? differences.map((values) => median(values)) : null,
+    halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
     spots: proposeSpots(cells, picture.width, picture.height),
   };
 }

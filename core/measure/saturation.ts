@@ -31,17 +31,21 @@ const wildCount = (samples: number): number => Math.max(WILD_LEAST, Math.round(W
 
 /** A star is cut off where this share of its height is reached by many of the pixels that reach half of it. */
 const TOP = 0.95;
-/** A Gaussian has 0.074 of its half-height area above 95 % (derivation: ln 0.95 / ln 0.5), one cut off at 90 % of its height 0.2. */
-const FLAT_SHARE = 0.2;
-const LEAST_FLAT = 6;
+/** A Gaussian has 0.074 of its half-height area above 95 % (derivation: ln 0.95 / ln 0.5), one cut off at 80 % of its height 0.3. */
+const FLAT_SHARE = 0.25;
+/** Four pixels around a corner may be equally bright by themselves. */
+const LEAST_FLAT = 5;
+const LONE_FLAT = 9;
+const LONE_SHARE = 0.4;
 const LARGEST = 4000;
-/** Share of the stars that reach a level which must be cut off there, for the level to be that of saturation. */
-const MOSTLY = 0.7;
+/** A star this much higher than a plateau that is not cut off itself speaks against saturation there; three in ten may, of hits. */
+const HIGHER = 1.05;
+const MOST_AGAINST = 0.3;
 /** Pixels this far below the plateaus count as saturated too: response and noise spread them. */
 const PLATEAU_SPREAD = 0.97;
 
 /**
- * The level from which the stars of a plane are cut off, found in their cores: every star that reaches the level has a flat top there.
+ * The level from which the stars of a plane are cut off, found in their cores: stars have flat tops there, and hardly any rises beyond.
  * Null where no pile-up is seen. Heights count above the median, so neither unit nor offset matters. Source: own; derivation above.
  */
 export function pileUpLevel(plane: Float32Array, width: number, height: number): number | null {
@@ -51,17 +55,15 @@ export function pileUpLevel(plane: Float32Array, width: number, height: number):
   const top = largest.rising()[0];
   if (!(top > sky)) return null;
   const peaks = brightPeaks(plane, width, height, sky, sky + 0.25 * (top - sky));
-  const flat = peaks.filter(({ share, count }) => count >= LEAST_FLAT && share > FLAT_SHARE);
-  if (flat.length < 2) return null;
-  // From the highest plateau down, as long as nearly all stars that reach it are cut off.
-  const levels = flat.map(({ level }) => level).sort((a, b) => b - a);
+  const isFlat = ({ share, count }: Peak): boolean => count >= LEAST_FLAT && share > FLAT_SHARE;
+  const plateaus = peaks.filter(isFlat).sort((a, b) => b.level - a.level);
+  const others = peaks.filter((peak) => !isFlat(peak));
   let found: number | null = null;
-  for (const level of levels) {
-    const limit = sky + PLATEAU_SPREAD * (level - sky);
-    const reaching = peaks.filter((peak) => peak.level >= limit);
-    const cut = reaching.filter(({ share, count }) => count >= LEAST_FLAT && share > FLAT_SHARE);
-    if (cut.length < MOSTLY * reaching.length) break;
-    if (cut.length >= 2) found = limit;
+  for (const [k, { level, count, share }] of plateaus.entries()) {
+    const against = others.filter((peak) => peak.level - sky > HIGHER * (level - sky)).length;
+    if (against > MOST_AGAINST * (k + 1)) break;
+    // A single star must be cut off broadly: the core of a galaxy is only a little flat.
+    if (k > 0 || (count >= LONE_FLAT && share > LONE_SHARE)) found = sky + PLATEAU_SPREAD * (level - sky);
   }
   return found;
 }

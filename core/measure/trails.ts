@@ -148,7 +148,8 @@ function clearestLine(detail: Float32Array, w: number, h: number): Line | null {
         const out = new Float32Array(width * height);
         const [alongX, alongY] = turned ? [w, 1] : [1, w];
         for (let y = 0, i = 0; y < height; y++)
-          for (let x = 0, k = (mirrored ? height - 1 - y : y) * alongY; x < width; x++, i++, k += alongX) out[i] = plane[k];
+          for (let x = 0, k = (mirrored ? height - 1 - y : y) * alongY; x < width; x++, i++, k += alongX)
+            out[i] = plane[k];
         return out;
       };
       const sums = lineSums(view(detail), width, height);
@@ -181,8 +182,7 @@ function lineSums(plane: Float32Array, width: number, height: number): LineSums 
   const size = 2 ** Math.ceil(Math.log2(width));
   const rows = height + size;
   let current = new Float32Array(rows * size);
-  for (let y = 0; y < height; y++)
-    for (let x = 0; x < width; x++) current[x * rows + y + size] = plane[y * width + x];
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) current[x * rows + y + size] = plane[y * width + x];
   let next = new Float32Array(rows * size);
   // In the table: strip by strip, in each the rises 0 … strip − 1.
   for (let strip = 1; strip < size; strip *= 2) {

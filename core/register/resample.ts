@@ -43,20 +43,34 @@ function weightTable(kernel: ResamplingKernel): WeightTable {
 }
 
 /**
- * How much resampling lowers the noise per pixel of white noise: √ of the mean of Σ w² over a grid of 24 × 24 places. The
- * noise is not gone but shared between neighbours. 1 for a whole-pixel move. Source: derivation, variance of a weighted sum.
+ * How much resampling lowers the noise per pixel: √ of the mean over a grid of 24 × 24 places of Σ w_i w_j ρ(i − j), ρ being the
+ * autocorrelation of the noise at lags −reach … reach along both axes (row-major; white noise if it is not given). The noise is not gone
+ * but shared between neighbours. 1 for a whole-pixel move. Source: derivation, variance of a weighted sum.
  */
 export function resamplingNoiseGain(
   toReference: Transform,
   size: { width: number; height: number },
   kernel: ResamplingKernel,
+  correlation: readonly number[] = [1],
 ): number {
   const { taps, weights } = weightTable(kernel);
   const back = invertTransform(toReference);
-  const power = (phase: number) => {
-    let sum = 0;
+  const side = Math.round(Math.sqrt(correlation.length));
+  const reach = (side - 1) / 2;
+  /** Autocorrelation of the weights at a phase, lags 0 … reach. */
+  const lags = (phase: number): number[] => {
     const from = Math.round(phase * PHASES) * taps;
-    for (let k = 0; k < taps; k++) sum += weights[from + k] ** 2;
+    return Array.from({ length: reach + 1 }, (_, lag) => {
+      let sum = 0;
+      for (let k = 0; k + lag < taps; k++) sum += weights[from + k] * weights[from + k + lag];
+      return sum;
+    });
+  };
+  const variance = (x: number[], y: number[]): number => {
+    let sum = 0;
+    for (let dy = -reach; dy <= reach; dy++)
+      for (let dx = -reach; dx <= reach; dx++)
+        sum += x[Math.abs(dx)] * y[Math.abs(dy)] * correlation[(dy + reach) * side + dx + reach];
     return sum;
   };
   let total = 0;
@@ -64,7 +78,7 @@ export function resamplingNoiseGain(
     for (let i = 0; i < 24; i++) {
       const at = [Math.round(((i + 0.5) * size.width) / 24), Math.round(((j + 0.5) * size.height) / 24)];
       const [x, y] = applyTransform(back, at[0], at[1]);
-      total += power(x - Math.floor(x)) * power(y - Math.floor(y));
+      total += variance(lags(x - Math.floor(x)), lags(y - Math.floor(y)));
     }
   return Math.sqrt(total / 576);
 }

@@ -33,13 +33,13 @@ export const stackReport = z.object({
   ),
   noise: z.array(
     z.object({
-      /** σ per pixel from the halves. */
-      fromHalves: z.number(),
-      /** What weighting predicts from the subs' noise, resampling included. */
-      expected: z.number(),
-      /** Noise of the median used sub, scaled to the reference, over each of the two. */
-      expectedGain: z.number(),
-      measuredGain: z.number(),
+      /** σ per pixel from the halves; null for a single sub. */
+      fromHalves: z.number().nullable(),
+      /** What weighting predicts from the subs' noise, resampling included; null where that noise, or how neighbours share it, is not known. */
+      expected: z.number().nullable(),
+      /** Noise of the median used sub, scaled to the reference, over each of the two; null where it is not known. */
+      expectedGain: z.number().nullable(),
+      measuredGain: z.number().nullable(),
     }),
   ),
   fwhmPx: z.number().nullable(),
@@ -58,6 +58,11 @@ export interface StackFindings {
   rejected: number;
   seconds: number;
   peakBytes: number;
+  /**
+   * How the noise of a sub's neighbouring pixels is correlated, per channel (as in resamplingNoiseGain), where their demosaic tells it;
+   * null where only the subs' own measures do.
+   */
+  correlation?: readonly (readonly number[])[] | null;
 }
 
 /**
@@ -67,6 +72,9 @@ export interface StackFindings {
 export function stackSigmaFromHalves(halvesSigma: number, weightA: number, weightB: number): number {
   return (halvesSigma * 2 * Math.sqrt(weightA * weightB)) / (weightA + weightB);
 }
+
+/** A figure, or null where it came to nothing: zero noise, one sub, an unknown. */
+const known = (value: number): number | null => (Number.isFinite(value) && value > 0 ? value : null);
 
 export function makeReport(
   plan: StackPlan,
@@ -78,19 +86,29 @@ export function makeReport(
   const planned = new Map(plan.used.map((sub) => [sub.id, sub]));
   const reasons = new Map(plan.leftOut.map((sub) => [sub.id, sub.reason]));
   const usedFacts = plan.used.map((sub) => byId.get(sub.id) as SubFacts);
-  const gains = plan.used.map((sub, i) => resamplingNoiseGain(sub.toReference, usedFacts[i], settings.resampling));
   const noise = findings.halvesSigma.map((halves, c) => {
     const sigma = plan.used.map((sub, i) => sub.scale * usedFacts[i].measures.noise[c]);
     const weights = plan.used.map((sub) => sub.weight[c]);
     const total = weights.reduce((a, b) => a + b, 0);
-    const expected = Math.sqrt(weights.reduce((sum, w, i) => sum + (w * sigma[i] * gains[i]) ** 2, 0)) / total;
     const ofHalf = (half: "A" | "B") =>
       plan.used.reduce((sum, sub) => sum + (sub.half === half ? sub.weight[c] : 0), 0);
     const fromHalves = plan.used.length > 1 ? stackSigmaFromHalves(halves, ofHalf("A"), ofHalf("B")) : NaN;
+    const correlation = findings.correlation?.[c];
+    const isWhite = usedFacts.every(({ measures }) => measures.noiseCorrelation[c] === 1);
+    const gainOf = (sub: StackPlan["used"][number], i: number): number =>
+      resamplingNoiseGain(sub.toReference, usedFacts[i], settings.resampling, correlation);
+    const expected =
+      correlation || isWhite
+        ? Math.sqrt(plan.used.reduce((sum, sub, i) => sum + (weights[i] * sigma[i] * gainOf(sub, i)) ** 2, 0)) / total
+        : NaN;
     const sorted = [...sigma].sort((a, b) => a - b);
     const one = sorted[Math.floor(sorted.length / 2)];
-    const known = fromHalves === fromHalves ? fromHalves : expected;
-    return { fromHalves: known, expected, expectedGain: one / expected, measuredGain: one / known };
+    return {
+      fromHalves: known(fromHalves),
+      expected: known(expected),
+      expectedGain: known(one / expected),
+      measuredGain: known(one / fromHalves),
+    };
   });
   const widths = usedFacts
     .flatMap((sub) => (sub.measures.fwhmPx === null ? [] : [sub.measures.fwhmPx]))

@@ -41,7 +41,9 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
           {report.noise.map((noise, c) => (
             <tr key={c}>
               <td className="font-sans">{report.noise.length === 3 ? CHANNEL_NAMES[c] : "grey"}</td>
-              <td className="text-right">{fixed(noise.fromHalves * unit.scale, unit.digits)}</td>
+              <td className="text-right">
+                {fixed(noise.fromHalves === null ? null : noise.fromHalves * unit.scale, unit.digits)}
+              </td>
               <td className="text-right">{fixed(noise.measuredGain, 2)} ×</td>
               <td className="text-right">{fixed(noise.expectedGain, 2)} ×</td>
             </tr>

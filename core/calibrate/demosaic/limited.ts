@@ -47,7 +47,14 @@ export const limited: Demosaic = {
           planes[1][i] = v;
           const level = (4 * v + diagonal) / 8;
           const rise = level - Math.min(v, nw, ne, sw, se, w2, e2, n2, s2);
-          const rowLeast = Math.min(left, right, p[k - 2 * w - 1], p[k - 2 * w + 1], p[k + 2 * w - 1], p[k + 2 * w + 1]);
+          const rowLeast = Math.min(
+            left,
+            right,
+            p[k - 2 * w - 1],
+            p[k - 2 * w + 1],
+            p[k + 2 * w - 1],
+            p[k + 2 * w + 1],
+          );
           const columnLeast = Math.min(up, down, p[k - w - 2], p[k - w + 2], p[k + w - 2], p[k + w + 2]);
           planes[beside][i] = between(left, right, 5 * v - across - diagonal + 0.5 * along, rowLeast, rise);
           planes[2 - beside][i] = between(up, down, 5 * v - along - diagonal + 0.5 * across, columnLeast, rise);

@@ -54,10 +54,12 @@ export function stretchCurves(params: StretchParams, context: StretchContext): S
 export function stretchContextOf(samples: Raster[], white: number): StretchContext {
   const channels = samples[0].channels;
   const spreads = samples.map((piece) => piece.planes.map((plane) => robustSpread(plane)));
+  // Pieces without data tell nothing.
   const over = (value: (piece: number, c: number) => number) =>
-    Array.from({ length: channels }, (_, c) =>
-      medianInPlace(Float64Array.from(spreads, (_s, piece) => value(piece, c))),
-    );
+    Array.from({ length: channels }, (_, c) => {
+      const known = spreads.map((_s, piece) => value(piece, c)).filter(Number.isFinite);
+      return known.length > 0 ? medianInPlace(Float64Array.from(known)) : 0;
+    });
   return {
     level: over((piece, c) => spreads[piece][c].centre),
     sigma: over((piece, c) => spreads[piece][c].sigma),
