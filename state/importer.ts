@@ -206,6 +206,7 @@ const EMPTY: SubReading = {
     saturatedShare: 0,
     trail: null,
     looksMosaic: false,
+    blackShare: 0,
     double: null,
   },
   stars: [],

@@ -58,6 +58,7 @@ const sub = (id: string, order: number): SubRecord => ({
     noiseCorrelation: [],
     trail: null,
     looksMosaic: false,
+    blackShare: 0,
     double: null,
   },
   stars: [],

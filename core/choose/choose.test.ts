@@ -36,6 +36,7 @@ const frame = (
     noiseCorrelation: [1],
     trail: null,
     looksMosaic: false,
+    blackShare: 0,
     double: null,
   },
   video: null,

@@ -41,6 +41,7 @@ const anyFrame = (id: string): fc.Arbitrary<GradedFrame> =>
         noiseCorrelation: [1],
         trail: null,
         looksMosaic: false,
+        blackShare: 0,
         double: null,
       },
       video: null,

@@ -14,7 +14,7 @@ export const rule = z.discriminatedUnion("kind", [
   /** "the best 80 % by weight", of those that all other rules and hands leave. */
   z.object({ ...common, kind: z.literal("best"), measure, percent: z.number().min(1).max(100) }),
   /** "no trail". */
-  z.object({ ...common, kind: z.literal("without"), flag: z.enum(["trail", "cloud", "double"]) }),
+  z.object({ ...common, kind: z.literal("without"), flag: z.enum(["trail", "cloud", "double", "black"]) }),
 ]);
 export type Rule = z.infer<typeof rule>;
 
@@ -25,19 +25,21 @@ export type Decision = z.infer<typeof decision>;
 /** A frame with less than this share of the reference's starlight counts as taken through cloud (common practice: 10 to 20 %). */
 export const CLOUD_BELOW_PERCENT = 85;
 
-export type Flag = "trail" | "cloud" | "double";
+export type Flag = "trail" | "cloud" | "double" | "black";
 
 /** What a flag says of a frame, and the sentence of the rule against it. */
 const FLAG_WORDS: Record<Flag, { has: string; rule: string }> = {
   trail: { has: "has a trail", rule: "no trail" },
   cloud: { has: "cloud", rule: "no cloud" },
   double: { has: "shows its stars twice", rule: "no double images" },
+  black: { has: "black is cut off", rule: "no black that is cut off" },
 };
 
 /** What a frame is marked with. */
 export function flagsOf(frame: GradedFrame): Flag[] {
   const transmission = measureOf("transmission").value(frame);
   return [
+    ...(frame.measures.blackShare > 0 && !frame.video ? (["black"] as const) : []),
     ...(frame.measures.double ? (["double"] as const) : []),
     ...(frame.measures.trail ? (["trail"] as const) : []),
     // Of a double image half of the light is beside the star: that is no cloud.

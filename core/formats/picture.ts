@@ -24,6 +24,8 @@ export interface PictureFile {
   readonly randomAccess: boolean;
   /** Frame `index` (0-based); RangeError outside 0 … frames − 1. */
   frame(index: number): FrameSource;
+  /** The whole file where it was unpacked into memory and is a plain file of its format now. */
+  readonly plain?: Uint8Array;
   /** Whether rows were turned over on reading: world coordinates in its cards are those of the stored order. */
   readonly turned: boolean;
   /** What is odd about the file but did not keep it from being read, in words. */

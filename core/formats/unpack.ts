@@ -8,6 +8,7 @@ import type { PictureFile } from "./picture";
  * the same numbers otherwise, so that its regions can be read at random from then on. Cards come along.
  */
 export async function unpackToFits(picture: PictureFile): Promise<Uint8Array> {
+  if (picture.plain) return picture.plain.slice();
   const raster = await picture.frame(0).read(wholeRegion(picture));
   const { width, height, channels, bitpix, fullScale } = picture;
   const sample =

@@ -14,11 +14,11 @@ export const STARLET_NOISE = [
 /**
  * Noise σ per pixel of a plane whose noise is white: 1.4826 MAD of the finest starlet coefficients / 0.8908. Blind to
  * everything smoother than about two pixels. NaN pixels are left out by passing them in `valid`-filled planes.
- * A plane of one pixel gives 0. Source: Starck & Murtagh 1998, PASP 110, 193.
+ * A plane of one pixel, or without data, gives 0. Source: Starck & Murtagh 1998, PASP 110, 193.
  */
 export function whiteNoise(plane: Float32Array, width: number, height: number, kernels: Kernels): number {
   const smooth = kernels.starletSmooth(plane, width, height, 0);
-  return robustSpread(difference(plane, smooth)).sigma / STARLET_NOISE[0];
+  return (robustSpread(difference(plane, smooth)).sigma || 0) / STARLET_NOISE[0];
 }
 
 /** 1.4826 MAD of the coefficients at each of `scales` starlet scales: the noise at each scale, white or not. */

@@ -26,7 +26,10 @@ export const subMeasures = z.object({
   background: z.array(z.number()),
   /** The plane through the background: value(x, y) = level + dx · x + dy · y in pixel coordinates of the sub. */
   gradient: z.array(z.object({ level: z.number(), dx: z.number(), dy: z.number() })),
+  /** σ per pixel; 0 where it is not known: black is cut off, or there is none. */
   noise: z.array(z.number()),
+  /** Share of pixels that have the least value of all, where that is cut off; 0 where the dark end is whole. */
+  blackShare: z.number().default(0),
   /** Share of pixels of which a channel is saturated. */
   saturatedShare: z.number(),
   /**
@@ -119,6 +122,7 @@ export function measureSub(
   const found = { searchAgain: false, background, saturated: saturation.mask };
   const stars = findStars(grey, width, height, kernels, found);
   const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
+  const blackShare = cutOffShare(grey);
   const noises = noise ? null : planes.map((plane) => planeNoise(plane, width, height, kernels));
   const measures: SubMeasures = {
     stars: stars.length,
@@ -128,7 +132,8 @@ export function measureSub(
     elongationAgreement,
     background: meshes.map((mesh) => median(mesh.level)),
     gradient: meshes.map(fitBackgroundPlane),
-    noise: noise ? [...noise] : (noises ?? []).map(({ sigma }) => sigma),
+    noise: blackShare > 0 ? planes.map(() => 0) : noise ? [...noise] : (noises ?? []).map(({ sigma }) => sigma),
+    blackShare,
     noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : planes.map(() => null),
     saturatedShare: saturation.share,
     trail: findTrail(grey, width, height, stars, fwhmPx ?? 3, kernels),
@@ -140,6 +145,27 @@ export function measureSub(
     stars: stars.slice(0, STARS_KEPT).map(({ x, y, flux, snr, saturated }) => ({ x, y, flux, snr, saturated })),
     unit: saturation.unit,
   };
+}
+
+/** From this share of pixels on, the least value is a cut, and the spread of the others tells no noise. */
+const CUT_SHARE = 0.03;
+
+/** Share of a plane's pixels that have its least value, where that is a cut; 0 below 3 %, and for a plane of one value. */
+function cutOffShare(plane: Float32Array): number {
+  let least = Infinity;
+  let count = 0;
+  let known = 0;
+  let most = -Infinity;
+  for (const v of plane) {
+    if (v !== v) continue;
+    known++;
+    if (v > most) most = v;
+    if (v < least) {
+      least = v;
+      count = 1;
+    } else if (v === least) count++;
+  }
+  return most > least && count > CUT_SHARE * known ? count / known : 0;
 }
 
 /** Noise of a plane; of a large one the median over nine samples of 512² px. */

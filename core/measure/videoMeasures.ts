@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { meanPlane, robustSpread } from "../raster";
+import { meanPlane, quantile, robustSpread } from "../raster";
 import { STARLET_NOISE } from "./noise";
 
 /** What one frame of a planetary video is worth. Levels are in units of full scale. */
@@ -15,32 +15,46 @@ export const videoMeasures = z.object({
   quality: z.number(),
   /** Light of the disc above the sky. */
   brightness: z.number(),
-  /** Centroid of that light in px; null where there is none. */
+  /** Centroid of that light in px; null where there is none, and where a surface fills the frame. */
   x: z.number().nullable(),
   y: z.number().nullable(),
 });
 export type VideoMeasures = z.infer<typeof videoMeasures>;
 
+/** Lowest to highest of a frame of noise that was smoothed twice, in σ of the noise: about eight of its own σ of 0.12. */
+const SMOOTHED_SPREAD = 1.2;
+/** The border of a frame is sky where it lies below this share of the way from the dark to the bright parts, and is as even. */
+const DARK_BORDER = 0.2;
+const EVEN_BORDER = 0.1;
+/** The object: where the smoothed light is above this share of its height. */
+const OBJECT_SHARE = 0.2;
+const SURFACE_SHARE = 0.1;
+
 /**
  * Measures a frame of a video: detail at four scales inside the bright object and 4 px around it, brightness, and where it is.
- * The energy of the noise is taken off by the variance that the sky around the object shows at each scale plus photon noise
- * that grows with the light (told from the finest scale, where optics leave no detail).
- * A frame without an object has sharpness 0. Cost: four smoothings.
+ * A frame whose border is dark and even shows a disc before the sky; any other is filled by a surface (the Moon, the Sun), of which all that is
+ * not in shadow counts, and which has no centroid. The energy of the noise is taken off: white noise as the finest scale shows it inside
+ * the object, where optics leave no detail. A frame without an object has sharpness 0. Cost: four smoothings.
  * Source: energy of detail as focus measure, Pertuz, Puig & Garcia 2013, Pattern Recognition 46, 1415 (multi-scale wavelet family).
  */
 export function measureVideoFrame(raster: Raster, kernels: Kernels): VideoMeasures {
   const { width, height } = raster;
   const plane = meanPlane(raster);
-  const border = borderValues(plane, width, height);
-  const { centre: sky, sigma: skySigma } = robustSpread(border);
-  let peak = 0;
+  const border = robustSpread(borderValues(plane, width, height));
   const smooth1 = kernels.starletSmooth(plane, width, height, 0);
   const smooth2 = kernels.starletSmooth(smooth1, width, height, 1);
-  for (let i = 0; i < smooth2.length; i++) if (smooth2[i] - sky > peak) peak = smooth2[i] - sky;
   const none: VideoMeasures = { sharpness: [0, 0, 0, 0], quality: 0, brightness: 0, x: null, y: null };
-  if (!(peak > 4 * skySigma) || !(peak > 0)) return none;
-  // The object: where the smoothed light is above a fifth of its peak.
-  const limit = sky + 0.2 * peak;
+  const dark = quantile(smooth2, 0.005);
+  const bright = quantile(smooth2, 0.995);
+  const range = bright - dark;
+  const fine = robustSpread(plane.map((v, i) => v - smooth1[i])).sigma / STARLET_NOISE[0];
+  const isDisc = border.centre - dark < DARK_BORDER * range && border.sigma < EVEN_BORDER * range + 2 * fine;
+  let peak = bright;
+  for (const v of smooth2) if (v > peak) peak = v;
+  const sky = isDisc ? border.centre : dark;
+  const least = isDisc ? 4 * border.sigma : SMOOTHED_SPREAD * fine;
+  if (!(peak - sky > least) || !(peak > sky)) return none;
+  const limit = sky + (isDisc ? OBJECT_SHARE : SURFACE_SHARE) * (peak - sky);
   let light = 0;
   let sumX = 0;
   let sumY = 0;
@@ -70,7 +84,8 @@ export function measureVideoFrame(raster: Raster, kernels: Kernels): VideoMeasur
   const sharpness = energy.map(
     (value, scale) => Math.max(0, scale === 0 ? value : value - noise * STARLET_NOISE[scale] ** 2) / level,
   );
-  return { sharpness, quality: sharpness[1] + sharpness[2], brightness: light, x: sumX / light, y: sumY / light };
+  const [x, y] = isDisc ? [sumX / light, sumY / light] : [null, null];
+  return { sharpness, quality: sharpness[1] + sharpness[2], brightness: light, x, y };
 }
 
 /** Level of the sky of a video frame, by channel: the median of its outermost eighth, since the object fills the middle. */

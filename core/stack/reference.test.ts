@@ -19,6 +19,7 @@ const measures = (part: Partial<SubMeasures>): SubMeasures => ({
   saturatedShare: 0,
   trail: null,
   looksMosaic: false,
+  blackShare: 0,
   double: null,
   ...part,
 });

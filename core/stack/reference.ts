@@ -21,12 +21,15 @@ const LEAST_STARS = 0.4;
  *   1/(s σ) · 1/FWHM · minor/major axis · 1/(1 + ½ g/ḡ),
  * s being its photometric scale (1 where it is not known), σ its noise, g the span of its sky gradient in the reference's starlight and ḡ the
  * median of those. A gradient counts by its height, not by its share of a level that may be zero, and little: normalisation takes it off.
- * Double images, subs without a FWHM, and those with less than 40 % of the median number of stars (defocused ones, whose width may be that
+ * Subs whose black is cut off are passed over where there are others. Double images, subs without a FWHM, and those with less than 40 % of the median number of stars (defocused ones, whose width may be that
  * of cosmic-ray hits) cannot be references and get no score. The one formula for grading, flipping and
  * stacking. Source: own choice; each factor is a measure of methods.md.
  */
 export function referenceScores(candidates: readonly ReferenceCandidate[]): Map<string, number> {
-  const single = candidates.filter(({ measures }) => measures.fwhmPx !== null && measures.double === null);
+  const able = candidates.filter(({ measures }) => measures.fwhmPx !== null && measures.double === null);
+  // With black cut off the noise is not known, and chance peaks pass for stars.
+  const whole = able.filter(({ measures }) => measures.blackShare === 0);
+  const single = whole.length > 0 ? whole : able;
   const typicalStars = single.length > 0 ? medianInPlace(Float64Array.from(single, (one) => one.measures.stars)) : 0;
   const usable = single.filter(({ measures }) => measures.stars >= LEAST_STARS * typicalStars);
   const scaleOf = ({ relation }: ReferenceCandidate): number => relation?.scale ?? 1;

@@ -17,6 +17,8 @@ export const stackReport = z.object({
       name: z.string(),
       used: z.boolean(),
       reason: z.string().nullable(),
+      /** What is odd about a sub that was used; null for nothing. */
+      note: z.string().nullable().default(null),
       /** From sub pixel coordinates to the reference's, 2 × 3 by rows; null where the sub was not matched. */
       transform: transform.nullable(),
       residualPx: z.number().nullable(),
@@ -73,6 +75,12 @@ export function stackSigmaFromHalves(halvesSigma: number, weightA: number, weigh
   return (halvesSigma * 2 * Math.sqrt(weightA * weightB)) / (weightA + weightB);
 }
 
+function noteOn({ measures: { blackShare, double } }: SubFacts): string | null {
+  if (blackShare > 0)
+    return `black is cut off (${Math.round(100 * blackShare)} % of its pixels): its noise is not known, and it weighs as the least of the others`;
+  return double ? "shows its stars twice" : null;
+}
+
 /** A figure, or null where it came to nothing: zero noise, one sub, an unknown. */
 const known = (value: number): number | null => (Number.isFinite(value) && value > 0 ? value : null);
 
@@ -125,6 +133,7 @@ export function makeReport(
         name: sub.name,
         used: used !== undefined,
         reason: reasons.get(sub.id) ?? null,
+        note: used ? noteOn(sub) : null,
         transform: used?.toReference ?? null,
         residualPx: used?.residualPx ?? null,
         pairs: used?.pairs ?? null,

@@ -17,6 +17,7 @@ import type { StretchContext } from "@/core/operations";
 import { stretchContextOf } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { median, wholeRegion } from "@/core/raster";
+import { UserError } from "@/core/job";
 import type { SubFacts, SubRelation } from "@/core/stack";
 import { registeredFrame, relateSub } from "@/core/stack";
 import type { FrameRef } from "../frames";
@@ -98,10 +99,28 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
   shop.job.progress(0.3);
   shop.job.check();
   const unit = await shop.frames.unit(frame);
+  refuseEmpty(frame.name, raster, unit.storedPerUnit);
   const noise = (await source.noise?.()) ?? null;
   const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise });
   return { ...sizeOf(raster), measures, stars, stretch: shownBy(raster, unit), unit: found ?? unit };
 };
+
+/** A light in which nothing can be measured ends here, in words, before anything is computed from it. */
+function refuseEmpty(name: string, { planes }: Raster, storedPerUnit: number): void {
+  let least = Infinity;
+  let most = -Infinity;
+  for (const plane of planes)
+    for (const v of plane) {
+      if (v < least) least = v;
+      if (v > most) most = v;
+    }
+  if (least > most)
+    throw new UserError(`${name}: no pixel has a value (all are missing or infinite)`, "Leave this frame out.");
+  if (least === most) {
+    const value = Number((least * storedPerUnit).toPrecision(6));
+    throw new UserError(`${name}: every pixel has the value ${value}`, "Leave this frame out.");
+  }
+}
 
 /** Level and noise of a frame whose stars do not matter: a calibration frame, or one of a video. */
 export const measureLevels: Task<{ frame: FrameRef }, SubReading> = async ({ frame }, shop) => {
@@ -142,6 +161,7 @@ function levelsOf(
     noise: planes.map((plane) => whiteNoise(withoutGaps(plane), width, height, kernels)),
     noiseCorrelation: [],
     looksMosaic: false,
+    blackShare: 0,
     double: null,
     saturatedShare: measureSaturation(raster, unit, false).share,
     trail: null,

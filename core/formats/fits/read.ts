@@ -25,6 +25,8 @@ export interface FitsFrame extends FrameSource {
   /** Whether rows were turned over: ROWORDER = 'BOTTOM-UP'. */
   readonly turned: boolean;
   readonly notes: readonly string[];
+  /** The unpacked file, where it came gzipped and is not tiled. */
+  readonly plain?: Uint8Array;
 }
 
 /** FITS Standard 4.0 (2018), plain, gzipped or with tile-compressed images. */
@@ -45,6 +47,7 @@ function pictureOf(frame: FitsFrame): PictureFile {
   const known = { ...metadata, cfa: channels === 1 ? cfa : null };
   const start = known.date === null ? NaN : Date.parse(`${known.date}Z`);
   return {
+    ...(frame.plain ? { plain: frame.plain } : {}),
     format: "fits",
     frames: 1,
     ...{ width, height, channels, bitpix, fullScale, cards, randomAccess, turned, notes },
@@ -69,7 +72,9 @@ async function open(given: ByteSource, progress?: (fraction: number) => void): P
   const zipped = given.size >= 2 && isGzip(await given.read(0, 2));
   const bytes = zipped ? await gunzipImage(given, progress) : given;
   const hdu = await findImage(bytes);
-  return hdu.kind === "BINTABLE" ? openTiled(bytes, hdu, progress) : openPlain(bytes, hdu, !zipped);
+  if (hdu.kind === "BINTABLE") return openTiled(bytes, hdu, progress);
+  const frame = openPlain(bytes, hdu, !zipped);
+  return zipped ? { ...frame, plain: await bytes.read(0, bytes.size) } : frame;
 }
 
 /** Size and sample type from the cards NAXISn and BITPIX, or ZNAXISn and ZBITPIX of a compressed image. */

@@ -17,7 +17,10 @@ export function fullScaleOf(bitpix: Bitpix, bscale: number, bzero: number): numb
 
 export type Decode = (view: DataView, at: number, out: Float32Array, to: number, count: number) => void;
 
-/** Samples are stored most significant byte first (FITS Standard 4.0, 5). value = stored × scale + zero. */
+/** A number, or NaN for the infinite: what divisions by zero leave is no light. */
+const finite = (v: number): number => (v - v === 0 ? v : NaN);
+
+/** Samples are stored most significant byte first (FITS Standard 4.0, 5). value = stored × scale + zero; infinite floats are NaN. */
 export function decoderOf(bitpix: Bitpix, scale: number, zero: number, blank: number | undefined): Decode {
   if (bitpix === 16 && blank === undefined)
     return (view, at, out, to, count) => {
@@ -25,15 +28,16 @@ export function decoderOf(bitpix: Bitpix, scale: number, zero: number, blank: nu
     };
   if (bitpix === -32)
     return (view, at, out, to, count) => {
-      for (let i = 0; i < count; i++) out[to + i] = view.getFloat32(at + 4 * i, false) * scale + zero;
+      for (let i = 0; i < count; i++) out[to + i] = finite(view.getFloat32(at + 4 * i, false)) * scale + zero;
     };
   const from: Record<Bitpix, (view: DataView, at: number) => number> = {
     8: (view, at) => view.getUint8(at),
     16: (view, at) => view.getInt16(at, false),
     32: (view, at) => view.getInt32(at, false),
     64: (view, at) => view.getInt32(at, false) * 2 ** 32 + view.getUint32(at + 4, false),
-    [-32]: (view, at) => view.getFloat32(at, false),
-    [-64]: (view, at) => view.getFloat64(at, false),
+    [-32]: (view, at) => finite(view.getFloat32(at, false)),
+    // What a 32-bit sample cannot hold is as good as infinite.
+    [-64]: (view, at) => finite(Math.fround(view.getFloat64(at, false))),
   };
   const sample = from[bitpix];
   const bytes = Math.abs(bitpix) / 8;

@@ -109,7 +109,10 @@ export async function readTiles(
     });
     const { scale, zero } = layout;
     const physical = new Float32Array(samples);
-    for (let i = 0; i < samples; i++) physical[i] = values[i] * scale + zero;
+    for (let i = 0; i < samples; i++) {
+      const v = Math.fround(values[i] * scale + zero);
+      physical[i] = v - v === 0 ? v : NaN;
+    }
     decoded.push({ x, y, z, w, h, values: physical });
     progress?.((n + 1) / count);
   }

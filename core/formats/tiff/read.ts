@@ -148,7 +148,11 @@ async function readPlain(
 }
 
 function sampleReader({ bits, kind }: TiffDirectory): (view: DataView, at: number, little: boolean) => number {
-  if (kind === "float") return (view, at, little) => view.getFloat32(at, little);
+  if (kind === "float")
+    return (view, at, little) => {
+      const v = view.getFloat32(at, little);
+      return v - v === 0 ? v : NaN;
+    };
   if (kind === "signed")
     return bits === 8
       ? (view, at) => view.getInt8(at)
