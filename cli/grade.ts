@@ -1,7 +1,7 @@
 import { writeFile } from "node:fs/promises";
 import { z } from "zod";
 import type { GradedFrame } from "@/core/choose";
-import { applyRules, flagsOf, measuresCsv, proposeReference } from "@/core/choose";
+import { applyRules, flagsOf, fullLightOf, measuresCsv, proposeReference } from "@/core/choose";
 import { calibrationSettings } from "@/core/calibrate";
 import { UserError } from "@/core/job";
 import { relateDiscs } from "@/core/stack";
@@ -40,7 +40,14 @@ export async function grade(args: string[]): Promise<unknown> {
       return { out, frames: frames.length, reference, reasons: proposal?.reasons ?? [], unreadable: unread };
     }
     return withSubs(pool, all, mosaic, async (subs, failures) => {
-      const graded = (relations: Map<string, GradedFrame["relation"]>): GradedFrame[] => {
+      const graded = (relations: Map<string, GradedFrame["relation"]>, to: string | null = null): GradedFrame[] => {
+        const fullLight = fullLightOf(
+          subs.map(({ facts: { id }, reading: { metadata } }) => ({
+            ...{ id, metadata },
+            relation: relations.get(id) ?? null,
+          })),
+          to,
+        );
         const weights = relativeWeights(
           subs.map(({ facts }) => ({
             id: facts.id,
@@ -60,6 +67,7 @@ export async function grade(args: string[]): Promise<unknown> {
           measures: facts.measures,
           video: null,
           relation: relations.get(facts.id) ?? null,
+          fullLight: fullLight.get(facts.id) ?? 1,
           weight: weights.get(facts.id) ?? null,
           boxGradient: null,
         }));
@@ -74,11 +82,11 @@ export async function grade(args: string[]): Promise<unknown> {
       };
       // Weights need a relation, the proposal needs weights: first against the sharpest, then against the proposal.
       const sharpest = proposeReference(graded(new Map()))?.id ?? subs[0].facts.id;
-      const first = asked === undefined ? graded(await relateTo(sharpest)) : [];
+      const first = asked === undefined ? graded(await relateTo(sharpest), sharpest) : [];
       const proposal = asked === undefined ? proposeReference(first) : null;
       const referenceId =
         asked === undefined ? (proposal?.id ?? sharpest) : subs.find(({ facts }) => facts.name === asked)?.facts.id;
-      const frames = graded(await relateTo(referenceId ?? ""));
+      const frames = graded(await relateTo(referenceId ?? ""), referenceId ?? null);
       await writeCsv(out, frames);
       return {
         out,
@@ -135,6 +143,7 @@ async function videoFrames(pool: WorkerPool, { path, frame, reading }: OpenedFil
     pixelScale: reading.pixelScale,
     ...{ measures, video },
     relation: relateDiscs({ measures, video }, sharpest),
+    fullLight: 1,
     weight: null,
     boxGradient: null,
   }));

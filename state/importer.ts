@@ -126,6 +126,7 @@ async function importOne(
     height: reading.height,
     channels: reading.channels,
     bitpix: reading.bitpix,
+    notes: [...reading.notes],
     typed: [],
     relation: null,
     boxes: null,

@@ -1,5 +1,5 @@
 import type { FrameSet, GradedFrame, Rule, Verdict } from "@/core/choose";
-import { applyRules, setsOf, tellingKeys } from "@/core/choose";
+import { applyRules, fullLightOf, setsOf, tellingKeys } from "@/core/choose";
 import { boxGradient } from "@/core/measure";
 import type { SubFacts } from "@/core/stack";
 import { relativeWeights } from "@/engine/grade";
@@ -18,7 +18,11 @@ export interface Grades {
 export const lightsOf = (subs: readonly SubRecord[]): SubRecord[] => subs.filter(({ type }) => type === "light");
 
 /** A sub as rules, charts and tables see it. */
-export function gradedFrame(sub: SubRecord, order: number, weight: number | null, project: ProjectRecord): GradedFrame {
+export function gradedFrame(
+  sub: SubRecord,
+  { order, weight, fullLight }: Pick<GradedFrame, "order" | "weight" | "fullLight">,
+  project: ProjectRecord,
+): GradedFrame {
   const { settings } = project.calibration;
   return {
     id: sub.id,
@@ -32,7 +36,7 @@ export function gradedFrame(sub: SubRecord, order: number, weight: number | null
     measures: sub.measures,
     video: sub.video,
     relation: sub.relation?.value ?? null,
-    weight,
+    ...{ fullLight, weight },
     boxGradient: sub.boxes ? boxGradient(sub.boxes.levels.map((level) => level ?? NaN)) : null,
   };
 }
@@ -44,6 +48,10 @@ export function gradeLights(subs: readonly SubRecord[], project: ProjectRecord):
   const sets: FrameSet<GradedFrame>[] = [];
   const frames = new Map<string, GradedFrame>();
   const verdicts = new Map<string, Verdict>();
+  const fullLight = fullLightOf(
+    lights.map(({ id, metadata, relation }) => ({ id, metadata, relation: relation?.value ?? null })),
+    lights.find(({ relation }) => relation !== null)?.relation?.to ?? null,
+  );
   const orders = new Map(lights.map(({ id }, order) => [id, order + 1]));
   for (const set of setsOf(lights, keys)) {
     const weights = relativeWeights(
@@ -55,7 +63,15 @@ export function gradeLights(subs: readonly SubRecord[], project: ProjectRecord):
       })),
     );
     const graded = set.frames.map((sub) =>
-      gradedFrame(sub, orders.get(sub.id) ?? 0, weights.get(sub.id) ?? null, project),
+      gradedFrame(
+        sub,
+        {
+          order: orders.get(sub.id) ?? 0,
+          weight: weights.get(sub.id) ?? null,
+          fullLight: fullLight.get(sub.id) ?? 1,
+        },
+        project,
+      ),
     );
     for (const frame of graded) frames.set(frame.id, frame);
     for (const [id, verdict] of judge(graded, set.frames, project.rules)) verdicts.set(id, verdict);

@@ -92,6 +92,8 @@ export const subRecord = z.object({
   /** What its samples are, with the saturation that was found when it was measured. */
   unit: frameUnit,
   metadata: subMetadata,
+  /** What is odd about the file, in words. */
+  notes: z.array(z.string()).default([]),
   /** Fields of the metadata that were typed in. */
   typed: z.array(z.string()),
   measures: subMeasures,

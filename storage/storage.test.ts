@@ -43,6 +43,7 @@ const sub = (id: string, order: number): SubRecord => ({
   channels: 3,
   bitpix: 16,
   unit: SIXTEEN_BITS,
+  notes: [],
   metadata: { ...NO_METADATA, exposureS: 120 },
   typed: [],
   measures: {

@@ -42,6 +42,7 @@ const frame = (
   video: null,
   relation:
     weight === null ? null : { toReference: [1, 0, 0, 0, 1, 0], residualPx: 0, pairs: 9, scale: 1.25, offset: [] },
+  fullLight: 1,
   weight,
   boxGradient: null,
   ...part,

@@ -6,6 +6,7 @@ export { proposeReference } from "./reference";
 export type { Decision, Flag, Rule, Verdict } from "./rules";
 export {
   CLOUD_BELOW_PERCENT,
+  FLAG_WORDS,
   RULE_MEASURES,
   applyRules,
   decision,
@@ -16,4 +17,4 @@ export {
   ruleSentence,
 } from "./rules";
 export type { FrameSet, SetKey } from "./sets";
-export { SET_KEYS, nightOf, setsOf, tellingKeys } from "./sets";
+export { SET_KEYS, fullLightOf, nightOf, setsOf, tellingKeys } from "./sets";

@@ -21,6 +21,10 @@ export interface GradedFrame {
   video: VideoMeasures | null;
   /** To the reference; null where it is not known or the stars did not match. */
   relation: SubRelation | null;
+  /**
+   * Starlight of the best frames of its filter, exposure and camera over the reference's: what 100 % transmission is for it (sets.ts).
+   */
+  fullLight: number;
   /** Weight over that of the best frame; null without a relation. */
   weight: number | null;
   /** Difference between the background boxes; null without boxes. */
@@ -155,8 +159,8 @@ export const MEASURES: readonly Measure[] = [
     unit: "%",
     digits: 1,
     better: "high",
-    help: "Light against the reference, from stars in both or the disc: a bright sky does not count",
-    value: ({ relation }) => (relation === null ? null : 100 / relation.scale),
+    help: "Starlight (or the disc's) against the reference, for another filter or exposure against its own best subs: a bright sky does not count",
+    value: ({ relation, fullLight }) => (relation === null ? null : 100 / relation.scale / fullLight),
   },
   {
     id: "weight",

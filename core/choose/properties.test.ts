@@ -46,6 +46,7 @@ const anyFrame = (id: string): fc.Arbitrary<GradedFrame> =>
       },
       video: null,
       relation: null,
+      fullLight: 1,
       weight,
       boxGradient: null,
     }));

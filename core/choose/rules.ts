@@ -28,7 +28,7 @@ export const CLOUD_BELOW_PERCENT = 85;
 export type Flag = "trail" | "cloud" | "double" | "black";
 
 /** What a flag says of a frame, and the sentence of the rule against it. */
-const FLAG_WORDS: Record<Flag, { has: string; rule: string }> = {
+export const FLAG_WORDS: Record<Flag, { has: string; rule: string }> = {
   trail: { has: "has a trail", rule: "no trail" },
   cloud: { has: "cloud", rule: "no cloud" },
   double: { has: "shows its stars twice", rule: "no double images" },

@@ -41,6 +41,27 @@ export function setsOf<T extends { metadata: SubMetadata }>(frames: T[], by: rea
   return [...sets.values()];
 }
 
+/** The share of the best frames of a set that stands for clear sky, and how many frames it takes to tell. */
+const CLEAR_QUANTILE = 0.9;
+
+/**
+ * What full starlight is for each frame, over that of the reference, by id: 1 for those of the reference's filter, exposure and camera; for the
+ * others the 0.9 quantile of their own set, since another filter or exposure shows another amount of light under a clear sky.
+ */
+export function fullLightOf(
+  frames: { id: string; metadata: SubMetadata; relation: { scale: number } | null }[],
+  referenceId: string | null,
+): Map<string, number> {
+  return new Map(
+    setsOf(frames, ["filter", "exposure", "camera"]).flatMap((set) => {
+      const isOwn = referenceId === null || set.frames.some(({ id }) => id === referenceId);
+      const lights = set.frames.flatMap(({ relation }) => (relation ? [1 / relation.scale] : [])).sort((a, b) => a - b);
+      const clear = lights[Math.round(CLEAR_QUANTILE * (lights.length - 1))];
+      return set.frames.map(({ id }) => [id, isOwn || !(clear > 0) ? 1 : clear] as const);
+    }),
+  );
+}
+
 /** The properties in which frames differ, of those that sets are made by; exposure and filter if they all agree. */
 export function tellingKeys<T extends { metadata: SubMetadata }>(frames: T[]): SetKey[] {
   return SET_KEYS.filter((key) => new Set(frames.map(({ metadata }) => partOf(key, metadata))).size > 1);

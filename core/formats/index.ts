@@ -6,13 +6,14 @@ export type { Card } from "./card";
 export type { FormatId, PictureFile } from "./picture";
 export { FILE_ENDINGS, FORMATS, openPicture } from "./registry";
 export { asRead, unpackToFits } from "./unpack";
-export type { CfaPattern, FrameType, SubMetadata } from "./metadata";
+export type { CfaPattern, FrameType, SubMetadata, UnitName } from "./metadata";
 export {
   CFA_PATTERNS,
   FRAME_TYPES,
   NO_METADATA,
   TYPED_FIELDS,
   UNIT_FIELDS,
+  UNIT_NAMES,
   cfaPattern,
   frameType,
   metadataOfCards,
@@ -20,6 +21,8 @@ export {
   pixelScaleOf,
   shiftCfa,
   subMetadata,
+  typingFault,
+  unitName,
 } from "./metadata";
 export type { FitsCard, FitsFrame, FitsHeader, FitsLayout, FitsSample, KeptFrom, PixelMap } from "./fits";
 export {
@@ -39,17 +42,15 @@ export type { SerLayout } from "./ser/write";
 export { serFrame, serHeader, serTrailer } from "./ser/write";
 export type { TiffSample } from "./tiff/write";
 export { writeTiff } from "./tiff/write";
-export type { DataRange, FrameUnit, UnitClaims, UnitName } from "./unit";
+export type { DataRange, FrameUnit, UnitClaims } from "./unit";
 export {
   UNIT_LABELS,
-  UNIT_NAMES,
   aduPerSample,
   factorBetween,
   frameUnit,
   toSample,
   typeTellsUnit,
   unitCards,
-  unitName,
   unitOf,
   unitOfSamples,
 } from "./unit";

@@ -1,7 +1,5 @@
 import { z } from "zod";
 import type { Card, CardValue } from "./card";
-import { unitName } from "./unit";
-import type { UnitName } from "./unit";
 
 /** Colours of the 2 × 2 cell of a colour filter array, from pixel (0, 0) by rows from the top. */
 export const CFA_PATTERNS = ["RGGB", "BGGR", "GRBG", "GBRG"] as const;
@@ -11,6 +9,11 @@ export type CfaPattern = z.infer<typeof cfaPattern>;
 export const FRAME_TYPES = ["light", "dark", "flat", "bias", "darkflat"] as const;
 export const frameType = z.enum(FRAME_TYPES);
 export type FrameType = z.infer<typeof frameType>;
+
+/** What a step of the stored numbers counts: a step of the converter, an electron, or a share of full scale. */
+export const UNIT_NAMES = ["ADU", "e-", "share"] as const;
+export const unitName = z.enum(UNIT_NAMES);
+export type UnitName = z.infer<typeof unitName>;
 
 const text = z.string().max(200).nullable().catch(null).default(null);
 const positive = z.number().positive().finite().nullable().catch(null).default(null);
@@ -52,17 +55,38 @@ export const TYPED_FIELDS = [
   { key: "object", label: "Object", unit: "", kind: "text" },
   { key: "filter", label: "Filter", unit: "", kind: "text" },
   { key: "instrument", label: "Camera", unit: "", kind: "text" },
-  { key: "exposureS", label: "Exposure", unit: "s", kind: "number" },
+  { key: "exposureS", label: "Exposure", unit: "s", kind: "number", least: 0 },
   { key: "gain", label: "Gain", unit: "", kind: "number" },
   { key: "offset", label: "Offset", unit: "", kind: "number" },
   { key: "temperatureC", label: "Temperature", unit: "°C", kind: "number" },
-  { key: "binning", label: "Binning", unit: "px", kind: "number" },
-  { key: "pixelSizeUm", label: "Pixel size", unit: "µm", kind: "number" },
-  { key: "focalLengthMm", label: "Focal length", unit: "mm", kind: "number" },
-  { key: "electronsPerAdu", label: "e⁻ per ADU", unit: "e⁻", kind: "number" },
-  { key: "fullScale", label: "Full scale", unit: "", kind: "number" },
-  { key: "saturation", label: "Saturation", unit: "", kind: "number" },
-] as const satisfies readonly { key: keyof SubMetadata; label: string; unit: string; kind: "text" | "number" }[];
+  { key: "binning", label: "Binning", unit: "px", kind: "number", above: 0 },
+  { key: "pixelSizeUm", label: "Pixel size", unit: "µm", kind: "number", above: 0 },
+  { key: "focalLengthMm", label: "Focal length", unit: "mm", kind: "number", above: 0 },
+  { key: "electronsPerAdu", label: "e⁻ per ADU", unit: "e⁻", kind: "number", above: 0 },
+  { key: "fullScale", label: "Full scale", unit: "", kind: "number", above: 0 },
+  { key: "saturation", label: "Saturated at", unit: "", kind: "number", above: 0 },
+] as const satisfies readonly TypedFieldSpec[];
+
+interface TypedFieldSpec {
+  key: keyof SubMetadata;
+  label: string;
+  unit: string;
+  kind: "text" | "number";
+  /** Numbers must be at least this. */
+  least?: number;
+  /** Numbers must be larger than this. */
+  above?: number;
+}
+
+/** What is wrong with a text that was typed into a field, in words; null for nothing. An empty one clears the field. */
+export function typingFault(field: TypedFieldSpec, text: string): string | null {
+  if (field.kind === "text" || text.trim() === "") return null;
+  const number = numberOf(text.trim());
+  const { least, above } = field;
+  const bound = above !== undefined ? ` above ${above}` : least !== undefined ? `, ${least} or more` : "";
+  const holds = number !== null && (least === undefined || number >= least) && (above === undefined || number > above);
+  return holds ? null : `must be a number${bound}`;
+}
 
 /** Fields that say what the numbers of a frame are: a change of them changes measures and calibration. */
 export const UNIT_FIELDS = [

@@ -1,10 +1,6 @@
 import { z } from "zod";
-import type { SubMetadata } from "./metadata";
-
-/** What a step of the stored numbers counts: a step of the converter, an electron, or a share of full scale. */
-export const UNIT_NAMES = ["ADU", "e-", "share"] as const;
-export const unitName = z.enum(UNIT_NAMES);
-export type UnitName = z.infer<typeof unitName>;
+import type { SubMetadata, UnitName } from "./metadata";
+import { unitName } from "./metadata";
 
 /**
  * The unit of a frame's numbers. `fullScale` and `saturation` are numbers as the file stores them (with BSCALE and BZERO); a sample of 1.0 in a

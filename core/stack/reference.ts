@@ -1,7 +1,6 @@
 import type { SubMeasures } from "../measure";
 import { skyGradient } from "../measure";
 import { medianInPlace } from "../raster";
-import type { SubRelation } from "./plan";
 
 /** What choosing a reference looks at. */
 export interface ReferenceCandidate {
@@ -10,7 +9,7 @@ export interface ReferenceCandidate {
   height: number;
   measures: SubMeasures;
   /** To any one of the others; null where it is not known. */
-  relation: Pick<SubRelation, "scale"> | null;
+  relation: { scale: number } | null;
 }
 
 /** Share of the median number of stars that a reference must have. */

@@ -176,10 +176,11 @@ function SettingsColumn() {
       <Sentence label="Weight subs">
         <Choice
           label="Weights"
-          help="By their noise after scaling gives the least noise that these subs allow"
+          help="By noise alone the sky gets as smooth as these subs allow; with sharpness and shape, blurred and elongated subs count less"
           value={settings.weights}
           options={[
-            { value: "noise", label: "by their noise" },
+            { value: "shape", label: "by noise, sharpness and shape" },
+            { value: "noise", label: "by their noise alone" },
             { value: "equal", label: "all alike" },
           ]}
           onChange={(weights) => change({ weights })}
@@ -232,6 +233,30 @@ function SettingsColumn() {
         />
         × the median FWHM
       </div>
+      <label
+        className="flex items-center gap-2 text-quiet"
+        data-help="Subs in which the mount jumped show every star twice, and would put a second, fainter one beside each"
+      >
+        <input
+          type="checkbox"
+          className="accent-[#a3a3a3]"
+          checked={settings.keepDoubles}
+          onChange={(event) => change({ keepDoubles: event.target.checked })}
+        />
+        Use subs with double images too
+      </label>
+      <label
+        className="flex items-center gap-2 text-quiet"
+        data-help="Without it only the filter that most of the subs have is stacked, and the others are named"
+      >
+        <input
+          type="checkbox"
+          className="accent-[#a3a3a3]"
+          checked={settings.mixFilters}
+          onChange={(event) => change({ mixFilters: event.target.checked })}
+        />
+        Stack different filters into one picture
+      </label>
       <div
         className="flex items-center gap-2 text-quiet"
         data-help="Memory for samples of subs; less makes smaller tiles, not another result"

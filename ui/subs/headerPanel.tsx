@@ -1,11 +1,11 @@
 "use client";
 
-import { useEffect, useState } from "react";
-import type { Card, FrameType, SubMetadata } from "@/core/formats";
-import { FRAME_TYPES, TYPED_FIELDS } from "@/core/formats";
+import { useEffect, useMemo, useState } from "react";
+import type { Card, FrameType, SubMetadata, UnitName } from "@/core/formats";
+import { FRAME_TYPES, TYPED_FIELDS, UNIT_LABELS, UNIT_NAMES, numberOf, typingFault } from "@/core/formats";
 import { failureOf } from "@/engine/protocol";
 import type { SubRecord } from "@/storage";
-import { useSession } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
@@ -67,10 +67,12 @@ export function HeaderPanel({ current, selected }: { current: SubRecord; selecte
               key={field.key}
               field={field}
               selected={selected}
+              found={foundIn(field.key, selected)}
               onType={(value) => session.typeIn(ids, field.key, value as never)}
             />
           ))}
         </div>
+        <UnitLine current={current} selected={selected} />
         <p className="mt-1 text-sm text-quiet">
           Pixel scale{" "}
           <span className="figures text-text">
@@ -120,13 +122,90 @@ export function HeaderPanel({ current, selected }: { current: SubRecord; selecte
 
 type Field = (typeof TYPED_FIELDS)[number];
 
+/** What was found where neither header nor person tell, for the empty field. */
+function foundIn(key: Field["key"], selected: SubRecord[]): string | null {
+  if (key !== "fullScale" && key !== "saturation") return null;
+  const values = new Set(selected.map(({ unit }) => unit[key]));
+  const [only] = values;
+  return values.size === 1 && only !== null ? String(Number(only.toPrecision(6))) : null;
+}
+
+/** What the numbers of the frames are, where that was found, how it can be said otherwise, and what is odd about the file. */
+function UnitLine({ current, selected }: { current: SubRecord; selected: SubRecord[] }) {
+  const session = useSession();
+  const stale = new Set(useStaleIds());
+  const { unit, notes } = current;
+  const waiting = selected.filter(({ id }) => stale.has(id)).length;
+  const claimed = selected.every((sub) => sub.metadata.unit === current.metadata.unit) ? current.metadata.unit : "";
+  return (
+    <div className="mt-1 text-sm text-quiet" data-testid="unit-line">
+      <div className="flex flex-wrap items-center gap-x-1.5">
+        Numbers are
+        <Choice
+          label="Unit of the numbers"
+          help="What a step of the numbers counts; a wrong unit spoils calibration and saturation"
+          value={claimed ?? "found"}
+          placeholder="several"
+          options={[
+            { value: "found", label: `as found: ${UNIT_LABELS[unit.name]}` },
+            ...UNIT_NAMES.map((name) => ({ value: name as string, label: UNIT_LABELS[name] })),
+          ]}
+          onChange={(name) =>
+            session.typeIn(
+              selected.map(({ id }) => id),
+              "unit",
+              name === "found" ? null : (name as UnitName),
+            )
+          }
+        />
+        <span title={`Unit: ${unit.from.name}`}>({unit.from.name})</span>
+      </div>
+      <div>
+        Full scale <span className="figures text-text">{Number(unit.fullScale.toPrecision(6))}</span> (
+        {unit.from.fullScale}) · saturated from{" "}
+        <span className="figures text-text">
+          {unit.saturation === null ? "–" : Number(unit.saturation.toPrecision(6))}
+        </span>{" "}
+        ({unit.from.saturation})
+      </div>
+      {waiting > 0 ? (
+        <div className="flex items-center gap-2 text-warn">
+          {waiting === 1 ? "This frame was" : `${waiting} of them were`} measured before this was typed in.
+          <Button onClick={() => void session.measureAgain()}>Measure again</Button>
+        </div>
+      ) : null}
+      {current.measures.looksMosaic && current.measuredSize.channels === 1 ? (
+        <div className="text-warn">
+          It looks like a raw colour mosaic, and its header tells no pattern: say the pattern under Calibrate.
+        </div>
+      ) : null}
+      {notes.map((note) => (
+        <div key={note} className="text-warn">
+          {note}
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** Lights that were measured before their unit or the calibration changed. */
+function useStaleIds(): string[] {
+  const session = useSession();
+  const subs = useProject((state) => state.subs);
+  const project = useProject((state) => state.project);
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- the session reads both
+  return useMemo(() => session.staleLights().map(({ id }) => id), [session, subs, project]);
+}
+
 function TypedField({
   field,
   selected,
+  found,
   onType,
 }: {
   field: Field;
   selected: SubRecord[];
+  found: string | null;
   onType: (value: SubMetadata[Field["key"]]) => void;
 }) {
   const values = new Set(selected.map(({ metadata }) => metadata[field.key]));
@@ -134,11 +213,11 @@ function TypedField({
   const shown = values.size > 1 ? "" : only === null ? "" : String(only);
   const [draft, setDraft] = useState<string | null>(null);
   const typed = selected.some((sub) => sub.typed.includes(field.key));
-  const number = Number((draft ?? "").replace(",", "."));
-  const wrong = draft !== null && field.kind === "number" && draft.trim() !== "" && !Number.isFinite(number);
+  const fault = draft === null ? null : typingFault(field, draft);
+  const wrong = fault !== null;
   const commit = () => {
     if (draft !== null && !wrong && draft !== shown)
-      onType(draft.trim() === "" ? null : field.kind === "number" ? number : draft.trim());
+      onType(draft.trim() === "" ? null : field.kind === "number" ? numberOf(draft) : draft.trim());
     setDraft(null);
   };
   return (
@@ -152,9 +231,9 @@ function TypedField({
       <input
         aria-label={field.label}
         aria-invalid={wrong}
-        title={wrong ? "must be a number" : undefined}
+        title={fault ?? undefined}
         className={`figures min-w-0 flex-1 rounded border bg-page px-1 ${wrong ? "border-warn" : "border-line"}`}
-        placeholder={values.size > 1 ? "differs" : "not known"}
+        placeholder={values.size > 1 ? "differs" : (found ?? "not known")}
         value={draft ?? shown}
         onChange={(event) => setDraft(event.target.value)}
         onBlur={commit}

@@ -1,8 +1,8 @@
 "use client";
 
 import { X } from "lucide-react";
-import type { GradedFrame, Measure, MeasureId, Rule } from "@/core/choose";
-import { RULE_MEASURES, firstRule, measureOf, ruleSentence } from "@/core/choose";
+import type { Flag, GradedFrame, Measure, MeasureId, Rule } from "@/core/choose";
+import { FLAG_WORDS, RULE_MEASURES, firstRule, measureOf, ruleSentence } from "@/core/choose";
 import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
@@ -60,8 +60,7 @@ export function RulesPanel({ frames }: { frames: GradedFrame[] }) {
               label: `${label} ${better === "low" ? "below" : "above"} a limit`,
             })),
             ...SHARES.filter(({ measure }) => known(measureOf(measure))),
-            { value: "without trail", label: "no trail" },
-            { value: "without cloud", label: "no cloud" },
+            ...Object.entries(FLAG_WORDS).map(([flag, words]) => ({ value: `without ${flag}`, label: words.rule })),
           ]}
           onChange={(value) => save([...rules, newRule(value, frames)])}
         />
@@ -73,7 +72,7 @@ export function RulesPanel({ frames }: { frames: GradedFrame[] }) {
 function newRule(value: string, frames: GradedFrame[]): Rule {
   const [kind, what] = value.split(" ");
   const id = crypto.randomUUID();
-  if (kind === "without") return { id, on: true, kind, flag: what as "trail" | "cloud" };
+  if (kind === "without") return { id, on: true, kind, flag: what as Flag };
   const measure = what as MeasureId;
   if (kind === "ofBest")
     return { id, on: true, kind, measure, percent: measureOf(measure).better === "low" ? 140 : 70 };

@@ -1,7 +1,7 @@
 "use client";
 
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Cloud, Slash, Star } from "lucide-react";
+import { CircleOff, Cloud, Copy, Slash, Star } from "lucide-react";
 import { useEffect, useRef } from "react";
 import type { GradedFrame, MeasureId, Verdict } from "@/core/choose";
 import { flagsOf, measureOf } from "@/core/choose";
@@ -124,6 +124,8 @@ export function SubsTable(props: Props) {
                   {sub?.candidate ? <Star size={12} aria-label="candidate" /> : null}
                   {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
                   {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
+                  {flags.includes("double") ? <Copy size={12} aria-label="double image" /> : null}
+                  {flags.includes("black") ? <CircleOff size={12} aria-label="black is cut off" /> : null}
                 </span>
                 {columns.map((id) => {
                   const { value, digits } = measureOf(id);
