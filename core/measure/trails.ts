@@ -46,11 +46,12 @@ export function findTrail(
   if (w < 64 || h < 64) return null;
   const small = reduced(plane, width, w, h, reduce);
   const masked = new Uint8Array(w * h);
+  // Stars are filled too, or their light in the smooth picture would make the places without stars look bright.
+  maskStarsInto(masked, w, h, stars, fwhmPx, reduce);
   fillGapsInPlace(small, masked, w, h);
   let smooth = small;
   for (let scale = 0; scale < 4; scale++) smooth = kernels.starletSmooth(smooth, w, h, scale);
   const detail = small.map((v, i) => v - smooth[i]);
-  maskStarsInto(masked, w, h, stars, fwhmPx, reduce);
   maskStripesInto(masked, detail, w, h);
   const { centre, sigma } = robustSpread(detail.filter((_, i) => masked[i] === 0));
   if (!(sigma > 0)) return null;
