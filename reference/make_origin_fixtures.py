@@ -21,7 +21,7 @@ def night(n=5):
     """Five subs of one field in ADU of a 16-bit camera: shifts, seeing, cloud, saturated stars; offset 500, gain 0.8, read noise 3 e."""
     rng = np.random.default_rng(41)
     xs, ys = rng.uniform(8, W - 8, 70), rng.uniform(8, H - 8, 70)
-    flux = 2500.0 / rng.uniform(0.03, 1, 70) ** 1.6
+    flux = 9000.0 / rng.uniform(0.03, 1, 70) ** 1.6
     yy, xx = np.mgrid[0:H, 0:W].astype(float)
     for k in range(n):
         dx, dy = rng.uniform(-6, 6, 2) if k else (0.0, 0.0)

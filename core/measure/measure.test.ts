@@ -202,7 +202,7 @@ describe("finding stars", () => {
 
   test("saturated stars are marked and not fitted; an empty and a constant picture have none", () => {
     const plane = paintStars(120, 120, [{ x: 60, y: 60, flux: 40 }], {}).planes[0].map((v) => Math.min(1, v));
-    const [star] = findStars(plane, 120, 120, kernels);
+    const [star] = findStars(plane, 120, 120, kernels, { saturated: Uint8Array.from(plane, (v) => Number(v >= 0.95)) });
     expect(star.saturated).toBe(true);
     expect(star.fit).toBeNull();
     expect(findStars(new Float32Array(900).fill(0.2), 30, 30, kernels)).toEqual([]);

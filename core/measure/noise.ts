@@ -38,30 +38,33 @@ export function scaleNoise(
   });
 }
 
-/** σ of what is finer than 8 px (the picture less its third smoothing) of unit white noise, exactly from the filter taps as above. */
-const FINE_NOISE = 0.994754500415;
-const QUIET_CELL = 48;
-const QUIET_SHARE = 0.3;
+/** σ of what is finer than 4 px (the picture less its second smoothing) of unit white noise, exactly from the filter taps as above. */
+const FINE_NOISE = 0.97783629884;
+/** Small, so that even a crowded field has cells without a star. */
+const QUIET_CELL = 16;
+const QUIET_SHARE = 0.15;
+const LEAST_CELLS = 8;
 /** Ratios this close to 1 are what white noise scatters by. */
 const WHITE_ENOUGH = 0.06;
 
 /**
  * How much larger the noise per pixel is than the finest starlet scale tells: 1 for white noise, more where neighbours are correlated
- * (demosaiced, resampled, smoothed pictures). In the quiet parts of the picture, told by their smooth light, the spread of all
- * detail up to 8 px is held against that of the finest; only what lies below the median counts, since stars lie above it.
- * Null where the picture has fewer than four cells of 48 px, or no noise. Noise that is correlated over more than 8 px is not seen.
+ * (demosaiced, resampled, smoothed pictures). In the cells of least variation, the 15 % without stars, the spread of all detail up to
+ * 4 px is held against that of the finest; only what lies below the median counts, since stars lie above it. The excess x of
+ * this ratio over 1 becomes that of the whole noise as 1.28 x + 0.46 x²: exact to 0.2 % for white noise smoothed by a Gaussian of
+ * σ ≤ 1 px, to 1.5 % for bilinear means and Lanczos resampling (computed from the taps; see noise.test.ts). Null where the picture has
+ * fewer than eight cells of 16 px, or no noise. Noise that is correlated over more than about 4 px is not seen.
  * Source: own; per-scale noise after Starck & Murtagh 1998, PASP 110, 193.
  */
 export function noiseCorrelation(plane: Float32Array, width: number, height: number, kernels: Kernels): number | null {
   const fine = kernels.starletSmooth(plane, width, height, 0);
-  let smooth = fine;
-  for (let scale = 1; scale < 3; scale++) smooth = kernels.starletSmooth(smooth, width, height, scale);
+  const smooth = kernels.starletSmooth(fine, width, height, 1);
+  const finest = new Float32Array(QUIET_CELL ** 2);
+  const detail = new Float32Array(QUIET_CELL ** 2);
+  const light = new Float32Array(QUIET_CELL ** 2);
   const cells: { structure: number; ratio: number }[] = [];
   for (const { x, y, width: w, height: h } of tilesOf({ x: 0, y: 0, width, height }, QUIET_CELL)) {
     if (w < QUIET_CELL || h < QUIET_CELL) continue;
-    const finest = new Float32Array(w * h);
-    const detail = new Float32Array(w * h);
-    const light = new Float32Array(w * h);
     for (let v = 0, k = 0; v < h; v++)
       for (let u = 0; u < w; u++, k++) {
         const i = (y + v) * width + x + u;
@@ -70,13 +73,19 @@ export function noiseCorrelation(plane: Float32Array, width: number, height: num
         light[k] = smooth[i];
       }
     const ratio = lowerSpread(detail) / FINE_NOISE / (lowerSpread(finest) / STARLET_NOISE[0]);
-    if (Number.isFinite(ratio)) cells.push({ structure: robustSpread(light).sigma, ratio });
+    if (Number.isFinite(ratio)) cells.push({ structure: deviation(light), ratio });
   }
-  if (cells.length < 4) return null;
+  if (cells.length < LEAST_CELLS) return null;
   cells.sort((a, b) => a.structure - b.structure);
-  const quiet = cells.slice(0, Math.max(4, Math.round(QUIET_SHARE * cells.length)));
-  const ratio = medianInPlace(Float64Array.from(quiet, (cell) => cell.ratio));
-  return Math.abs(ratio - 1) < WHITE_ENOUGH ? 1 : Math.max(1, ratio);
+  const quiet = cells.slice(0, Math.max(LEAST_CELLS, Math.round(QUIET_SHARE * cells.length)));
+  const excess = medianInPlace(Float64Array.from(quiet, (cell) => cell.ratio)) - 1;
+  return excess < WHITE_ENOUGH ? 1 : 1 + 1.28 * excess + 0.46 * excess ** 2;
+}
+
+/** Plain standard deviation, which any star in a cell drives up. */
+function deviation(values: Float32Array): number {
+  const mean = values.reduce((sum, v) => sum + v, 0) / values.length;
+  return Math.sqrt(values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length);
 }
 
 /** 1.4826 times the median distance below the median: the σ of a normal distribution whatever lies above. */

@@ -17,10 +17,18 @@ export type Trail = z.infer<typeof trail>;
 const SEARCH_WIDTH = 512;
 /** A line's mean must lie this many σ of all lines' means above their median: the highest of a million of pure noise lies near 5. */
 const LEAST_SIGMA = 7;
-/** The line is cut into so many parts, of which most must be bright by themselves: a galaxy or a bright star's rest is in a few. */
+/**
+ * The line is cut into so many parts, each held against its sides: most must be brighter by themselves, and all together by many σ, fewer
+ * where nearly all parts are. A galaxy or a bright star's rest is in a few parts; a nebula's ridge is as bright beside the line. In trial
+ * nights the worst of what is no trail came to 17 σ in 5 of 9 parts and to 13 σ in 8 of 12, the faintest trail to 48 σ in all.
+ */
 const PARTS = 12;
-const PART_SIGMA = 1.2;
-const LEAST_SHARE = 0.6;
+const SIDE_PX = 6;
+const PART_SIGMA = 2.5;
+const CRITERIA = [
+  { share: 0.6, sigma: 20 },
+  { share: 0.85, sigma: 12 },
+];
 /** Outliers count at most this many σ, so that no hit makes a line. */
 const CLIP_LOW = -3;
 const CLIP_HIGH = 4;
@@ -29,7 +37,7 @@ const CLIP_HIGH = 4;
  * The clearest straight trail across a picture, of a satellite or an aircraft; null where there is none. The picture is reduced
  * to about 512 px, smooth light is taken off (starlet scales up to 16 px), stars are masked, and so are columns and rows that stand out as a
  * whole (those of the sensor, the same in all frames); then the means along all straight lines are found at once, and the one that stands
- * out most counts if at least 60 % of it is bright: faint and tumbling satellites too. O(n² log n) for n = 512.
+ * out most counts if at least 60 % of it is brighter than its sides: faint and tumbling satellites too. O(n² log n) for n = 512.
  * Sources: sums along lines by the fast Hough transform, Brady 1998, SIAM J. Comput. 27, 107; normal form of a line, Duda & Hart 1972.
  */
 export function findTrail(
@@ -64,7 +72,7 @@ export function findTrail(
   if (!found) return null;
   const line = refined(detail, open, w, h, found);
   const share = brightShare(detail, open, w, h, line);
-  if (share < LEAST_SHARE) return null;
+  if (share === 0) return null;
   const { angle, offset } = normalForm(line);
   const shift = ((reduce - 1) / 2) * (Math.cos(angle) + Math.sin(angle));
   return { angle, offsetPx: offset * reduce + shift, share };
@@ -261,15 +269,36 @@ function refined(detail: Float32Array, open: Float32Array, w: number, h: number,
   return best;
 }
 
-/** Share of the parts of a line's chord that are bright by themselves; parts under stars are left out. */
+/**
+ * Share of the parts of a line's chord that are brighter than their sides, parts under stars left out; 0 where too few can be told or all
+ * together do not stand out.
+ */
 function brightShare(detail: Float32Array, open: Float32Array, w: number, h: number, line: Line): number {
   const chord = chordOf(w, h, line);
   if (!chord) return 0;
-  const parts = Array.from({ length: PARTS }, (_, k) =>
-    meanOnLine(detail, open, w, h, chord, k / PARTS, (k + 1) / PARTS),
-  ).filter(({ count }) => count >= 3);
-  const bright = parts.filter(({ sum, count }) => sum / Math.sqrt(count) > PART_SIGMA);
-  return parts.length >= PARTS / 2 ? bright.length / parts.length : 0;
+  const [left, right] = [SIDE_PX, -SIDE_PX].map((distance) => besideBy(chord, distance));
+  const parts: number[] = [];
+  for (let k = 0; k < PARTS; k++) {
+    const [middle, ...sides] = [chord, left, right].map((one) =>
+      meanOnLine(detail, open, w, h, one, k / PARTS, (k + 1) / PARTS),
+    );
+    if (middle.count < 3) continue;
+    const told = sides.filter(({ count }) => count >= 3);
+    const beside = told.reduce((sum, one) => sum + one.sum / one.count / told.length, 0);
+    const variance = 1 / middle.count + told.reduce((sum, { count }) => sum + 1 / count, 0) / (told.length || 1) ** 2;
+    parts.push((middle.sum / middle.count - beside) / Math.sqrt(variance));
+  }
+  const total = parts.reduce((sum, part) => sum + part, 0) / Math.sqrt(parts.length);
+  const share = parts.filter((part) => part > PART_SIGMA).length / parts.length;
+  const isTrail = CRITERIA.some((least) => share >= least.share && total >= least.sigma);
+  return parts.length >= PARTS / 2 && isTrail ? share : 0;
+}
+
+/** The parallel of a line at a distance in px. */
+function besideBy({ x0, y0, x1, y1 }: Line, distance: number): Line {
+  const step = distance / Math.hypot(x1 - x0, y1 - y0);
+  const [dx, dy] = [(y0 - y1) * step, (x1 - x0) * step];
+  return { x0: x0 + dx, y0: y0 + dy, x1: x1 + dx, y1: y1 + dy };
 }
 
 /** The part of a line inside w × h pixels; null where it lies outside. */

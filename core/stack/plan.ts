@@ -80,13 +80,17 @@ const filterOf = ({ metadata }: SubFacts): string | null => metadata?.filter?.re
 function mainKind(subs: SubFacts[], settings: StackSettings): SubFacts[] {
   const asked = subs.find(({ id }) => id === settings.referenceId);
   if (asked) return subs.filter((sub) => obstacle(sub, asked, settings) === null);
+  const kindOf = (sub: SubFacts): string =>
+    `${sub.channels} ${sub.mosaic ?? false} ${settings.mixFilters ? "" : filterOf(sub)}`;
   let best: SubFacts[] = [];
   const seen = new Set<string>();
   for (const sub of subs) {
-    const kind = `${sub.channels} ${sub.mosaic ?? false} ${settings.mixFilters ? "" : filterOf(sub)}`;
+    const kind = kindOf(sub);
     if (seen.has(kind)) continue;
     seen.add(kind);
-    const alike = subs.filter((other) => obstacle(other, sub, settings) === null);
+    // Subs that do not tell their filter go with any, but make no filters one.
+    const isTold = settings.mixFilters || filterOf(sub) !== null;
+    const alike = subs.filter((other) => (isTold ? obstacle(other, sub, settings) === null : kindOf(other) === kind));
     if (alike.length > best.length) best = alike;
   }
   return best;
