@@ -57,12 +57,24 @@ const WHITE_ENOUGH = 0.06;
  * Source: own; per-scale noise after Starck & Murtagh 1998, PASP 110, 193.
  */
 export function noiseCorrelation(plane: Float32Array, width: number, height: number, kernels: Kernels): number | null {
+  return correlationOf(quietCells(plane, width, height, kernels));
+}
+
+interface Cell {
+  structure: number;
+  /** σ of the finest scale, as of white noise. */
+  finest: number;
+  ratio: number;
+}
+
+/** All whole cells, those of least variation first. */
+function quietCells(plane: Float32Array, width: number, height: number, kernels: Kernels): Cell[] {
   const fine = kernels.starletSmooth(plane, width, height, 0);
   const smooth = kernels.starletSmooth(fine, width, height, 1);
   const finest = new Float32Array(QUIET_CELL ** 2);
   const detail = new Float32Array(QUIET_CELL ** 2);
   const light = new Float32Array(QUIET_CELL ** 2);
-  const cells: { structure: number; ratio: number }[] = [];
+  const cells: Cell[] = [];
   for (const { x, y, width: w, height: h } of tilesOf({ x: 0, y: 0, width, height }, QUIET_CELL)) {
     if (w < QUIET_CELL || h < QUIET_CELL) continue;
     for (let v = 0, k = 0; v < h; v++)
@@ -72,11 +84,15 @@ export function noiseCorrelation(plane: Float32Array, width: number, height: num
         detail[k] = plane[i] - smooth[i];
         light[k] = smooth[i];
       }
-    const ratio = lowerSpread(detail) / FINE_NOISE / (lowerSpread(finest) / STARLET_NOISE[0]);
-    if (Number.isFinite(ratio)) cells.push({ structure: deviation(light), ratio });
+    const sigma = lowerSpread(finest) / STARLET_NOISE[0];
+    const ratio = lowerSpread(detail) / FINE_NOISE / sigma;
+    if (Number.isFinite(ratio)) cells.push({ structure: deviation(light), finest: sigma, ratio });
   }
+  return cells.sort((a, b) => a.structure - b.structure);
+}
+
+function correlationOf(cells: Cell[]): number | null {
   if (cells.length < LEAST_CELLS) return null;
-  cells.sort((a, b) => a.structure - b.structure);
   const quiet = cells.slice(0, Math.max(LEAST_CELLS, Math.round(QUIET_SHARE * cells.length)));
   const excess = medianInPlace(Float64Array.from(quiet, (cell) => cell.ratio)) - 1;
   return excess < WHITE_ENOUGH ? 1 : 1 + 1.28 * excess + 0.46 * excess ** 2;
@@ -96,7 +112,11 @@ function lowerSpread(values: Float32Array): number {
   return SIGMA_PER_MAD * medianInPlace(below);
 }
 
-/** σ per pixel of a plane whose noise may be correlated, and by how much the finest scale alone would tell too little; see above. */
+/**
+ * σ per pixel of a plane whose noise may be correlated, and by how much the finest scale alone would tell too little; see above. The finest
+ * scale is told from the quieter half of the cells, so that a crowded field tells no more noise than an empty one; as whiteNoise
+ * where there are too few cells.
+ */
 export function pixelNoise(
   plane: Float32Array,
   width: number,
@@ -104,8 +124,13 @@ export function pixelNoise(
   kernels: Kernels,
 ): { sigma: number; correlation: number | null } {
   const sigma = whiteNoise(plane, width, height, kernels);
-  const correlation = sigma > 0 ? noiseCorrelation(plane, width, height, kernels) : null;
-  return { sigma: sigma * (correlation ?? 1), correlation };
+  if (!(sigma > 0)) return { sigma, correlation: null };
+  const cells = quietCells(plane, width, height, kernels);
+  const correlation = correlationOf(cells);
+  if (correlation === null) return { sigma, correlation };
+  const half = cells.slice(0, Math.max(LEAST_CELLS, cells.length >> 1));
+  const quiet = medianInPlace(Float64Array.from(half, ({ finest }) => finest));
+  return { sigma: Math.min(sigma, quiet) * correlation, correlation };
 }
 
 function difference(a: Float32Array, b: Float32Array): Float32Array {

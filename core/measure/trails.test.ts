@@ -72,3 +72,35 @@ test("gaps do not hide a trail, nor make one", () => {
   for (let y = 120; y < 126; y++) band.fill(NaN, y * WIDTH, (y + 1) * WIDTH);
   expect(findTrail(band, WIDTH, HEIGHT, [], 3, kernels)).toBeNull();
 });
+
+test("a trail of one σ is found, and a tumbling one that fades to a fifth", () => {
+  const faint = { angle: 0.9, offset: 240, peak: 1 };
+  expect(findTrail(picture(5, faint), WIDTH, HEIGHT, [], 3, kernels)).not.toBeNull();
+  const bright = picture(6, { ...faint, peak: 5 });
+  const dark = picture(6, { ...faint, peak: 1 });
+  const tumbling = bright.map((v, i) => ((i % WIDTH) % 40 < 20 ? v : dark[i]));
+  expect(findTrail(tumbling, WIDTH, HEIGHT, [], 3, kernels)).not.toBeNull();
+});
+
+test("fifty clean pictures with a band of nebula and stars that are no trail", () => {
+  for (let seed = 1; seed <= 50; seed++) {
+    const random = createRandom(1000 + seed);
+    const plane = picture(seed, null);
+    const [angle, offset, width] = [
+      Math.PI * random.uniform(),
+      150 + 80 * random.uniform(),
+      12 + 10 * random.uniform(),
+    ];
+    const stars = Array.from({ length: 40 }, () => [WIDTH * random.uniform(), HEIGHT * random.uniform()]);
+    for (let y = 0, i = 0; y < HEIGHT; y++)
+      for (let x = 0; x < WIDTH; x++, i++) {
+        const d = x * Math.cos(angle) + y * Math.sin(angle) - offset;
+        plane[i] += 4 * Math.exp(-(d * d) / (2 * width * width));
+        for (const [sx, sy] of stars)
+          if (Math.abs(x - sx) < 6 && Math.abs(y - sy) < 6)
+            plane[i] += 40 * Math.exp(-((x - sx) ** 2 + (y - sy) ** 2) / 4);
+      }
+    const known = stars.map(([x, y]) => ({ x, y, snr: 60 }));
+    expect(findTrail(plane, WIDTH, HEIGHT, known, 3, kernels)).toBeNull();
+  }
+});
