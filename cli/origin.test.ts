@@ -1,0 +1,121 @@
+import { execFileSync, spawnSync } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { gunzipSync } from "node:zlib";
+import { bytesOfArray, openPicture, valueOf } from "@/core/formats";
+import { createRandom } from "@/core/numeric/random";
+import { wholeRegion } from "@/core/raster";
+import { fixtureBytes, worstDifference } from "@/core/testing/fixtures";
+import { otherFits } from "@/core/testing/otherFits";
+
+/** Files of other origin through the runner: units of masters, a reference asked for, inputs that stay as they are, odd and cut files. */
+const folder = mkdtempSync(join(tmpdir(), "dunkel-origin-"));
+afterAll(() => rmSync(folder, { recursive: true }));
+const at = (...parts: string[]) => join(folder, ...parts);
+const dunkel = <T>(...args: string[]) =>
+  JSON.parse(
+    execFileSync(process.execPath, ["scripts/dunkel.mjs", ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
+  ) as T;
+const fails = (...args: string[]) => spawnSync(process.execPath, ["scripts/dunkel.mjs", ...args], { encoding: "utf8" });
+const planeOf = async (path: string) => {
+  const file = valueOf(await openPicture(bytesOfArray(path, new Uint8Array(readFileSync(path)))));
+  return (await file.frame(0).read(wholeRegion(file))).planes[0];
+};
+const [WIDTH, HEIGHT] = [240, 200];
+const subs = [1, 2, 3, 4, 5].map((k) => at(`sub${k}.fits`));
+
+beforeAll(() => {
+  subs.forEach((path, k) => writeFileSync(path, gunzipSync(fixtureBytes(`origin/sub${k + 1}.fits.gz`))));
+});
+
+test("a master dark in shares of full scale or in ADU takes off the same as one in the light's own unit", async () => {
+  const random = createRandom(3);
+  const dark = Float32Array.from(
+    { length: WIDTH * HEIGHT },
+    (_, i) => 480 + 2 * random.normal() + (i % WIDTH === 50 ? 8 : 0),
+  );
+  const card = { IMAGETYP: "Master Dark", EXPTIME: 60 };
+  writeFileSync(at("adu.fits"), otherFits(WIDTH, HEIGHT, -32, dark, card));
+  writeFileSync(
+    at("shares.fits"),
+    otherFits(
+      WIDTH,
+      HEIGHT,
+      -32,
+      dark.map((v) => v / 65535),
+      card,
+    ),
+  );
+  writeFileSync(
+    at("electrons.fits"),
+    otherFits(
+      WIDTH,
+      HEIGHT,
+      -32,
+      dark.map((v) => 0.8 * v),
+      { ...card, BUNIT: "electron" },
+    ),
+  );
+  const out = async (name: string) => {
+    dunkel("calibrate", subs[0], "--dark", at(`${name}.fits`), "--out-dir", at(name));
+    return planeOf(at(name, "sub1.fits"));
+  };
+  const adu = await out("adu");
+  // The light's header tells 0.8 e⁻ in an ADU.
+  for (const name of ["shares", "electrons"]) expect(worstDifference(await out(name), adu)).toBeLessThan(0.01 / 65535);
+  const light = await planeOf(subs[0]);
+  // Saturated pixels stay at what they are; of the others a few single ones stand out by 5 σ and are repaired.
+  const isOther = (v: number, i: number) => light[i] < 0.9 && Math.abs(65535 * (v - light[i]) + dark[i]) > 0.02;
+  expect([...adu].filter(isOther).length).toBeLessThan(5);
+  writeFileSync(at("untold.fits"), otherFits(WIDTH, HEIGHT, -32, light.map((v) => 65535 * v), { EXPTIME: 60 })); // prettier-ignore
+  const refused = fails("calibrate", at("untold.fits"), "--dark", at("electrons.fits"), "--out-dir", at("refused"));
+  expect(refused.status).toBe(1);
+  expect(refused.stderr).toMatch(/e⁻|e-|electron/);
+}, 120_000);
+
+test("the stack has the asked reference, its cards and its sky; it never takes the place of a sub or of a foreign file", async () => {
+  const out = at("stack.fits");
+  const report = dunkel<{ referenceName: string }>("stack", ...subs, "--reference", subs[2], "--out", out);
+  expect(report.referenceName).toContain("sub3");
+  expect(JSON.parse(readFileSync(at("stack.json"), "utf8"))).toMatchObject({ referenceName: report.referenceName });
+  const text = readFileSync(out).subarray(0, 11520).toString("latin1");
+  expect(text).toMatch(/OBJECT {2}= 'Weir field'/);
+  expect(text).toMatch(/NCOMBINE= +5/);
+  expect(text).toMatch(/EXPTIME = +300/);
+  expect(text).toContain("2026-02-01T22:00:00");
+  const before = readFileSync(subs[0]);
+  const onto = fails("stack", ...subs, "--out", subs[0]);
+  expect(onto.status).toBe(1);
+  expect(readFileSync(subs[0]).equals(before)).toBe(true);
+  writeFileSync(at("other.json"), '{"mine": true}');
+  expect(fails("stack", ...subs, "--out", at("other.fits")).status).toBe(1);
+  expect(readFileSync(at("other.json"), "utf8")).toBe('{"mine": true}');
+}, 120_000);
+
+test("one byte outside ASCII in a comment, and a cut video: read, and said", () => {
+  const odd = Buffer.from(readFileSync(subs[1]));
+  odd[odd.indexOf("Weir field") + 1] = 0xe9;
+  writeFileSync(at("odd.fits"), odd);
+  const { files } = dunkel<{ files: { notes: string[]; width: number }[] }>("info", at("odd.fits"));
+  expect(files[0].width).toBe(WIDTH);
+  expect(files[0].notes.join()).toMatch(/ASCII/);
+  dunkel("simulate", "--video", "--frames", "12", "--size", "64x64", "--seed", "2", "--out", at("video"));
+  const ser = readFileSync(at("video", "oru.ser"));
+  writeFileSync(at("cut.ser"), ser.subarray(0, 178 + Math.floor(7.5 * 64 * 64 * 2)));
+  const cut = dunkel<{ files: { frames: number; notes: string[] }[] }>("info", at("cut.ser")).files[0];
+  expect(cut.frames).toBeLessThan(12);
+  expect(cut.frames).toBeGreaterThan(0);
+  expect(cut.notes.join()).toMatch(/12/);
+}, 60_000);
+
+test("a stack of nothing usable says so; a frame of one value is left out by name", () => {
+  writeFileSync(at("flat.fits"), otherFits(WIDTH, HEIGHT, 16, new Float32Array(WIDTH * HEIGHT).fill(700)));
+  const { unreadable, flagged } = dunkel<{ unreadable: unknown[]; flagged: unknown[] }>(
+    ...["grade", ...subs, at("flat.fits"), "--out", at("g.csv")],
+  );
+  expect(JSON.stringify([unreadable, flagged])).toContain("flat.fits");
+  const { status, stderr } = fails("stack", at("flat.fits"), at("flat.fits"), "--out", at("none.fits"));
+  expect(status).toBe(1);
+  expect(stderr).toContain("flat.fits: every pixel has the value 700");
+}, 60_000);
