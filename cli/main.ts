@@ -28,7 +28,7 @@ const USAGE = `usage:
   info FILE…
   convert FILE --out FILE2 [--sample uint16|float32] [--frame 0]
   master --kind bias|dark|flat|darkflat FILES… --out master.fits [--bias FILE] [--dark FILE] [--by mean|median]
-  calibrate LIGHTS… --out-dir DIR [--bias FILE] [--dark FILE] [--flat FILE] [--demosaic bilinear|linear5|gradients|superpixel|none]
+  calibrate LIGHTS… --out-dir DIR [--bias FILE] [--dark FILE] [--flat FILE] [--demosaic limited|bilinear|linear5|gradients|superpixel|none]
             [--hot 5] [--scale-dark] [--pedestal 0] [--bin 1] [--bin-by mean|sum] [--pattern RGGB]
   grade FILES… [--reference FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
   stack FILES… --out stack.fits [--reference FILE] [--reject none|sigma] [--low 3] [--high 3] [--weights shape|noise|equal]
