@@ -1,4 +1,5 @@
 import type { Kernels } from "../kernels";
+import type { Region } from "../raster";
 import { SIGMA_PER_MAD, median, medianInPlace, robustSpread, tilesOf } from "../raster";
 
 /**
@@ -61,39 +62,44 @@ export function noiseCorrelation(plane: Float32Array, width: number, height: num
 }
 
 interface Cell {
-  structure: number;
   /** σ of the finest scale, as of white noise. */
   finest: number;
   ratio: number;
 }
 
-/** All whole cells, those of least variation first. */
+/** The half of the whole cells with least variation, those of least first. */
 function quietCells(plane: Float32Array, width: number, height: number, kernels: Kernels): Cell[] {
   const fine = kernels.starletSmooth(plane, width, height, 0);
   const smooth = kernels.starletSmooth(fine, width, height, 1);
   const finest = new Float32Array(QUIET_CELL ** 2);
   const detail = new Float32Array(QUIET_CELL ** 2);
-  const light = new Float32Array(QUIET_CELL ** 2);
-  const cells: Cell[] = [];
-  for (const { x, y, width: w, height: h } of tilesOf({ x: 0, y: 0, width, height }, QUIET_CELL)) {
-    if (w < QUIET_CELL || h < QUIET_CELL) continue;
-    for (let v = 0, k = 0; v < h; v++)
-      for (let u = 0; u < w; u++, k++) {
-        const i = (y + v) * width + x + u;
+  const each = (cell: Region, visit: (i: number, k: number) => void): void => {
+    for (let v = 0, k = 0; v < cell.height; v++)
+      for (let u = 0; u < cell.width; u++, k++) visit((cell.y + v) * width + cell.x + u, k);
+  };
+  const whole = tilesOf({ x: 0, y: 0, width, height }, QUIET_CELL)
+    .filter((cell) => cell.width === QUIET_CELL && cell.height === QUIET_CELL)
+    .map((cell) => {
+      each(cell, (i, k) => (detail[k] = smooth[i]));
+      return { cell, structure: deviation(detail) };
+    })
+    .sort((a, b) => a.structure - b.structure);
+  return whole
+    .slice(0, Math.max(LEAST_CELLS, whole.length >> 1))
+    .map(({ cell }) => {
+      each(cell, (i, k) => {
         finest[k] = plane[i] - fine[i];
         detail[k] = plane[i] - smooth[i];
-        light[k] = smooth[i];
-      }
-    const sigma = lowerSpread(finest) / STARLET_NOISE[0];
-    const ratio = lowerSpread(detail) / FINE_NOISE / sigma;
-    if (Number.isFinite(ratio)) cells.push({ structure: deviation(light), finest: sigma, ratio });
-  }
-  return cells.sort((a, b) => a.structure - b.structure);
+      });
+      const sigma = lowerSpread(finest) / STARLET_NOISE[0];
+      return { finest: sigma, ratio: lowerSpread(detail) / FINE_NOISE / sigma };
+    })
+    .filter(({ ratio }) => Number.isFinite(ratio));
 }
 
 function correlationOf(cells: Cell[]): number | null {
   if (cells.length < LEAST_CELLS) return null;
-  const quiet = cells.slice(0, Math.max(LEAST_CELLS, Math.round(QUIET_SHARE * cells.length)));
+  const quiet = cells.slice(0, Math.max(LEAST_CELLS, Math.round(2 * QUIET_SHARE * cells.length)));
   const excess = medianInPlace(Float64Array.from(quiet, (cell) => cell.ratio)) - 1;
   return excess < WHITE_ENOUGH ? 1 : 1 + 1.28 * excess + 0.46 * excess ** 2;
 }
@@ -128,8 +134,7 @@ export function pixelNoise(
   const cells = quietCells(plane, width, height, kernels);
   const correlation = correlationOf(cells);
   if (correlation === null) return { sigma, correlation };
-  const half = cells.slice(0, Math.max(LEAST_CELLS, cells.length >> 1));
-  const quiet = medianInPlace(Float64Array.from(half, ({ finest }) => finest));
+  const quiet = medianInPlace(Float64Array.from(cells, ({ finest }) => finest));
   return { sigma: Math.min(sigma, quiet) * correlation, correlation };
 }
 

@@ -156,7 +156,8 @@ function cutOffShare(plane: Float32Array): number {
   let count = 0;
   let known = 0;
   let most = -Infinity;
-  for (const v of plane) {
+  for (let i = 0; i < plane.length; i++) {
+    const v = plane[i];
     if (v !== v) continue;
     known++;
     if (v > most) most = v;
