@@ -1,4 +1,3 @@
-import { execFileSync, spawnSync } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -7,15 +6,10 @@ import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { cropRaster, wholeRegion } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
 import { checkOptions, parseArguments, regionOption, sizeOption } from "./arguments";
+import { dunkel, endOf } from "./testing";
 
 const folder = mkdtempSync(join(tmpdir(), "dunkel-cli-"));
 afterAll(() => rmSync(folder, { recursive: true }));
-
-const dunkel = <T>(...args: string[]) =>
-  JSON.parse(
-    execFileSync(process.execPath, ["scripts/dunkel.mjs", ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
-  ) as T;
-const fails = (...args: string[]) => spawnSync(process.execPath, ["scripts/dunkel.mjs", ...args], { encoding: "utf8" });
 
 describe("arguments", () => {
   test("files and options come apart; faults name the option", () => {
@@ -115,7 +109,7 @@ describe("the whole way without a screen", () => {
     [["simulate", "--size", "big", "--out", "x"], "--size"],
     [["process", "x.fits", "--chain", "/no/chain.json", "--out", "y"], "cannot be read"],
   ])("%j fails with one clear line", (args, words) => {
-    const { status, stdout, stderr } = fails(...args);
+    const { status, stdout, stderr } = endOf(...args);
     expect(status).toBe(1);
     expect(stdout).toBe("");
     expect(stderr.trim().split("\n").length).toBe(1);
@@ -123,7 +117,7 @@ describe("the whole way without a screen", () => {
   });
 
   test("an unknown command tells the usage", () => {
-    const { status, stderr } = fails("fly");
+    const { status, stderr } = endOf("fly");
     expect(status).toBe(2);
     expect(stderr).toContain("usage:");
   });

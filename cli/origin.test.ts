@@ -1,27 +1,17 @@
-import { execFileSync, spawnSync } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { gunzipSync } from "node:zlib";
-import { bytesOfArray, openPicture, valueOf } from "@/core/formats";
 import { createRandom } from "@/core/numeric/random";
-import { wholeRegion } from "@/core/raster";
 import { fixtureBytes, worstDifference } from "@/core/testing/fixtures";
 import { otherFits } from "@/core/testing/otherFits";
+import { dunkel, endOf, readPicture } from "./testing";
 
 /** Files of other origin through the runner: units of masters, a reference asked for, inputs that stay as they are, odd and cut files. */
 const folder = mkdtempSync(join(tmpdir(), "dunkel-origin-"));
 afterAll(() => rmSync(folder, { recursive: true }));
 const at = (...parts: string[]) => join(folder, ...parts);
-const dunkel = <T>(...args: string[]) =>
-  JSON.parse(
-    execFileSync(process.execPath, ["scripts/dunkel.mjs", ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
-  ) as T;
-const fails = (...args: string[]) => spawnSync(process.execPath, ["scripts/dunkel.mjs", ...args], { encoding: "utf8" });
-const planeOf = async (path: string) => {
-  const file = valueOf(await openPicture(bytesOfArray(path, new Uint8Array(readFileSync(path)))));
-  return (await file.frame(0).read(wholeRegion(file))).planes[0];
-};
+const planeOf = async (path: string) => (await readPicture(path)).raster.planes[0];
 const [WIDTH, HEIGHT] = [240, 200];
 const subs = [1, 2, 3, 4, 5].map((k) => at(`sub${k}.fits`));
 
@@ -69,7 +59,7 @@ test("a master dark in shares of full scale or in ADU takes off the same as one 
   const isOther = (v: number, i: number) => light[i] < 0.9 && Math.abs(65535 * (v - light[i]) + dark[i]) > 0.02;
   expect([...adu].filter(isOther).length).toBeLessThan(5);
   writeFileSync(at("untold.fits"), otherFits(WIDTH, HEIGHT, -32, light.map((v) => 65535 * v), { EXPTIME: 60 })); // prettier-ignore
-  const refused = fails("calibrate", at("untold.fits"), "--dark", at("electrons.fits"), "--out-dir", at("refused"));
+  const refused = endOf("calibrate", at("untold.fits"), "--dark", at("electrons.fits"), "--out-dir", at("refused"));
   expect(refused.status).toBe(1);
   expect(refused.stderr).toMatch(/e⁻|e-|electron/);
 }, 120_000);
@@ -85,11 +75,11 @@ test("the stack has the asked reference, its cards and its sky; it never takes t
   expect(text).toMatch(/EXPTIME = +300/);
   expect(text).toContain("2026-02-01T22:00:00");
   const before = readFileSync(subs[0]);
-  const onto = fails("stack", ...subs, "--out", subs[0]);
+  const onto = endOf("stack", ...subs, "--out", subs[0]);
   expect(onto.status).toBe(1);
   expect(readFileSync(subs[0]).equals(before)).toBe(true);
   writeFileSync(at("other.json"), '{"mine": true}');
-  expect(fails("stack", ...subs, "--out", at("other.fits")).status).toBe(1);
+  expect(endOf("stack", ...subs, "--out", at("other.fits")).status).toBe(1);
   expect(readFileSync(at("other.json"), "utf8")).toBe('{"mine": true}');
 }, 120_000);
 
@@ -115,7 +105,7 @@ test("a stack of nothing usable says so; a frame of one value is left out by nam
     ...["grade", ...subs, at("flat.fits"), "--out", at("g.csv")],
   );
   expect(JSON.stringify([unreadable, flagged])).toContain("flat.fits");
-  const { status, stderr } = fails("stack", at("flat.fits"), at("flat.fits"), "--out", at("none.fits"));
+  const { status, stderr } = endOf("stack", at("flat.fits"), at("flat.fits"), "--out", at("none.fits"));
   expect(status).toBe(1);
   expect(stderr).toContain("flat.fits: every pixel has the value 700");
 }, 60_000);

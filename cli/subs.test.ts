@@ -1,26 +1,17 @@
-import { execFileSync, spawnSync } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { decode } from "fast-png";
-import { bytesOfArray, openFits, openPicture, valueOf } from "@/core/formats";
-import { median, wholeRegion } from "@/core/raster";
+import { bytesOfArray, openFits, valueOf } from "@/core/formats";
+import { median } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
+import { dunkel, endOf, readPicture } from "./testing";
 
 /** Raw frames and a video through the runner, from the simulated camera to the table of measures, against its truth. */
 const folder = mkdtempSync(join(tmpdir(), "dunkel-subs-"));
 afterAll(() => rmSync(folder, { recursive: true }));
 const at = (...parts: string[]) => join(folder, ...parts);
 
-const dunkel = <T>(...args: string[]) =>
-  JSON.parse(
-    execFileSync(process.execPath, ["scripts/dunkel.mjs", ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
-  ) as T;
-const fails = (...args: string[]) => spawnSync(process.execPath, ["scripts/dunkel.mjs", ...args], { encoding: "utf8" });
-const read = async (path: string) => {
-  const file = valueOf(await openPicture(bytesOfArray(path, new Uint8Array(readFileSync(path)))));
-  return { file, raster: await file.frame(0).read(wholeRegion(file)) };
-};
 /** Rows of a CSV file by its header; written for fields without quotes, apart from our writer. */
 const rowsOf = (path: string): Record<string, string>[] => {
   const [head, ...rows] = readFileSync(path, "utf8").trim().split("\r\n");
@@ -72,7 +63,7 @@ describe("a raw night of a colour camera", () => {
     const flat = master("flat", "--bias", at("bias.fits"));
     expect(flat.warnings).toEqual([]);
     // A flat over its own mean, colour by colour: the mean of each of the four is 1 (definition).
-    const { raster: flatRaster } = await read(at("flat.fits"));
+    const { raster: flatRaster } = await readPicture(at("flat.fits"));
     for (const [dx, dy] of [0, 1, 2, 3].map((k) => [k % 2, k >> 1])) {
       const cell = flatRaster.planes[0].filter((_, i) => (i % 460) % 2 === dx && Math.floor(i / 460) % 2 === dy);
       expect(cell.reduce((a, b) => a + b, 0) / cell.length).toBeCloseTo(1, 3);
@@ -84,7 +75,7 @@ describe("a raw night of a colour camera", () => {
     expect(made.written.length).toBe(4);
     expect(made.warnings).toEqual([]);
     expect(made.hotPixels).toBeGreaterThan(20);
-    const { file, raster } = await read(made.written[0]);
+    const { file, raster } = await readPicture(made.written[0]);
     expect([file.channels, file.bitpix, file.metadata.cfa]).toEqual([3, -32, null]);
     expect(median(raster.planes[1])).toBeGreaterThan(0);
 
@@ -141,7 +132,7 @@ describe("a raw night of a colour camera", () => {
       ...["calibrate", of("light")[0], "--dark", at("warm.fits"), "--demosaic", "none", "--out-dir", at("out2")],
     );
     expect(warnings.join()).toMatch(/10 °C warmer/);
-    const other = fails(
+    const other = endOf(
       "calibrate",
       of("light")[0],
       "--scale-dark",
@@ -152,14 +143,14 @@ describe("a raw night of a colour camera", () => {
     );
     expect(other.stderr).toContain("--scale-dark needs both --bias and --dark");
     expect(
-      fails("master", "--kind", "dark", of("dark")[0], "--bias", of("bias")[0], "--out", at("x.fits")).stderr,
+      endOf("master", "--kind", "dark", of("dark")[0], "--bias", of("bias")[0], "--out", at("x.fits")).stderr,
     ).toContain("they are for flats");
   }, 120_000);
 
   test("a calibrated light never takes the place of its raw file, nor of another light of its name", () => {
     const [light] = of("light");
     const before = readFileSync(light);
-    const { status, stderr } = fails("calibrate", light, "--demosaic", "none", "--out-dir", raw);
+    const { status, stderr } = endOf("calibrate", light, "--demosaic", "none", "--out-dir", raw);
     expect(status).toBe(1);
     expect(stderr).toContain("would take the place of a light");
     expect(readFileSync(light).equals(before)).toBe(true);
@@ -175,13 +166,13 @@ describe("a raw night of a colour camera", () => {
     dunkel("convert", light, "--out", at("a.tif"));
     dunkel("convert", at("a.tif"), "--out", at("a.png"));
     dunkel("convert", at("a.png"), "--out", at("back.fits"), "--sample", "uint16");
-    const before = await read(light);
+    const before = await readPicture(light);
     for (const name of ["a.tif", "a.png", "back.fits"])
-      expect(worstDifference((await read(at(name))).raster.planes[0], before.raster.planes[0])).toBe(0);
+      expect(worstDifference((await readPicture(at(name))).raster.planes[0], before.raster.planes[0])).toBe(0);
     // A reader of our own making is not the only one to accept them.
     const png = decode(readFileSync(at("a.png")), { checkCrc: true });
     expect([png.width, png.height, png.depth, png.channels]).toEqual([460, 360, 16, 1]);
-    expect(fails("convert", light, "--out", at("a.bmp")).stderr).toContain("no format is written with this ending");
+    expect(endOf("convert", light, "--out", at("a.bmp")).stderr).toContain("no format is written with this ending");
   }, 60_000);
 });
 
@@ -201,6 +192,6 @@ test("a video: its frames are told, graded by sharpness, converted one by one; i
   dunkel("convert", ser, "--frame", "5", "--out", at("frame.fits"));
   const frame = valueOf(await openFits(bytesOfArray("frame", new Uint8Array(readFileSync(at("frame.fits"))))));
   expect([frame.width, frame.height]).toEqual([160, 140]);
-  expect(fails("convert", ser, "--frame", "70", "--out", at("no.fits")).status).toBe(1);
-  expect(fails("stack", ser, "--out", at("no.fits")).stderr).toContain("a video of 70 frames is not a sub");
+  expect(endOf("convert", ser, "--frame", "70", "--out", at("no.fits")).status).toBe(1);
+  expect(endOf("stack", ser, "--out", at("no.fits")).stderr).toContain("a video of 70 frames is not a sub");
 }, 120_000);

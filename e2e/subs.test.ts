@@ -234,7 +234,7 @@ test("rules are sentences; a limit is dragged in the chart and counts while it i
   await waitFor(driver, "all are in", async () => (await included()).startsWith("7 of 7"));
 });
 
-test("background boxes show the gradient of each frame, move by key and can be hidden", async () => {
+test("sky boxes show the gradient of each frame, move by key and can be hidden", async () => {
   const { driver } = session;
   await type("b");
   await waitFor(
@@ -243,18 +243,18 @@ test("background boxes show the gradient of each frame, move by key and can be h
     async () => /gradient by boxes [\d.]+ ADU/.test(await textOf(driver, "[data-testid=gradients]")),
     30_000,
   );
-  const box = await driver.findElement(By.css("[aria-label='Background box 1']"));
-  const level = async () => (await driver.findElement(By.css("[aria-label='Background box 1']"))).getText();
+  const box = await driver.findElement(By.css("[aria-label='Sky box 1']"));
+  const level = async () => (await driver.findElement(By.css("[aria-label='Sky box 1']"))).getText();
   const before = await level();
   await box.sendKeys(Key.ARROW_RIGHT);
   await waitFor(driver, "another level", async () => !["…", before].includes(await level()), 30_000);
-  await click(driver, "Add a background box");
-  await see(driver, "[aria-label='Background box 5']");
+  await click(driver, "Add a sky box");
+  await see(driver, "[aria-label='Sky box 5']");
   await type("b");
   await waitFor(
     driver,
     "hidden",
-    async () => (await driver.findElements(By.css("[aria-label^='Background box']"))).length === 0,
+    async () => (await driver.findElements(By.css("[aria-label^='Sky box']"))).length === 0,
   );
 });
 

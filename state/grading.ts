@@ -1,7 +1,7 @@
 import { Stopped } from "@/core/job";
 import type { ReferenceProposal } from "@/core/choose";
 import { proposeReference } from "@/core/choose";
-import type { BackgroundBox } from "@/core/measure";
+import type { SkyBox } from "@/core/measure";
 import { relateDiscs } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
@@ -26,7 +26,7 @@ const BATCH = 24;
 const WAIT_MS = 300;
 
 /** The key of boxes in a frame: they are measured again when they move or the reference changes. */
-export const boxKey = (boxes: readonly BackgroundBox[], referenceId: string): string =>
+export const boxKey = (boxes: readonly SkyBox[], referenceId: string): string =>
   JSON.stringify([boxes.map(({ x, y, side }) => [x, y, side]), referenceId]);
 
 /** A frame of a video against another; a video and stills have nothing in common. */
@@ -40,7 +40,7 @@ function relatedByDisc(sub: SubRecord, reference: SubRecord): SubRecord {
 }
 
 /**
- * Keeps relations of lights to the reference, the proposal of one, and the background boxes up to date, quietly in the workers,
+ * Keeps relations of lights to the reference, the proposal of one, and the sky boxes up to date, quietly in the workers,
  * some time after something changed.
  */
 export class Grading {

@@ -4,7 +4,7 @@ import { pictureFacts, spot } from "@/core/compare";
 import { calibrationSettings, tolerances } from "@/core/calibrate";
 import { MEASURE_IDS, decision, rule } from "@/core/choose";
 import { frameType, frameUnit, subMetadata } from "@/core/formats";
-import { backgroundBox, listedStar, subMeasures, videoMeasures } from "@/core/measure";
+import { skyBox, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { stretchContext, stretchParams } from "@/core/operations";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
 
@@ -42,7 +42,7 @@ export const projectRecord = z.object({
   referenceId: z.string().nullable().default(null),
   /** Rules that choose subs; hand decisions are kept with each sub. */
   rules: z.array(rule).default([]),
-  boxes: z.array(backgroundBox).default([]),
+  boxes: z.array(skyBox).default([]),
   /** Columns of the table of subs. */
   columns: z
     .array(z.enum(MEASURE_IDS))
@@ -106,7 +106,7 @@ export const subRecord = z.object({
   measuredSize: z.object({ width: z.number().int(), height: z.number().int(), channels: z.number().int() }),
   /** Against the reference of that id; a null value means that the stars did not match. */
   relation: z.object({ to: z.string(), value: subRelation.nullable() }).nullable(),
-  /** Medians of the background boxes; `key` tells boxes and reference. */
+  /** Medians of the sky boxes; `key` tells boxes and reference. */
   boxes: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });
 export type SubRecord = z.infer<typeof subRecord>;

@@ -27,7 +27,7 @@ export interface GradedFrame {
   fullLight: number;
   /** Weight over that of the best frame; null without a relation. */
   weight: number | null;
-  /** Difference between the background boxes; null without boxes. */
+  /** Difference between the sky boxes; null without boxes. */
   boxGradient: number | null;
 }
 
@@ -210,7 +210,7 @@ export const MEASURES: readonly Measure[] = [
     digits: 1,
     better: "low",
     level: true,
-    help: "Difference between the medians of the background boxes, in the normalised frame",
+    help: "Difference between the medians of the sky boxes, in the normalised frame",
     value: ({ boxGradient, unit }) => (boxGradient === null ? null : boxGradient * aduPerSample(unit)),
   },
   {

@@ -3,19 +3,16 @@ import type { FrameSource } from "../raster";
 import { intersectRegions, medianInPlace, wholeRegion } from "../raster";
 
 /** A box of empty sky that a person placed, in px of the reference: its centre and side. */
-export const backgroundBox = z.object({
+export const skyBox = z.object({
   id: z.string(),
   x: z.number(),
   y: z.number(),
   side: z.number().int().min(4).max(2000),
 });
-export type BackgroundBox = z.infer<typeof backgroundBox>;
+export type SkyBox = z.infer<typeof skyBox>;
 
 /** Median of a frame in each box, mean of the channels; NaN for a box without data. */
-export async function boxLevels(
-  frame: FrameSource,
-  boxes: Pick<BackgroundBox, "x" | "y" | "side">[],
-): Promise<number[]> {
+export async function boxLevels(frame: FrameSource, boxes: Pick<SkyBox, "x" | "y" | "side">[]): Promise<number[]> {
   return Promise.all(
     boxes.map(async ({ x, y, side }) => {
       const box = { x: Math.round(x - side / 2), y: Math.round(y - side / 2), width: side, height: side };

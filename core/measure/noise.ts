@@ -1,6 +1,6 @@
 import type { Kernels } from "../kernels";
 import type { Region } from "../raster";
-import { SIGMA_PER_MAD, median, medianInPlace, robustSpread, tilesOf } from "../raster";
+import { SIGMA_PER_MAD, medianInPlace, quantile, robustSpread, tilesOf } from "../raster";
 
 /**
  * Standard deviation of the starlet coefficients of unit white noise at scales 1 … 8, two dimensions, B3 spline.
@@ -110,12 +110,12 @@ function deviation(values: Float32Array): number {
   return Math.sqrt(values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length);
 }
 
-/** 1.4826 times the median distance below the median: the σ of a normal distribution whatever lies above. */
+/**
+ * 1.4826 times the distance from the first quartile to the median: the σ of a normal distribution whatever lies above. By rank, so that ties of
+ * whole numbers, which rounding breaks in one unit and not in another, do not decide.
+ */
 function lowerSpread(values: Float32Array): number {
-  const middle = median(values);
-  const below = values.filter((v) => v < middle);
-  for (let i = 0; i < below.length; i++) below[i] = middle - below[i];
-  return SIGMA_PER_MAD * medianInPlace(below);
+  return SIGMA_PER_MAD * (quantile(values, 0.5) - quantile(values, 0.25));
 }
 
 /**

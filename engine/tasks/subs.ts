@@ -2,7 +2,7 @@ import type { CalibrationSettings } from "@/core/calibrate";
 import { scaleOfCalibration } from "@/core/calibrate";
 import type { Card, FormatId, FrameUnit, SubMetadata } from "@/core/formats";
 import { pixelScaleOf, toSample, unpackToFits } from "@/core/formats";
-import type { BackgroundBox, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
+import type { SkyBox, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
 import {
   boxLevels,
   measureBackground,
@@ -207,10 +207,10 @@ export interface BoxPayload {
   frame: FrameRef;
   relation: SubRelation;
   size: { width: number; height: number };
-  boxes: BackgroundBox[];
+  boxes: SkyBox[];
 }
 
-/** Medians of the background boxes in the registered and normalised frame. */
+/** Medians of the sky boxes in the registered and normalised frame. */
 export const measureBoxes: Task<BoxPayload, number[]> = async ({ frame, relation, size, boxes }, shop) =>
   boxLevels(registeredFrame(await shop.frames.open(frame), relation, size), boxes);
 

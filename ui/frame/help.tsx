@@ -23,7 +23,7 @@ export const KEYS: { where: string; keys: [string, string][] }[] = [
       ["V", "to the last candidate and back"],
       ["R", "make it the reference"],
       ["N", "over the reference, or as it came"],
-      ["B", "background boxes"],
+      ["B", "sky boxes"],
       ["Ctrl A, Esc", "select all, none"],
       ["0 1 4", "all of the picture, 1:1, 4:1"],
     ],

@@ -17,6 +17,7 @@ import { Choice } from "../kit/choice";
 import { duration } from "../kit/format";
 import { EmptyState, ProgressLine } from "../kit/notice";
 import { NumberField } from "../kit/setting";
+import { Tick } from "../kit/tick";
 import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
 import { StackReportView } from "./stackReport";
@@ -125,15 +126,14 @@ function SettingsColumn() {
         >
           Calibrate with
           {kinds.map((kind) => (
-            <label key={kind} className="flex items-center gap-1 text-text">
-              <input
-                type="checkbox"
-                className="accent-[#a3a3a3]"
-                checked={use[kind]}
-                onChange={(event) => setUse({ ...use, [kind]: event.target.checked })}
-              />
+            <Tick
+              key={kind}
+              className="gap-1 text-text"
+              checked={use[kind]}
+              onChange={(checked) => setUse({ ...use, [kind]: checked })}
+            >
               {{ dark: "darks", flat: "flats", bias: "bias" }[kind]}
-            </label>
+            </Tick>
           ))}
         </div>
       ) : null}
@@ -233,30 +233,20 @@ function SettingsColumn() {
         />
         × the median FWHM
       </div>
-      <label
-        className="flex items-center gap-2 text-quiet"
-        data-help="Subs in which the mount jumped show every star twice, and would put a second, fainter one beside each"
+      <Tick
+        help="Subs in which the mount jumped show every star twice, and would put a second, fainter one beside each"
+        checked={settings.keepDoubles}
+        onChange={(checked) => change({ keepDoubles: checked })}
       >
-        <input
-          type="checkbox"
-          className="accent-[#a3a3a3]"
-          checked={settings.keepDoubles}
-          onChange={(event) => change({ keepDoubles: event.target.checked })}
-        />
         Use subs with double images too
-      </label>
-      <label
-        className="flex items-center gap-2 text-quiet"
-        data-help="Without it only the filter that most of the subs have is stacked, and the others are named"
+      </Tick>
+      <Tick
+        help="Without it only the filter that most of the subs have is stacked, and the others are named"
+        checked={settings.mixFilters}
+        onChange={(checked) => change({ mixFilters: checked })}
       >
-        <input
-          type="checkbox"
-          className="accent-[#a3a3a3]"
-          checked={settings.mixFilters}
-          onChange={(event) => change({ mixFilters: event.target.checked })}
-        />
         Stack different filters into one picture
-      </label>
+      </Tick>
       <div
         className="flex items-center gap-2 text-quiet"
         data-help="Memory for samples of subs; less makes smaller tiles, not another result"

@@ -3,23 +3,23 @@
 import { useRef, useState } from "react";
 import type { FrameUnit } from "@/core/formats";
 import { levelUnit } from "../kit/format";
-import type { BackgroundBox } from "@/core/measure";
+import type { SkyBox } from "@/core/measure";
 
 interface Props {
-  boxes: BackgroundBox[];
+  boxes: SkyBox[];
   /** Median of the current frame in each box, as share of full scale; missing where it is not known yet. */
   levels: (number | null)[];
   unit: FrameUnit;
   toScreen: (x: number, y: number) => [number, number];
   scale: number;
   size: { width: number; height: number };
-  onChange: (boxes: BackgroundBox[]) => void;
+  onChange: (boxes: SkyBox[]) => void;
 }
 
 /** Boxes of empty sky: dragged to where they shall be, their level beside them; a double click removes one. */
 export function BoxOverlay({ boxes, levels, unit, toScreen, scale, size, onChange }: Props) {
   const [dragged, setDragged] = useState<{ id: string; x: number; y: number } | null>(null);
-  const from = useRef<{ x: number; y: number; box: BackgroundBox } | null>(null);
+  const from = useRef<{ x: number; y: number; box: SkyBox } | null>(null);
   const shown = levelUnit(unit);
   const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
   return (
@@ -46,7 +46,7 @@ export function BoxOverlay({ boxes, levels, unit, toScreen, scale, size, onChang
             key={box.id}
             role="button"
             tabIndex={0}
-            aria-label={`Background box ${i + 1}`}
+            aria-label={`Sky box ${i + 1}`}
             data-help="Drag to a place without stars; arrow keys move it; a double click removes it"
             className="absolute cursor-move border border-good bg-[#7fb38a14] focus:border-accent"
             style={{ left: x - side / 2, top: y - side / 2, width: side, height: side }}
@@ -107,7 +107,7 @@ interface Size {
 
 const sideFor = ({ width, height }: Size): number => Math.max(16, Math.round(Math.min(width, height) / 14));
 
-export const middleBox = (size: Size): BackgroundBox => ({
+export const middleBox = (size: Size): SkyBox => ({
   id: crypto.randomUUID(),
   x: Math.round(size.width / 2),
   y: Math.round(size.height / 2),
@@ -115,7 +115,7 @@ export const middleBox = (size: Size): BackgroundBox => ({
 });
 
 /** Boxes near the four corners, where none were placed yet. */
-export function firstBoxes(size: Size): BackgroundBox[] {
+export function firstBoxes(size: Size): SkyBox[] {
   const { width, height } = size;
   const side = sideFor(size);
   return [

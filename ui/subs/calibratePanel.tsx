@@ -12,6 +12,7 @@ import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { duration } from "../kit/format";
 import { NumberField } from "../kit/setting";
+import { Tick } from "../kit/tick";
 import { TYPE_LABELS } from "./headerPanel";
 
 export interface DefectMap {
@@ -184,30 +185,25 @@ export function CalibratePanel({ map, onMap }: Props) {
         <div className="flex flex-wrap items-center gap-3">
           <span>Take off</span>
           {(["dark", "bias", "flat"] as const).map((kind) => (
-            <label key={kind} className="flex items-center gap-1">
-              <input
-                type="checkbox"
-                className="accent-[#a3a3a3]"
-                checked={plan.use[kind]}
-                onChange={(event) =>
-                  session.saveProject({ calibration: { ...plan, use: { ...plan.use, [kind]: event.target.checked } } })
-                }
-              />
+            <Tick
+              key={kind}
+              className="gap-1"
+              checked={plan.use[kind]}
+              onChange={(checked) =>
+                session.saveProject({ calibration: { ...plan, use: { ...plan.use, [kind]: checked } } })
+              }
+            >
               {{ dark: "darks", bias: "bias", flat: "flats" }[kind]}
-            </label>
+            </Tick>
           ))}
-          <label
-            className="flex items-center gap-1"
-            data-help="Multiplies dark current by the ratio of exposures; needs a bias"
+          <Tick
+            className="gap-1"
+            help="Multiplies dark current by the ratio of exposures; needs a bias"
+            checked={plan.settings.scaleDark}
+            onChange={(checked) => change({ scaleDark: checked })}
           >
-            <input
-              type="checkbox"
-              className="accent-[#a3a3a3]"
-              checked={plan.settings.scaleDark}
-              onChange={(event) => change({ scaleDark: event.target.checked })}
-            />
             scale darks by exposure
-          </label>
+          </Tick>
         </div>
         <div className="flex flex-wrap items-center gap-2">
           Replace hot and cold pixels beyond

@@ -7,6 +7,7 @@ import type { SubRecord } from "@/storage";
 import { Button, IconButton } from "../kit/button";
 import { levelUnit } from "../kit/format";
 import { NumberField, NumberSlider } from "../kit/setting";
+import { Tick } from "../kit/tick";
 import { TYPE_LABELS } from "./headerPanel";
 import type { JudgingLook } from "./flipPicture";
 import type { Prepared } from "./useFlip";
@@ -105,18 +106,14 @@ export function FlipBar(props: Props) {
       </div>
       <div className="flex h-8 items-center gap-3 border-t border-line px-2 text-sm text-quiet">
         {light ? (
-          <label
-            className="flex items-center gap-1.5 whitespace-nowrap"
-            data-help="Registered to the reference, with its starlight and sky (N); off shows the frame as it came"
+          <Tick
+            className="gap-1.5 whitespace-nowrap"
+            help="Registered to the reference, with its starlight and sky (N); off shows the frame as it came"
+            checked={judging.registered}
+            onChange={(checked) => props.onJudging({ registered: checked })}
           >
-            <input
-              type="checkbox"
-              className="accent-[#a3a3a3]"
-              checked={judging.registered}
-              onChange={(event) => props.onJudging({ registered: event.target.checked })}
-            />
             registered
-          </label>
+          </Tick>
         ) : null}
         <Level
           label="Brightness"
@@ -138,20 +135,16 @@ export function FlipBar(props: Props) {
         />
         {light ? (
           <>
-            <label
-              className="flex items-center gap-1.5"
-              data-help="Boxes of empty sky whose levels stand beside them (B)"
+            <Tick
+              className="gap-1.5"
+              help="Boxes of empty sky whose levels stand beside them (B)"
+              checked={judging.boxes}
+              onChange={(checked) => props.onJudging({ boxes: checked })}
             >
-              <input
-                type="checkbox"
-                className="accent-[#a3a3a3]"
-                checked={judging.boxes}
-                onChange={(event) => props.onJudging({ boxes: event.target.checked })}
-              />
               boxes
-            </label>
+            </Tick>
             {judging.boxes ? (
-              <IconButton label="Add a background box" onClick={props.onAddBox}>
+              <IconButton label="Add a sky box" onClick={props.onAddBox}>
                 <Plus size={13} />
               </IconButton>
             ) : null}

@@ -1,5 +1,7 @@
 import { createRandom } from "../../numeric/random";
-import { frameOfRaster, meanAndDeviation, rasterOf, wholeRegion } from "../../raster";
+import type { Raster } from "../../raster";
+import { cropRaster, frameOfRaster, meanAndDeviation, rasterOf, wholeRegion } from "../../raster";
+import { worstDifference } from "../../testing/fixtures";
 import type { Calibration } from "../apply";
 import { calibratedFrame } from "../apply";
 import { cfaCell } from "../cfa";
@@ -94,5 +96,60 @@ describe("limited", () => {
       Math.min(...run(id, [1, 0.5, 0.2]).planes.map((plane) => plane.reduce((a, v) => Math.min(a, v), Infinity)));
     expect(low("linear5")).toBeLessThan(80);
     expect(low("limited")).toBeGreaterThan(99.99);
+  });
+});
+
+describe("demosaicing", () => {
+  const scene = (width: number, height: number, colour: (c: number, x: number, y: number) => number) =>
+    rasterOf(
+      width,
+      height,
+      [0, 1, 2].map((c) =>
+        Float32Array.from({ length: width * height }, (_, i) => colour(c, i % width, Math.floor(i / width))),
+      ),
+    );
+  const mosaicOf = (raster: Raster, pattern: "RGGB" | "BGGR" | "GRBG" | "GBRG") => {
+    const cell = cfaCell(pattern);
+    return Float32Array.from({ length: raster.width * raster.height }, (_, i) => {
+      const x = i % raster.width;
+      const y = Math.floor(i / raster.width);
+      return raster.planes[cell[(y & 1) * 2 + (x & 1)]][i];
+    });
+  };
+
+  test.each(
+    DEMOSAICS.flatMap(({ id }) => (["RGGB", "BGGR", "GRBG", "GBRG"] as const).map((pattern) => [id, pattern] as const)),
+  )("%s keeps an even colour exactly, pattern %s, odd sizes too", (id, pattern) => {
+    const even = scene(11, 9, (c) => [0.2, 0.5, 0.9][c]);
+    const out = demosaicOf(id).run(mosaicOf(even, pattern), 11, 9, cfaCell(pattern));
+    out.planes.forEach((plane, c) =>
+      expect(worstDifference(plane, new Float32Array(plane.length).fill([0.2, 0.5, 0.9][c]))).toBeLessThan(1e-6),
+    );
+    expect([out.width, out.height]).toEqual(id === "superpixel" ? [5, 4] : [11, 9]);
+  });
+
+  test.each(["bilinear", "linear5", "gradients"])(
+    "%s gives a ramp in all colours back exactly, away from the border",
+    (id) => {
+      const ramp = scene(16, 16, (c, x, y) => 0.1 * c + 0.01 * x + 0.02 * y);
+      const out = demosaicOf(id).run(mosaicOf(ramp, "GRBG"), 16, 16, cfaCell("GRBG"));
+      const inner = { x: 3, y: 3, width: 10, height: 10 };
+      cropRaster(out, inner).planes.forEach((plane, c) =>
+        expect(worstDifference(plane, cropRaster(ramp, inner).planes[c])).toBeLessThan(2e-6),
+      );
+    },
+  );
+
+  test("at a grey edge the better methods err less than bilinear", () => {
+    const edge = scene(32, 32, (_, x, y) => (x + 0.5 * y > 22.3 ? 0.9 : 0.1));
+    const error = (id: string) => {
+      const out = demosaicOf(id).run(mosaicOf(edge, "RGGB"), 32, 32, cfaCell("RGGB"));
+      return out.planes.reduce(
+        (sum, plane, c) => sum + plane.reduce((s, v, i) => s + (v - edge.planes[c][i]) ** 2, 0),
+        0,
+      );
+    };
+    expect(error("linear5")).toBeLessThan(0.6 * error("bilinear"));
+    expect(error("gradients")).toBeLessThan(0.6 * error("bilinear"));
   });
 });
