@@ -109,3 +109,35 @@ test("a stack of nothing usable says so; a frame of one value is left out by nam
   expect(status).toBe(1);
   expect(stderr).toContain("flat.fits: every pixel has the value 700");
 }, 60_000);
+
+test("floats in ADU become 16 bits by a scale that is told, with their cards; a treated piece keeps its own and its sky", async () => {
+  const numbers = Float32Array.from({ length: WIDTH * HEIGHT }, (_, i) => (i === 7 ? -20 : 500 + (i % 400) * 100));
+  const sky = { CTYPE1: "RA---TAN", CTYPE2: "DEC--TAN", CRPIX1: 120.5, CRPIX2: 100.5, CRVAL1: 312.75, CRVAL2: 30.66 };
+  const cards = { OBJECT: "Weir field", AIRMASS: 1.25, ...sky, CDELT1: -4e-4, CDELT2: 4e-4 };
+  writeFileSync(at("float.fits"), otherFits(WIDTH, HEIGHT, -32, numbers, cards));
+  const made = dunkel<{ sample: string; scale: number; clippedLow: number; clippedHigh: number }>(
+    ...["convert", at("float.fits"), "--sample", "uint16", "--out", at("short.fits")],
+  );
+  expect(made).toMatchObject({ sample: "uint16", scale: 1, clippedLow: 1, clippedHigh: 0 });
+  const plane = await planeOf(at("short.fits"));
+  for (const i of [0, 399, 1000]) expect(65535 * plane[i]).toBeCloseTo(numbers[i], 1);
+  const short = readFileSync(at("short.fits")).subarray(0, 5760).toString("latin1");
+  expect(short).toMatch(/AIRMASS = +1\.25/);
+  const chain = { format: "dunkel-chain", version: 1, name: "none", steps: [] };
+  writeFileSync(at("chain.json"), JSON.stringify(chain));
+  dunkel(
+    "process",
+    at("float.fits"),
+    "--chain",
+    at("chain.json"),
+    "--region",
+    "30,20,60,50",
+    "--out",
+    at("piece.fits"),
+  );
+  const piece = readFileSync(at("piece.fits")).subarray(0, 5760).toString("latin1");
+  expect(piece).toMatch(/OBJECT {2}= 'Weir field'/);
+  // CRPIX counts from 1; a piece that begins at (30, 20) moves it by that (FITS Standard 4.0, 8.1).
+  expect(piece).toMatch(/CRPIX1 {2}= +90\.5/);
+  expect(piece).toMatch(/CRPIX2 {2}= +80\.5/);
+}, 60_000);

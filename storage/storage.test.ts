@@ -215,3 +215,13 @@ test("a database of the first version gains its new store and keeps what it hold
   expect((await repository.masters("p")).found).toEqual([]);
   repository.close();
 });
+
+test("records of version 2 get a unit, and rules in % of the sky's level are switched off, not lost", () => {
+  const { unit: _, ...old } = { ...sub("old", 0), version: 2 };
+  const read = readRecord("subs", subRecord, old);
+  expect(read.ok && read.value.unit).toMatchObject({ name: "ADU", storedPerUnit: 65535, fullScale: 65535 });
+  const rule = { id: "g", on: true, kind: "limit", measure: "gradient", side: "below", value: 5 };
+  const rules = [rule, { ...rule, id: "f", measure: "fwhm" }];
+  const moved = readRecord("projects", projectRecord, { ...project, version: 2, rules });
+  expect(moved.ok && moved.value.rules).toEqual([{ ...rule, on: false }, rules[1]]);
+});

@@ -6,7 +6,7 @@ import { MEASURES, measureOf } from "./measures";
 import { proposeReference } from "./reference";
 import type { Decision, Rule } from "./rules";
 import { applyRules, firstRule, flagsOf, ruleSentence } from "./rules";
-import { nightOf, setsOf, tellingKeys } from "./sets";
+import { fullLightOf, nightOf, setsOf, tellingKeys } from "./sets";
 
 const frame = (
   id: string,
@@ -179,4 +179,19 @@ test("CSV after RFC 4180, and a plain list of the rejected", () => {
 test("a first rule of a measure stands 30 % off the median", () => {
   expect(firstRule("n", frames, "fwhm")).toMatchObject({ kind: "limit", side: "below", value: 3.9 });
   expect(firstRule("n", frames, "stars")).toMatchObject({ side: "above", value: 56 });
+});
+
+test("another filter's frames are held against their own clear ones, not against the reference's light", () => {
+  const of = (id: string, filter: string, light: number) => ({
+    id,
+    metadata: { ...NO_METADATA, filter },
+    relation: { scale: 1 / light },
+  });
+  const red = [0.3, 0.29, 0.31, 0.15].map((light, k) => of(`r${k}`, "R", light));
+  const clear = [1, 0.98, 0.6].map((light, k) => of(`l${k}`, "L", light));
+  const full = fullLightOf([...clear, ...red], "l0");
+  expect(clear.map(({ id }) => full.get(id))).toEqual([1, 1, 1]);
+  // The 0.9 quantile of four by nearest rank is the best of them.
+  for (const { id } of red) expect(full.get(id)).toBeCloseTo(0.31, 12);
+  expect(fullLightOf([], null).size).toBe(0);
 });

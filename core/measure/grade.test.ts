@@ -199,3 +199,54 @@ function spearman(a: number[], b: number[]): number {
   const n = a.length;
   return 1 - (6 * p.reduce((sum, rank, i) => sum + (rank - q[i]) ** 2, 0)) / (n * (n * n - 1));
 }
+
+test("a surface that fills the field, drifting and lit from one side: Spearman with the true blur ≥ 0.95, no place", () => {
+  const [width, height] = [240, 200];
+  const random = createRandom(12);
+  // Craters: rings of light and shadow of any size, under a slope of light.
+  const craters = Array.from({ length: 160 }, () => ({
+    x: 280 * random.uniform() - 20,
+    y: 240 * random.uniform() - 20,
+    r: 2 + 14 * random.uniform() ** 3,
+    depth: 0.05 + 0.1 * random.uniform(),
+  }));
+  const surface = (dx: number, dy: number) =>
+    Float32Array.from({ length: width * height }, (_, i) => {
+      const [x, y] = [(i % width) + dx, Math.floor(i / width) + dy];
+      let light = 0.25 + (0.25 * x) / width;
+      for (const { x: cx, y: cy, r, depth } of craters) {
+        const [u, v] = [(x - cx) / r, (y - cy) / r];
+        if (Math.abs(u) < 1.5 && Math.abs(v) < 1.5) light -= depth * u * Math.exp(-2 * (u * u + v * v - 0.5) ** 2);
+      }
+      return light;
+    });
+  const frames = Array.from({ length: 30 }, () => {
+    const sigma = 0.6 + 1.6 * random.uniform();
+    const raw = surface(6 * random.uniform() - 3, 6 * random.uniform() - 3);
+    const blurred = blur(raw, width, height, sigma);
+    const plane = blurred.map((v) => v + 0.004 * random.normal());
+    return { sigma, measures: measureVideoFrame(rasterOf(width, height, [plane]), kernels) };
+  });
+  for (const { measures } of frames) expect([measures.x, measures.y]).toEqual([null, null]);
+  const quality = frames.map(({ measures }) => measures.quality);
+  expect(Math.min(...quality)).toBeGreaterThan(0);
+  expect(spearman(quality, frames.map(({ sigma }) => -sigma))).toBeGreaterThan(0.95); // prettier-ignore
+});
+
+/** A Gaussian blur along both axes, edges repeated; plainly written. */
+function blur(plane: Float32Array, width: number, height: number, sigma: number): Float32Array {
+  const reach = Math.ceil(4 * sigma);
+  const taps = Array.from({ length: 2 * reach + 1 }, (_, k) => Math.exp(-((k - reach) ** 2) / (2 * sigma * sigma)));
+  const total = taps.reduce((a, b) => a + b);
+  const along = (from: Float32Array, dx: number, dy: number) =>
+    from.map((_, i) => {
+      let sum = 0;
+      taps.forEach((tap, k) => {
+        const x = Math.min(width - 1, Math.max(0, (i % width) + dx * (k - reach)));
+        const y = Math.min(height - 1, Math.max(0, Math.floor(i / width) + dy * (k - reach)));
+        sum += tap * from[y * width + x];
+      });
+      return sum / total;
+    });
+  return along(along(plane, 1, 0), 0, 1);
+}

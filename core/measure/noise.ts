@@ -1,6 +1,6 @@
 import type { Kernels } from "../kernels";
 import type { Region } from "../raster";
-import { SIGMA_PER_MAD, medianInPlace, quantile, robustSpread, tilesOf } from "../raster";
+import { SIGMA_PER_MAD, meanAndDeviation, medianInPlace, quantile, robustSpread, tilesOf } from "../raster";
 
 /**
  * Standard deviation of the starlet coefficients of unit white noise at scales 1 … 8, two dimensions, B3 spline.
@@ -81,7 +81,8 @@ function quietCells(plane: Float32Array, width: number, height: number, kernels:
     .filter((cell) => cell.width === QUIET_CELL && cell.height === QUIET_CELL)
     .map((cell) => {
       each(cell, (i, k) => (detail[k] = smooth[i]));
-      return { cell, structure: deviation(detail) };
+      // A plain deviation: any star in a cell drives it up.
+      return { cell, structure: meanAndDeviation(detail).sigma };
     })
     .sort((a, b) => a.structure - b.structure);
   return whole
@@ -102,12 +103,6 @@ function correlationOf(cells: Cell[]): number | null {
   const quiet = cells.slice(0, Math.max(LEAST_CELLS, Math.round(2 * QUIET_SHARE * cells.length)));
   const excess = medianInPlace(Float64Array.from(quiet, (cell) => cell.ratio)) - 1;
   return excess < WHITE_ENOUGH ? 1 : 1 + 1.28 * excess + 0.46 * excess ** 2;
-}
-
-/** Plain standard deviation, which any star in a cell drives up. */
-function deviation(values: Float32Array): number {
-  const mean = values.reduce((sum, v) => sum + v, 0) / values.length;
-  return Math.sqrt(values.reduce((sum, v) => sum + (v - mean) ** 2, 0) / values.length);
 }
 
 /**

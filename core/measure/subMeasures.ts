@@ -197,10 +197,8 @@ function planeNoise(
 
 /** The sky's slope over a frame by its smooth background: the largest difference over the frame, mean of the channels. */
 export interface SkyGradient {
-  /** Highest minus lowest value of the plane over the frame, in units of full scale. */
+  /** Highest minus lowest value of the plane over the frame, in samples of the raster. */
   span: number;
-  /** The same as a share of the level in the middle. */
-  share: number;
   /** Direction in which the sky gets brighter, radians from x towards y. */
   angle: number;
 }
@@ -211,8 +209,7 @@ export function skyGradient(measures: Pick<SubMeasures, "gradient">, width: numb
     gradient.reduce((sum, plane) => sum + value(plane), 0) / gradient.length;
   const [dx, dy] = [mean((plane) => plane.dx), mean((plane) => plane.dy)];
   const span = Math.abs(dx) * (width - 1) + Math.abs(dy) * (height - 1);
-  const middle = mean((plane) => plane.level) + (dx * (width - 1)) / 2 + (dy * (height - 1)) / 2;
-  return { span, share: span / middle, angle: Math.atan2(dy, dx) };
+  return { span, angle: Math.atan2(dy, dx) };
 }
 
 /** The plane with NaN replaced by the median of the rest (0 where there is none). */
