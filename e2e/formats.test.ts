@@ -89,7 +89,10 @@ test("what a format does not carry is typed in for all at once; pixel scale and 
   const bad = await see(driver, "input[aria-label='Gain']");
   await bad.sendKeys(Key.chord(Key.CONTROL, "a"), "lots");
   expect(await bad.getAttribute("aria-invalid")).toBe("true");
+  await bad.sendKeys(Key.TAB); // leaving does not drop the text in silence
+  expect(await textOf(driver, "#fault-gain")).toContain("Gain must be a number");
   await bad.sendKeys(Key.ESCAPE);
+  expect((await driver.findElements(By.css("#fault-gain"))).length).toBe(0);
   expect(await textOf(driver, "[data-testid=included]")).toContain("10 min"); // 5 × 120 s
   await driver.findElement(By.xpath("//button[@role='radio'][normalize-space(.)='Choose']")).click();
   await click(driver, "Columns of the table");

@@ -158,14 +158,15 @@ export function measureSaturation({ planes, width, height }: Raster, unit: Frame
   });
   let mask: Uint8Array | null = null;
   let count = 0;
-  for (let i = 0; i < width * height; i++)
-    for (let c = 0; c < planes.length; c++)
-      if (planes[c][i] >= levels[c]) {
-        mask ??= new Uint8Array(width * height);
-        mask[i] = 1;
-        count++;
-        break;
-      }
+  for (const [c, plane] of planes.entries()) {
+    const level = levels[c];
+    for (let i = 0; i < plane.length; i++) {
+      if (!(plane[i] >= level)) continue;
+      mask ??= new Uint8Array(width * height);
+      count += 1 - mask[i];
+      mask[i] = 1;
+    }
+  }
   const share = count / Math.max(1, width * height);
   const least = Math.min(...levels);
   if (!unit || least === claimed) return { unit, mask, share };

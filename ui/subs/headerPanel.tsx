@@ -64,7 +64,7 @@ export function HeaderPanel({ current, selected }: { current: SubRecord; selecte
         <div className="grid grid-cols-2 gap-x-4 gap-y-1">
           {TYPED_FIELDS.map((field) => (
             <TypedField
-              key={field.key}
+              key={`${field.key} ${ids.join(" ")}`}
               field={field}
               selected={selected}
               found={foundIn(field.key, selected)}
@@ -215,36 +215,44 @@ function TypedField({
   const typed = selected.some((sub) => sub.typed.includes(field.key));
   const fault = draft === null ? null : typingFault(field, draft);
   const wrong = fault !== null;
+  /** A text that cannot be taken stays, with what is wrong, until it is mended or given up. */
   const commit = () => {
-    if (draft !== null && !wrong && draft !== shown)
-      onType(draft.trim() === "" ? null : field.kind === "number" ? numberOf(draft) : draft.trim());
+    if (draft === null || wrong) return;
+    if (draft !== shown) onType(draft.trim() === "" ? null : field.kind === "number" ? numberOf(draft) : draft.trim());
     setDraft(null);
   };
   return (
-    <label className="flex items-center gap-1.5">
-      <span
-        className={`w-20 shrink-0 ${typed ? "text-accent" : "text-quiet"}`}
-        title={typed ? "typed in by hand" : "from the file"}
-      >
-        {field.label}
-      </span>
-      <input
-        aria-label={field.label}
-        aria-invalid={wrong}
-        title={fault ?? undefined}
-        className={`figures min-w-0 flex-1 rounded border bg-page px-1 ${wrong ? "border-warn" : "border-line"}`}
-        placeholder={values.size > 1 ? "differs" : (found ?? "not known")}
-        value={draft ?? shown}
-        onChange={(event) => setDraft(event.target.value)}
-        onBlur={commit}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") commit();
-          if (event.key === "Escape") setDraft(null);
-          event.stopPropagation();
-        }}
-      />
-      <span className="w-6 text-xs text-quiet">{field.unit}</span>
-    </label>
+    <div>
+      <label className="flex items-center gap-1.5">
+        <span
+          className={`w-20 shrink-0 ${typed ? "text-accent" : "text-quiet"}`}
+          title={typed ? "typed in by hand" : "from the file"}
+        >
+          {field.label}
+        </span>
+        <input
+          aria-label={field.label}
+          aria-invalid={wrong}
+          aria-describedby={wrong ? `fault-${field.key}` : undefined}
+          className={`figures min-w-0 flex-1 rounded border bg-page px-1 ${wrong ? "border-warn" : "border-line"}`}
+          placeholder={values.size > 1 ? "differs" : (found ?? "not known")}
+          value={draft ?? shown}
+          onChange={(event) => setDraft(event.target.value)}
+          onBlur={commit}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") commit();
+            if (event.key === "Escape") setDraft(null);
+            event.stopPropagation();
+          }}
+        />
+        <span className="w-6 text-xs text-quiet">{field.unit}</span>
+      </label>
+      {wrong ? (
+        <p id={`fault-${field.key}`} role="alert" className="text-xs text-warn">
+          {field.label} {fault}; what was known stays. Escape gives it up.
+        </p>
+      ) : null}
+    </div>
   );
 }
 
