@@ -10,6 +10,8 @@ import {
   robustSpread,
 } from "../raster";
 import { cfaCell, pitchOf } from "./cfa";
+import type { ColumnOffset } from "./columns";
+import { columnOffsets, takeColumnsOff } from "./columns";
 import type { Defects } from "./defects";
 import { markDefectsInto, repairInPlace } from "./defects";
 import { channelNoise, demosaicedNoise } from "./demosaic/noise";
@@ -41,7 +43,7 @@ const HALO = 8;
 
 /**
  * A light with its calibration, read by regions as any frame: (L − D) / (F / mean F) per place of the CFA cell, D being the
- * dark, or bias + (dark − bias) · exposure ratio, or the bias alone; then hot and cold pixels, demosaicing, binning. Levels stay in
+ * dark, or bias + (dark − bias) · exposure ratio, or the bias alone; without a dark, warm columns are taken off as a whole (columns.ts); then hot and cold pixels, demosaicing, binning. Levels stay in
  * the light's own samples; masters must be in them too (formats/unit.ts). Pixels where the flat is not positive are NaN unless defects are repaired. Saturated
  * pixels keep at least their raw value. A region of the result is the same pixels as of the whole.
  * Throws RangeError where a master has another size than the light.
@@ -72,6 +74,27 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
   const fromDark = settings.hotSigma > 0 && settings.hotFrom !== "light" && dark ? darkDefects : null;
   const fromLight = settings.hotSigma > 0 && (settings.hotFrom !== "dark" || darkDefects === null);
   let noise: Promise<number[]> | null = null;
+  let columns: Promise<ColumnOffset[]> | null = null;
+
+  /** Warm columns of the light, where no dark tells them; the same whatever region is read. */
+  function columnsOf(): Promise<ColumnOffset[]> {
+    columns ??= fromLight && !dark ? columnOffsets({ ...light, read: evened }, pitch) : Promise.resolve([]);
+    return columns;
+  }
+
+  /** The light less bias, each pixel as if it answered as the two beside it do: what its column still stands off is no response. */
+  async function evened(region: Region): Promise<Raster> {
+    const [out, b, f] = await Promise.all([light.read(region), bias?.read(region) ?? null, flat?.read(region) ?? null]);
+    const [plane] = out.planes;
+    const response = f?.planes[0];
+    for (let i = 0; i < plane.length; i++) {
+      if (b) plane[i] -= b.planes[0][i];
+      const x = i % region.width;
+      if (response && x >= pitch && x + pitch < region.width)
+        plane[i] *= middleOf(response[i - pitch], response[i], response[i + pitch]) / response[i];
+    }
+    return out;
+  }
 
   /** The light less dark, over flat, on a region of the sensor. */
   async function subtracted(region: Region): Promise<Raster> {
@@ -79,6 +102,7 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
       [light, scaled || !dark ? bias : null, dark, flat].map((source) => source?.read(region) ?? null),
     );
     const out = l as Raster;
+    takeColumnsOff(out.planes[0], region, await columnsOf(), saturation);
     for (let c = 0; c < out.channels; c++) {
       const plane = out.planes[c];
       const level = b?.planes[c];
@@ -217,6 +241,8 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
 
   return { width, height, channels, read, noise: channelSigma };
 }
+
+const middleOf = (a: number, b: number, c: number): number => Math.max(Math.min(a, b), Math.min(Math.max(a, b), c));
 
 /** Index of the first entry that is not below `value` in a rising list. */
 function lowerBound(list: Uint32Array, value: number): number {

@@ -218,7 +218,7 @@ export function CalibratePanel({ map, onMap }: Props) {
           σ, found in
           <Choice
             label="Hot pixels found in"
-            help="The dark knows them best; the light alone finds those that no dark shows. 0 σ replaces none"
+            help="The dark knows them best; the light alone finds those that no dark shows, and takes warm columns off where there is no dark. 0 σ replaces none"
             value={plan.settings.hotFrom}
             options={[
               { value: "both", label: "the dark and the light" },
