@@ -348,6 +348,7 @@ test("defects: a constant plane has none; indices rise; both kinds are told apar
       expect([...hot]).toEqual(places.filter((_, k) => k % 2 === 0).sort((a, b) => a - b));
       expect([...cold]).toEqual(places.filter((_, k) => k % 2 === 1).sort((a, b) => a - b));
     }),
-    { numRuns: 20 },
+    // Found by chance: two hot pixels of one colour beside each other at the corner.
+    { numRuns: 20, examples: [[[2, 3, 0]]] },
   );
 });

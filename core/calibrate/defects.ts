@@ -68,9 +68,10 @@ export function defectsOfDark(
         const v = values[i];
         const limit = kSigma * sigmaAt(x, y);
         if (!(limit > 0)) continue;
-        // Most pixels lie close to the two beside them: the median is found only for the others.
+        // Most pixels lie close to the two beside them and to the next two in their row: the median is found only for the others.
         const beside = 0.5 * (values[x > 0 ? i - 1 : i + 1] + values[x + 1 < w ? i + 1 : i - 1]);
-        if (!(Math.abs(v - beside) > 0.5 * limit)) continue;
+        const next = 0.5 * (values[x > 1 ? i - 2 : i + 2] + values[x + 2 < w ? i + 2 : i - 2]);
+        if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - next) <= 0.5 * limit) continue;
         let n = 0;
         for (let dy = -1; dy <= 1; dy++)
           for (let dx = -1; dx <= 1; dx++)
@@ -118,9 +119,10 @@ export function markDefectsInto(
       const i = y * width + x;
       const v = plane[i];
       const limit = kSigma * sigma[(((y + phase.y) % pitch) * pitch + ((x + phase.x) % pitch)) % sigma.length];
-      // Most pixels lie close to the two nearest of their colour: the medians are found only for the others.
-      const nearest = 0.5 * (plane[i - pitch] + plane[i + pitch]);
-      if (!(Math.abs(v - nearest) > 0.5 * limit)) continue;
+      // Most pixels lie close to the nearest of their colour in their row: the medians are found only for the others.
+      const beside = 0.5 * (plane[i - pitch] + plane[i + pitch]);
+      const next = 0.5 * (plane[i - 2 * pitch] + plane[i + 2 * pitch]);
+      if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - next) <= 0.5 * limit) continue;
       const height0 = v - medianAt(i);
       if (!(Math.abs(height0) > limit)) continue;
       let alone = true;
