@@ -1,11 +1,12 @@
 // Time of 12 crops of 256 × 256 px (4 lanes × 3 spots) in one worker's code, without the browser around it:
 // npm run -s bench -- interaction STACK.fits
 import { readFileSync } from "node:fs";
-import { newStep, prepareChain } from "@/core/chain";
+import { measureChain, newStep } from "@/core/chain";
 import { findOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
 import { ByteCache } from "@/engine/cache";
+import { FactShelf } from "@/engine/facts";
 import { bytesOfBlob, createFrameShelf } from "@/engine/frames";
 import { crop } from "@/engine/tasks/crop";
 import { job } from "./lib/truth";
@@ -39,14 +40,17 @@ for (const [id, field, values] of [
     const cache = new ByteCache<Raster>(384 * 2 ** 20, rasterBytes);
     const started = performance.now();
     const base = newStep(operation);
-    const contexts = await prepareChain({ picture: source, halves: null, fill, fullScale: 1 }, [base], job);
+    const [measured] = await measureChain({ picture: source, halves: null, fill, fullScale: 1 }, [base], job);
+    const ids = Object.fromEntries(Object.keys(measured).map((key) => [key, key]));
+    const facts = new FactShelf();
+    for (const [key, value] of Object.entries(measured)) facts.keep(key, value);
     const prepared = performance.now();
     for (const region of spots)
       for (const [k, value] of values.entries()) {
         const steps = [{ ...base, params: { ...base.params, [field]: value }, blend: 1 - k * 1e-9 }];
         await crop(
-          { treatment: { picture, halves: null, fill, fullScale: 1, steps, contexts }, region, reduce: 1 },
-          { job, frames, cache },
+          { treatment: { picture, halves: null, fill, fullScale: 1, steps, facts: [ids] }, region, reduce: 1 },
+          { job, frames, facts, cache },
         );
       }
     const ms = performance.now() - prepared;

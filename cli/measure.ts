@@ -24,7 +24,7 @@ export async function measure(args: string[]): Promise<unknown> {
         "Give x,y,w,h inside the picture.",
       );
     const { fill, unit } = facts;
-    const treatment = { picture, halves, fill, fullScale: toSample(unit, unit.fullScale), steps: [], contexts: [] };
+    const treatment = { picture, halves, fill, fullScale: toSample(unit, unit.fullScale), steps: [], facts: [] };
     const measures = await pool.run("measureCrop", { treatment, region: area, skyLevel: facts.skyLevel });
     return {
       file: files[0],

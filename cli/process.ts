@@ -35,7 +35,6 @@ export async function processPicture(args: string[]): Promise<unknown> {
       fill: facts.fill,
       fullScale: toSample(facts.unit, facts.unit.fullScale),
       steps,
-      contexts: steps.map(() => null),
     });
     const started = Date.now();
     const area = region ?? { x: 0, y: 0, width, height };
@@ -48,7 +47,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
       width: region?.width ?? width,
       height: region?.height ?? height,
       steps,
-      contexts: treatment.contexts,
+      facts: treatment.facts.map((ids) => pool.valuesOf(ids)),
       seconds: (Date.now() - started) / 1000,
     };
   });

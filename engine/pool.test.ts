@@ -12,7 +12,7 @@ import { bytesOfBlob, type FrameRef } from "./frames";
 import type { PoolLine } from "./pool";
 import { PRIORITY, WorkerPool } from "./pool";
 import { failureOf, JobError } from "./protocol";
-import { renderPicture } from "./renderJob";
+import { prepareTreatment, renderPicture } from "./renderJob";
 import { makeStack, stripsOf } from "./stackJob";
 import { serve } from "./worker";
 
@@ -67,7 +67,7 @@ const picture: FrameRef = {
   kind: "blob",
   blob: blobOf(writeFits({ width: 64, height: 48, channels: 1, sample: "float32" }, [plane])),
 };
-const treatment = { picture, halves: null, fill: [0], fullScale: 1, steps: [], contexts: [] };
+const treatment = { picture, halves: null, fill: [0], fullScale: 1, steps: [], facts: [] };
 const region = { x: 4, y: 5, width: 20, height: 10 };
 
 describe("the pool over real workers", () => {
@@ -135,18 +135,34 @@ describe("the pool over real workers", () => {
       halves: { a: ref("a", made.a), b: ref("b", made.b) },
       ...{ fill: made.facts.fill, fullScale: 1 },
       steps: [step],
-      contexts: [null],
     };
     const { width, height, channels } = made.facts;
+    const treated = await prepareTreatment(pool, given);
     const rendered = await renderPicture(
       pool,
-      { treatment: given, region: { x: 0, y: 0, width, height }, channels, title: "B" },
+      { treatment: treated, region: { x: 0, y: 0, width, height }, channels, title: "B" },
       { onProgress: () => undefined },
     );
     const history = Buffer.from(await rendered.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");
     expect(history).toContain("noise.starlet");
-    expect(history).toContain("contexts");
+    expect(history).toContain("facts");
   }, 60_000);
+});
+
+test("a fact that is kept reaches every worker, and those that come in the place of dead ones", () => {
+  const dolls: ReturnType<typeof puppet>[] = [];
+  const pool = new WorkerPool(2, () => {
+    dolls.push(puppet());
+    return dolls[dolls.length - 1].line;
+  });
+  const id = pool.keep([{ fwhmPx: 3 }]);
+  const kept = { kind: "keep", id, value: [{ fwhmPx: 3 }] };
+  expect(dolls.map(({ posted }) => posted)).toEqual([[kept], [kept]]);
+  dolls[0].die("gone");
+  expect(dolls[2].posted).toEqual([kept]);
+  expect(pool.keep([1])).not.toBe(id);
+  expect(pool.valuesOf({ "psf@each": id })).toEqual({ "psf@each": [{ fwhmPx: 3 }] });
+  expect(() => pool.valuesOf({ "psf@each": "none" })).toThrow("psf@each (none) is not known here");
 });
 
 describe("the queue", () => {

@@ -1,4 +1,7 @@
 import { Stopped } from "@/core/job";
+import type { StepFacts } from "@/core/chain";
+import type { StepFactIds } from "./facts";
+import { FactShelf } from "./facts";
 import type { Reply, Request } from "./protocol";
 import { JobError, reply } from "./protocol";
 import type { PayloadOf, ResultOf, TaskName } from "./tasks/registry";
@@ -52,6 +55,8 @@ export class WorkerPool {
   private readonly members: Member[] = [];
   private readonly queue: Waiting[] = [];
   private nextId = 1;
+  private readonly facts = new FactShelf();
+  private keptFacts = 0;
   private closed = false;
 
   constructor(
@@ -92,6 +97,19 @@ export class WorkerPool {
     });
   }
 
+  /** Hands a fact to every worker, those to come as well, and tells the id by which messages name it. */
+  keep(value: unknown[]): string {
+    const id = `f${++this.keptFacts}`;
+    this.facts.keep(id, value);
+    for (const { line } of this.members) line.post({ kind: "keep", id, value });
+    return id;
+  }
+
+  /** The values that were kept. */
+  valuesOf(ids: StepFactIds): StepFacts {
+    return this.facts.valuesOf(ids);
+  }
+
   close(): void {
     this.closed = true;
     for (const waiting of this.queue.splice(0)) waiting.reject(new Stopped());
@@ -109,6 +127,7 @@ export class WorkerPool {
       (message) => this.receive(member, message),
       (why) => this.replace(member, why),
     );
+    for (const [id, value] of this.facts.entries()) member.line.post({ kind: "keep", id, value });
     return member;
   }
 

@@ -1,9 +1,10 @@
 import { z } from "zod";
 
-/** What the pool tells a worker. `stop` is a shared flag that becomes 1 when the job shall stop; null without shared memory. */
+/** What the pool tells a worker. `stop` is a shared flag that becomes 1 when the job shall stop; null without shared memory. `keep` hands over a fact. */
 export const request = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("run"), id: z.number(), task: z.string(), payload: z.unknown(), stop: z.unknown() }),
   z.object({ kind: z.literal("stop"), id: z.number() }),
+  z.object({ kind: z.literal("keep"), id: z.string(), value: z.array(z.unknown()) }),
 ]);
 export type Request = z.infer<typeof request>;
 

@@ -1,9 +1,9 @@
 import { CREATOR } from "@/core/version";
-import { chainToJson } from "@/core/chain";
+import { chainToJson, domainAfter, prepareChain } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
 import { asRead, cutFrom, keptHeader } from "@/core/formats";
-import { findOperation } from "@/core/operations";
 import type { Region } from "@/core/raster";
+import type { StepFactIds } from "./facts";
 import type { FrameRef } from "./frames";
 import type { WorkerPool } from "./pool";
 import { PRIORITY } from "./pool";
@@ -19,19 +19,18 @@ export interface RenderRequest {
   title: string;
 }
 
-/** Prepares every step that is on and lacks its contexts; resolves with the complete list. */
+/** A picture with a chain, every fact of which is measured and kept in the pool. */
 export async function prepareTreatment(
   pool: WorkerPool,
-  treatment: Treatment,
+  subject: Omit<Treatment, "facts">,
   signal?: AbortSignal,
 ): Promise<Treatment> {
-  const contexts = [...treatment.contexts];
-  for (const [index, step] of treatment.steps.entries()) {
-    if (!step.on || contexts[index]) continue;
-    const soFar = { ...treatment, contexts };
-    contexts[index] = await pool.run("prepare", { treatment: soFar, index }, { priority: PRIORITY.view, signal });
-  }
-  return { ...treatment, contexts };
+  const facts = await prepareChain(subject.steps, {} as StepFactIds, async (index, keys, before) => {
+    const treatment = { ...subject, facts: before };
+    const found = await pool.run("measureFacts", { treatment, index, keys }, { priority: PRIORITY.view, signal });
+    return Object.fromEntries(keys.map((key) => [key, pool.keep(found[key] ?? [])]));
+  });
+  return { ...subject, facts };
 }
 
 /** What samples are after a stretch: shares of white. */
@@ -50,10 +49,9 @@ const STRETCHED: FrameUnit = {
  */
 export async function renderPicture(
   pool: WorkerPool,
-  { region, channels, title, ...wanted }: RenderRequest,
+  { treatment, region, channels, title }: RenderRequest,
   { signal, onProgress }: { signal?: AbortSignal; onProgress: (fraction: number) => void },
 ): Promise<Blob> {
-  const treatment = await prepareTreatment(pool, wanted.treatment, signal);
   const strips = stripsOf(region.width, region.height, pool.size).map((strip) => ({
     ...strip,
     x: strip.x + region.x,
@@ -70,8 +68,10 @@ export async function renderPicture(
   );
   const frame = treatment.picture;
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
-  const isStretched = treatment.steps.some(({ on, operation }) => on && findOperation(operation)?.group === "stretch");
-  const unit = isStretched ? STRETCHED : await pool.run("tellUnit", { frame, look: false }, { signal });
+  const unit =
+    domainAfter(treatment.steps) === "stretched"
+      ? STRETCHED
+      : await pool.run("tellUnit", { frame, look: false }, { signal });
   const read = asRead(source);
   const { cards, history } = keptHeader({
     ...read,
@@ -82,7 +82,7 @@ export async function renderPicture(
   const recipe = [
     `lane ${title}`,
     ...chainToJson(title, treatment.steps).split("\n"),
-    `contexts ${JSON.stringify(treatment.contexts)}`,
+    `facts ${JSON.stringify(treatment.facts.map((ids) => pool.valuesOf(ids)))}`,
   ];
   const { width, height } = region;
   return assemble(width, height, channels, cards, [...history, ...recipe], (c) => parts.map((planes) => planes[c]));

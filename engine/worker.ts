@@ -4,6 +4,7 @@ import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
 import { ByteCache } from "./cache";
+import { FactShelf } from "./facts";
 import type { OpenBytes } from "./frames";
 import { createFrameShelf } from "./frames";
 import type { Reply } from "./protocol";
@@ -27,6 +28,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
   warmUp(kernels);
   const frames = createFrameShelf(openBytes);
   const cache = new ByteCache<Raster>(CACHE_BYTES, rasterBytes);
+  const facts = new FactShelf();
   const stopped = new Set<number>();
 
   async function run(id: number, name: string, payload: unknown, stop: unknown): Promise<void> {
@@ -58,7 +60,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
       if (!(name in TASKS)) throw new RangeError(`unknown task “${name}”`);
       const task = TASKS[name as keyof typeof TASKS] as Task<unknown, unknown>;
       check();
-      const result = await task(payload, { job, frames, cache });
+      const result = await task(payload, { job, frames, facts, cache });
       const copied = name === "crop" ? copyRaster(result as Raster) : result;
       line.post({ kind: "done", id, result: copied, ms: Date.now() - begun }, buffersOf(copied));
     } catch (error) {
@@ -72,6 +74,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
     const parsed = request.safeParse(message);
     if (!parsed.success) return;
     if (parsed.data.kind === "stop") stopped.add(parsed.data.id);
+    else if (parsed.data.kind === "keep") facts.keep(parsed.data.id, parsed.data.value);
     else void run(parsed.data.id, parsed.data.task, parsed.data.payload, parsed.data.stop);
   });
   line.post({ kind: "ready", kernels: kernels.name }, []);

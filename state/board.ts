@@ -1,6 +1,6 @@
 import type { ChainStep } from "@/core/chain";
 import { newStep } from "@/core/chain";
-import { findOperation, stretchParams } from "@/core/operations";
+import { findOperation, stretchParameters } from "@/core/operations";
 import type { Board, Ladder, Lane, LaneStep, StackRecord } from "@/storage";
 
 const newId = (): string => crypto.randomUUID();
@@ -40,7 +40,7 @@ export function firstBoard(stack: StackRecord): Board {
     lanes,
     spots: stack.facts.spots.map((spot) => ({ id: newId(), ...spot })),
     view: { zoom: 2, panX: 0, panY: 0 },
-    display: stretchParams.parse({}),
+    display: { ...stretchParameters.defaults },
     ladder: null,
     selectedLaneId: lanes[1].id,
   };

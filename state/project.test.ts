@@ -94,8 +94,8 @@ test("a stack is made, kept with its halves, begins the board, and cannot be del
   expect(board?.present.lanes.length).toBe(4);
   const subject = await session.subjectOf(made);
   expect(subject.halves).not.toBeNull();
-  const contexts = await session.contexts.settle(subject, board?.present.lanes[3].steps ?? []);
-  expect(contexts.every((context) => context !== null)).toBe(true);
+  const facts = await session.facts.settle(subject, board?.present.lanes[3].steps ?? []);
+  expect(facts.every((ids) => Object.keys(ids).length > 0)).toBe(true);
   expect(() => session.deleteStack(made.id)).toThrow("lanes A, B, C, D use this stack");
   session.renameStack(made.id, "Renamed");
   const again = (await open()).store.getState();
@@ -103,7 +103,7 @@ test("a stack is made, kept with its halves, begins the board, and cannot be del
   session.flushBoard();
 });
 
-test("changes of the board are undone and redone, and come back with the project; contexts do too", async () => {
+test("changes of the board are undone and redone, and come back with the project; facts do too", async () => {
   const session = await open();
   const lanes = () => session.store.getState().board?.present.lanes.length;
   session.startBoard();
@@ -120,7 +120,7 @@ test("changes of the board are undone and redone, and come back with the project
   const { board, stacks } = again.store.getState();
   expect(board?.present.lanes.length).toBe(5);
   expect(board?.present.view.zoom).toBe(8);
-  const known = again.contexts.lookUp(await again.subjectOf(stacks[0]), board?.present.lanes[3].steps ?? []);
+  const known = again.facts.lookUp(await again.subjectOf(stacks[0]), board?.present.lanes[3].steps ?? []);
   expect(known).toMatchObject({ complete: true, settled: true });
 });
 

@@ -11,8 +11,8 @@ import { amend, record, redo, startHistory, undo } from "./history";
 import type { Jobs } from "./jobs";
 import { lightsOf } from "./lights";
 import { makeProjectStack } from "./stacks";
-import type { Subject } from "./treatments";
-import { ContextBook } from "./treatments";
+import type { Subject } from "./facts";
+import { FactBook } from "./facts";
 
 import type { ProjectState } from "./subsSession";
 import { SubsSession } from "./subsSession";
@@ -22,16 +22,16 @@ const fullScaleOf = ({ facts: { unit } }: StackRecord) => ({ fullScale: toSample
 
 /** One open project: its state, and everything that changes it. Changes are saved as they are made. */
 export class ProjectSession extends SubsSession {
-  readonly contexts: ContextBook;
+  readonly facts: FactBook;
   private readonly subjects = new Map<string, Promise<Subject>>();
   private boardTimer: ReturnType<typeof setTimeout> | null = null;
 
   private constructor(state: ProjectState, pool: WorkerPool, jobs: Jobs, repository: Repository) {
     super(state, pool, jobs, repository);
-    this.contexts = new ContextBook(pool, (key, contexts) => {
+    this.facts = new FactBook(pool, (key, value) => {
       const projectId = this.project.id;
-      this.save(repository.saveContext({ version: RECORD_VERSION, id: `${projectId}:${key}`, projectId, contexts }));
-      this.store.setState(({ contextRound }) => ({ contextRound: contextRound + 1 }));
+      this.save(repository.saveFact({ version: RECORD_VERSION, id: `${projectId}:${key}`, projectId, value }));
+      this.store.setState(({ factRound }) => ({ factRound: factRound + 1 }));
     });
   }
 
@@ -43,12 +43,12 @@ export class ProjectSession extends SubsSession {
   ): Promise<ProjectSession | null> {
     const project = await repository.project(projectId);
     if (!project) return null;
-    const [subs, masters, stacks, board, contexts] = await Promise.all([
+    const [subs, masters, stacks, board, facts] = await Promise.all([
       repository.subs(projectId),
       repository.masters(projectId),
       repository.stacks(projectId),
       repository.board(projectId),
-      repository.contexts(projectId),
+      repository.facts(projectId),
     ]);
     const session = new ProjectSession(
       {
@@ -65,15 +65,13 @@ export class ProjectSession extends SubsSession {
         proposal: null,
         grading: null,
         currentStackId: stacks.found[stacks.found.length - 1]?.id ?? null,
-        contextRound: 0,
+        factRound: 0,
       },
       pool,
       jobs,
       repository,
     );
-    session.contexts.restore(
-      contexts.map(({ id, contexts: made }) => ({ key: id.slice(projectId.length + 1), contexts: made })),
-    );
+    session.facts.restore(facts.map(({ id, value }) => ({ key: id.slice(projectId.length + 1), value })));
     await session.openMasters(masters.found);
     session.saveProject({});
     session.grading.schedule();

@@ -1,4 +1,5 @@
 import fc from "fast-check";
+import { factsNeeded } from "@/core/chain";
 import { Stopped } from "@/core/job";
 import type { WorkerPool } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
@@ -19,8 +20,8 @@ import {
 import { amend, record, redo, startHistory, undo } from "./history";
 import { createJobs, secondsLeft } from "./jobs";
 import { stackToStack } from "./stackFrames";
-import type { Subject } from "./treatments";
-import { ContextBook } from "./treatments";
+import type { Subject } from "./facts";
+import { FactBook } from "./facts";
 
 const stack = { id: "s", facts: { spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
 const board = (): Board => firstBoard(stack);
@@ -146,54 +147,83 @@ describe("jobs", () => {
   });
 });
 
-describe("contexts", () => {
+describe("facts", () => {
   const subject = { picture: { id: "pic" }, halves: null, fill: [0] } as unknown as Subject;
   const make = () => {
-    const asked: number[] = [];
+    const asked: [number, string[]][] = [];
+    const values: unknown[][] = [];
     const pool = {
-      run: (_task: string, { index }: { index: number }) => (
-        asked.push(index),
-        Promise.resolve([{ made: asked.length }])
+      run: (_task: string, { index, keys }: { index: number; keys: string[] }) => (
+        asked.push([index, keys]),
+        Promise.resolve(Object.fromEntries(keys.map((key) => [key, [{ made: asked.length }]])))
       ),
+      keep: (value: unknown[]) => `f${values.push(value)}`,
     } as unknown as WorkerPool;
-    const kept: string[] = [];
-    return { book: new ContextBook(pool, (key) => kept.push(key)), asked, kept };
+    const saved: string[] = [];
+    return { book: new FactBook(pool, (key) => saved.push(key)), asked, saved, values };
   };
   const steps = () => board().lanes[3].steps;
+  const [first, second] = steps().map(factsNeeded);
 
-  test("are made once, step by step, and kept by what they depend on", async () => {
-    const { book, asked, kept } = make();
+  test("are measured once, step by step, and kept by what they depend on", async () => {
+    const { book, asked, saved } = make();
     const chain = steps();
     expect(book.lookUp(subject, chain)).toMatchObject({ complete: false, settled: false });
+    const settled = await book.settle(subject, chain);
     await book.settle(subject, chain);
-    await book.settle(subject, chain);
-    expect(asked).toEqual([0, 1]);
-    expect(kept.length).toBe(2);
-    expect(book.lookUp(subject, chain)).toMatchObject({ complete: true, settled: true });
+    expect(asked).toEqual([
+      [0, first],
+      [1, second],
+    ]);
+    expect(saved.length).toBe(first.length + second.length);
+    expect(book.lookUp(subject, chain)).toEqual({ facts: settled, complete: true, settled: true });
   });
 
-  test("a setting of a step keeps its own context, and leaves later ones usable but not settled", async () => {
+  test("are shared by all who need the same: steps of other settings, other lanes, at the same time too", async () => {
+    const { book, asked } = make();
+    const [starlet] = steps();
+    const [a, b] = await Promise.all([
+      book.settle(subject, [starlet]),
+      book.settle(subject, [{ ...starlet, params: { ...starlet.params, strength: 0.9 } }]),
+    ]);
+    expect(b).toEqual(a);
+    expect(asked.length).toBe(1);
+    await book.settle(subject, [{ ...starlet, channels: "each" }]);
+    await book.settle({ ...subject, picture: { ...subject.picture, id: "other" } }, [starlet]);
+    expect(asked.map(([index]) => index)).toEqual([0, 0, 0]);
+  });
+
+  test("a setting of a step keeps its own facts, and leaves later ones usable but not settled", async () => {
     const { book, asked } = make();
     const chain = steps();
     await book.settle(subject, chain);
     const changed = [{ ...chain[0], params: { ...chain[0].params, strength: 0.9 } }, chain[1]];
     expect(book.lookUp(subject, changed)).toMatchObject({ complete: true, settled: false });
     await book.settle(subject, changed);
-    expect(asked).toEqual([0, 1, 1]);
+    expect(asked.map(([index]) => index)).toEqual([0, 1, 1]);
   });
 
-  test("steps that are off have none; stored ones are taken over", async () => {
-    const { book, kept } = make();
+  test("steps that are off have none; stored ones are taken over; a failure is told and tried again", async () => {
+    const { book, saved } = make();
     const chain = steps().map((step, i) => ({ ...step, on: i === 1 }));
     await book.settle(subject, chain);
-    expect(kept.length).toBe(1);
     const other = make();
-    other.book.restore(kept.map((key) => ({ key, contexts: [{ made: 5 }] })));
-    expect(other.book.lookUp(subject, chain)).toEqual({
-      contexts: [null, [{ made: 5 }]],
-      complete: true,
-      settled: true,
-    });
+    other.book.restore(saved.map((key) => ({ key, value: [{ made: 5 }] })));
+    const { facts, ...known } = other.book.lookUp(subject, chain);
+    expect(known).toEqual({ complete: true, settled: true });
+    expect([Object.keys(facts[0]), Object.keys(facts[1]).sort()]).toEqual([[], [...second].sort()]);
+    expect(other.values).toEqual(second.map(() => [{ made: 5 }]));
+
+    let broken = true;
+    const pool = {
+      run: (_task: string, { keys }: { keys: string[] }) =>
+        broken ? Promise.reject(new Error("gone")) : Promise.resolve(Object.fromEntries(keys.map((key) => [key, [1]]))),
+      keep: () => "f",
+    } as unknown as WorkerPool;
+    const third = new FactBook(pool, () => undefined);
+    await expect(third.settle(subject, chain)).rejects.toThrow("gone");
+    broken = false;
+    expect((await third.settle(subject, chain))[1]).toMatchObject({ [second[0]]: "f" });
   });
 });
 

@@ -47,8 +47,8 @@ export interface ProjectState {
   /** Lights that are being compared with the reference: done, of how many; null when none are. */
   grading: { done: number; of: number } | null;
   currentStackId: string | null;
-  /** Rises whenever contexts of chains became known, so that views look again. */
-  contextRound: number;
+  /** Rises whenever whole-picture facts became known, so that views look again. */
+  factRound: number;
 }
 
 /**

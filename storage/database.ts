@@ -3,8 +3,8 @@ import { openDB } from "idb";
 import type { z } from "zod";
 import { readRecord } from "./migrations";
 import type { Card } from "@/core/formats";
-import type { BoardRecord, ContextRecord, MasterRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
-import { boardRecord, contextRecord, masterRecord, projectRecord, stackRecord, subRecord } from "./records";
+import type { BoardRecord, FactRecord, MasterRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
+import { boardRecord, factRecord, masterRecord, projectRecord, stackRecord, subRecord } from "./records";
 
 interface Schema extends DBSchema {
   projects: { key: string; value: ProjectRecord };
@@ -12,7 +12,7 @@ interface Schema extends DBSchema {
   masters: { key: string; value: MasterRecord; indexes: { project: string } };
   stacks: { key: string; value: StackRecord; indexes: { project: string } };
   boards: { key: string; value: BoardRecord; indexes: { project: string } };
-  contexts: { key: string; value: ContextRecord; indexes: { project: string } };
+  facts: { key: string; value: FactRecord; indexes: { project: string } };
   /** Whole files by id, in the form that they came or unpacked once; workers read parts of them. */
   blobs: { key: string; value: StoredFile; indexes: { project: string } };
 }
@@ -26,8 +26,8 @@ export interface StoredFile {
 }
 
 const DATABASE = "dunkel";
-const DATABASE_VERSION = 2;
-const STORES = ["subs", "masters", "stacks", "boards", "contexts", "blobs"] as const;
+const DATABASE_VERSION = 3;
+const STORES = ["subs", "masters", "stacks", "boards", "facts", "blobs"] as const;
 
 export interface StorageEvents {
   /** Another tab holds an older version open and blocks the upgrade. */
@@ -176,12 +176,12 @@ export class Repository {
     await this.db.put("boards", record);
   }
 
-  async contexts(projectId: string): Promise<ContextRecord[]> {
-    return sift("contexts", contextRecord, await this.db.getAllFromIndex("contexts", "project", projectId)).found;
+  async facts(projectId: string): Promise<FactRecord[]> {
+    return sift("facts", factRecord, await this.db.getAllFromIndex("facts", "project", projectId)).found;
   }
 
-  async saveContext(record: ContextRecord): Promise<void> {
-    await this.db.put("contexts", record);
+  async saveFact(record: FactRecord): Promise<void> {
+    await this.db.put("facts", record);
   }
 
   /** Removes a project and all that belongs to it. */

@@ -5,7 +5,8 @@ import { calibrationSettings, tolerances } from "@/core/calibrate";
 import { MEASURE_IDS, decision, rule } from "@/core/choose";
 import { frameType, frameUnit, subMetadata } from "@/core/formats";
 import { skyBox, listedStar, subMeasures, videoMeasures } from "@/core/measure";
-import { stretchContext, stretchParams } from "@/core/operations";
+import { levelsSchema } from "@/core/facts";
+import { stretchParameters } from "@/core/operations";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
@@ -98,7 +99,7 @@ export const subRecord = z.object({
   typed: z.array(z.string()),
   measures: subMeasures,
   stars: z.array(listedStar),
-  stretch: stretchContext,
+  stretch: levelsSchema,
   video: videoMeasures.nullable(),
   /** Key of the calibration through which it was measured; null for the frame as it came. */
   measuredThrough: z.string().nullable(),
@@ -186,7 +187,7 @@ export const board = z.object({
   lanes: z.array(lane),
   spots: z.array(spot),
   view,
-  display: stretchParams,
+  display: stretchParameters.schema,
   ladder: ladder.nullable(),
   selectedLaneId: z.string().nullable(),
 });
@@ -195,11 +196,11 @@ export type Board = z.infer<typeof board>;
 export const boardRecord = z.object({ ...versioned, board });
 export type BoardRecord = z.infer<typeof boardRecord>;
 
-/** Contexts of a step of a chain, frozen with what they were made from (the key). */
-export const contextRecord = z.object({
+/** A whole-picture fact, frozen with what it was measured from (the key): one value a picture of its channel mode. */
+export const factRecord = z.object({
   version: z.literal(RECORD_VERSION),
   id,
   projectId: id,
-  contexts: z.array(z.unknown()),
+  value: z.array(z.unknown()),
 });
-export type ContextRecord = z.infer<typeof contextRecord>;
+export type FactRecord = z.infer<typeof factRecord>;

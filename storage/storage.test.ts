@@ -134,11 +134,11 @@ test("deleting a project removes all that belongs to it and nothing else", async
   await repository.saveProject({ ...project, id: "q" });
   await add(repository, sub("a", 1), "aaa");
   await add(repository, { ...sub("z", 1), projectId: "q" }, "zzz");
-  await repository.saveContext({ version: RECORD_VERSION, id: "p:k", projectId: "p", contexts: [{ a: 1 }] });
+  await repository.saveFact({ version: RECORD_VERSION, id: "p:k", projectId: "p", value: [{ a: 1 }] });
   await repository.deleteProject("p");
   expect((await repository.projects()).found.map(({ id }) => id)).toEqual(["q"]);
   expect(await repository.blob("a")).toBeNull();
-  expect(await repository.contexts("p")).toEqual([]);
+  expect(await repository.facts("p")).toEqual([]);
   expect(await repository.blob("z")).not.toBeNull();
   repository.close();
 });
@@ -198,7 +198,7 @@ test("records of version 1 become those of today: a sub that was left out is rej
   expect(readRecord("stacks", stackRecord, { ...plain, version: 1 })).toEqual({ ok: true, value: stack("s") });
 });
 
-test("a database of the first version gains its new store and keeps what it holds", async () => {
+test("a database of the first version gains its new stores and keeps what it holds", async () => {
   const { openDB } = await import("idb");
   const name = `old-${count++}`;
   const first = await openDB(name, 1, {

@@ -1,6 +1,6 @@
 // Figures of the operations against the simulated truth.
 import type { ChainStep } from "@/core/chain";
-import { newStep, prepareChain, readySteps, runChain } from "@/core/chain";
+import { measureChain, newStep, readySteps, runChain } from "@/core/chain";
 import { findStars, fitMoffat, starShape } from "@/core/measure";
 import { findOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
@@ -24,8 +24,8 @@ export async function operationFigures(
     fullScale: 1,
   };
   const run = async (steps: ChainStep[]) => {
-    const contexts = await prepareChain(input, steps, job);
-    return runChain(input.picture, readySteps(steps, contexts), wholeRegion(stack), fill, job);
+    const facts = await measureChain(input, steps, job);
+    return runChain(input.picture, readySteps(steps, facts), wholeRegion(stack), fill, job);
   };
   const step = (id: string, params: Record<string, unknown>, channels?: ChainStep["channels"]): ChainStep => {
     const operation = findOperation(id);

@@ -1,11 +1,12 @@
 import { readFileSync } from "node:fs";
-import { rasterOf } from "../raster";
-import { worstDifference } from "../testing/fixtures";
+import { quietJob } from "../job";
+import { frameOfRaster, rasterOf } from "../raster";
+import { plainKernels, worstDifference } from "../testing/fixtures";
 import { CREATOR } from "../version";
 import { joinFromMode, splitForMode } from "./channels";
 import { chainToJson, newStep, parseChain } from "./index";
 import { findOperation, OPERATIONS } from "../operations";
-import { sampleRegions } from "./prepare";
+import { sampleRegions, SeenPicture } from "./measure";
 
 const starlet = findOperation("noise.starlet");
 if (!starlet) throw new Error("the registry has no starlet");
@@ -52,14 +53,14 @@ describe("channel modes", () => {
   test.each(["together", "each", "luminance", "chrominance"] as const)(
     "%s: splitting and joining unchanged gives the picture back",
     (mode) => {
-      const back = joinFromMode(raster, splitForMode(raster, mode), mode, levels, 0.01);
+      const back = joinFromMode(raster, splitForMode(raster, mode), mode, { levels, sigma: 0.01 });
       back.planes.forEach((plane, c) => expect(worstDifference(plane, raster.planes[c])).toBeLessThan(1e-6));
     },
   );
 
   test("luminance: light keeps its colour above the sky, noise is moved alike in all channels", () => {
     const doubled = [rasterOf(2, 1, [Float32Array.of(4, 0.12)])];
-    const { planes } = joinFromMode(raster, doubled, "luminance", levels, 0.01);
+    const { planes } = joinFromMode(raster, doubled, "luminance", { levels, sigma: 0.01 });
     const heights = planes.map((plane) => plane[0] - 0.1);
     expect(heights[0] / heights[2]).toBeCloseTo((3 - 0.1) / (1 - 0.1), 2);
     planes.forEach((plane) => expect(plane[1]).toBeCloseTo(0.12, 4));
@@ -71,8 +72,7 @@ describe("channel modes", () => {
       raster,
       [{ ...colour, planes: colour.planes.map((plane) => plane.map(() => 0)) }],
       "chrominance",
-      levels,
-      0,
+      null,
     );
     grey.planes.forEach((plane) => expect(plane[0]).toBeCloseTo(2, 6));
     expect(splitForMode(rasterOf(1, 1, [Float32Array.of(1)]), "chrominance")).toEqual([]);
@@ -87,6 +87,20 @@ test("samples are the whole of a small picture and nine even pieces of a large o
     true,
   );
   expect(sampleRegions({ width: 5, height: 5 })).toEqual([{ x: 0, y: 0, width: 5, height: 5 }]);
+});
+
+test("a reader of the picture offers it whole and reduced: box means without gaps, in any mode", async () => {
+  const plane = (c: number) => Float32Array.from({ length: 700 * 30 }, (_, i) => (i % 700) + 1000 * c);
+  const picture = rasterOf(700, 30, [plane(0), plane(1)]);
+  picture.planes[0][5] = NaN;
+  const input = { picture: frameOfRaster(picture), halves: null, fill: [4, 4], fullScale: 1 };
+  const seen = new SeenPicture(input, [], quietJob(plainKernels()));
+  const each = await seen.inMode("each", 1).overview(100);
+  expect([each.width, each.height, each.channels]).toEqual([100, 5, 1]);
+  for (let x = 0; x < 100; x++) expect(each.planes[0][x]).toBeCloseTo(1000 + 7 * x + 3, 3);
+  const together = await seen.inMode("together", 0).overview(100);
+  // The gap at x = 5 of the first of seven rows counts as the fill, 4.
+  expect(together.planes[0][0]).toBeCloseTo((7 * 21 - 5 + 4) / 49, 5);
 });
 
 test("exports name the version of this package", () => {

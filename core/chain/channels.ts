@@ -7,7 +7,7 @@ import { meanPlane, rasterOf } from "../raster";
  * - together: the picture itself.
  * - each: one picture a channel.
  * - luminance: L = mean of the channels; its change Δ goes to channel c as Δ · g_c with g_c = (d_c d_L + λ) / (d_L² + λ), where
- *   d is the height above the picture's level (`levels`) and λ = (5 σ)²: where there is light the channels keep their ratio
+ *   d is the height above the levels of the step's input (`join.levels`) and λ = (5 σ)²: where there is light the channels keep their ratio
  *   above the sky, so that a sharpened star keeps its colour and gets no coloured ring; in the noise Δ is simply added.
  * - chrominance: the channels less L, as one picture; L stays.
  * A picture of one channel is the same in every mode but chrominance, where there is nothing to do.
@@ -32,8 +32,7 @@ export function joinFromMode(
   original: Raster,
   results: Raster[],
   mode: ChannelMode,
-  levels: number[],
-  sigma: number,
+  join: { levels: number[]; sigma: number } | null,
 ): Raster {
   const { width, height, planes, channels } = original;
   if (results.length === 0) return original;
@@ -47,8 +46,10 @@ export function joinFromMode(
   const luminance = meanPlane(original);
   if (mode === "luminance") {
     const change = difference(results[0].planes[0], luminance);
+    if (!join) throw new RangeError("a luminance step must know the levels of its input");
+    const { levels } = join;
     const level = levels.reduce((a, b) => a + b, 0) / levels.length;
-    const lambda = (5 * sigma) ** 2 + Number.MIN_VALUE;
+    const lambda = (5 * join.sigma) ** 2 + Number.MIN_VALUE;
     return rasterOf(
       width,
       height,

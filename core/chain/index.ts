@@ -1,7 +1,10 @@
 export { joinFromMode, splitForMode } from "./channels";
-export type { ChainInput } from "./prepare";
-export { prepareChain, prepareStep, sampleRegions } from "./prepare";
-export type { ReadyStep } from "./run";
-export { chainHalo, fillGaps, readySteps, runChain, stepsForHalves } from "./run";
+export { domainAfter, standsWrong } from "./domain";
+export type { ChainInput } from "./measure";
+export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
+export type { FactKey, ReadyStep, StepFacts } from "./ready";
+export { factsNeeded, readySteps, stepsForHalves } from "./ready";
+export type { ChainMemo } from "./run";
+export { chainHalo, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep } from "./schema";
 export { CHAIN_FORMAT, CHAIN_VERSION, ChainError, chainStep, chainToJson, newStep, parseChain } from "./schema";

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Result } from "../formats";
 import type { AnyOperation } from "../operations";
-import { CHANNEL_MODES, defaultParams, findOperation } from "../operations";
+import { CHANNEL_MODES, findOperation } from "../operations";
 
 /** One step of a chain; its parameters are checked against the operation's own schema by `parseChain`. */
 export const chainStep = z.object({
@@ -42,7 +42,7 @@ export function newStep(operation: AnyOperation): ChainStep {
   return {
     operation: operation.id,
     version: operation.version,
-    params: defaultParams(operation),
+    params: { ...operation.parameters.defaults },
     channels: operation.channels[0],
     blend: 1,
     on: true,
@@ -86,7 +86,7 @@ export function parseChain(json: unknown): Result<ChainFile, ChainError> {
       );
     if (!operation.channels.includes(step.channels))
       return fail(`steps.${i}.channels`, `must be one of ${operation.channels.join(", ")}`, "Choose one of them.");
-    const params = operation.params.safeParse(step.params);
+    const params = operation.parameters.schema.safeParse(step.params);
     if (!params.success) {
       const issue = params.error.issues[0];
       return fail(`steps.${i}.params.${issue.path.join(".")}`, issue.message, "Mend this field.");

@@ -4,7 +4,7 @@ import { frameUnit, toSample } from "../formats";
 import type { JobHandle } from "../job";
 import type { Star } from "../measure";
 import { findStars, measureSaturation, starShape, withoutGaps } from "../measure";
-import { stretchContext, stretchContextOf } from "../operations";
+import { levelsOf, levelsSchema } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
 import { cropRaster, median, meanPlane, robustSpread, tilesOf, wholeRegion } from "../raster";
 import type { CellFacts } from "./spots";
@@ -31,7 +31,7 @@ export const pictureFacts = z.object({
   skyLevel: z.number(),
   /** What its samples are. */
   unit: frameUnit.default(SHARES),
-  stretch: stretchContext,
+  stretch: levelsSchema,
   fwhmPx: z.number().nullable(),
   stars: z.number().int(),
   /** σ of (A − B)/2 by channel; null without halves. */
@@ -90,7 +90,7 @@ export async function inspectPicture(
     fill,
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
-    stretch: stretchContextOf(pieces, toSample(unit, unit.fullScale)),
+    stretch: levelsOf(pieces, toSample(unit, unit.fullScale)),
     fwhmPx: starShape(stars).fwhmPx,
     stars: stars.length,
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,

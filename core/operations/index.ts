@@ -1,5 +1,5 @@
-export type { AnyOperation, ChannelMode, Operation, OperationGroup, ParameterField, PictureSampler } from "./operation";
-export { CHANNEL_MODES, defaultParams } from "./operation";
+export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup } from "./operation";
+export { CHANNEL_MODES } from "./operation";
 export { OPERATIONS, findOperation } from "./registry";
-export type { StretchContext, StretchCurve, StretchParams } from "./stretch/arcsinhStretch";
-export { stretchContext, stretchContextOf, stretchCurves, stretchParams, stretched } from "./stretch/arcsinhStretch";
+export type { StretchCurve, StretchParams } from "./stretch/arcsinhStretch";
+export { stretchCurves, stretchParameters, stretched } from "./stretch/arcsinhStretch";

@@ -1,8 +1,10 @@
-import type { z } from "zod";
+import type { FactId, Facts } from "../facts";
 import type { JobHandle } from "../job";
+import type { Parameters } from "../parameters";
 import type { Raster } from "../raster";
 
 export type OperationGroup = "noise" | "deconvolve" | "stretch";
+/** What samples are: proportional to light, or made for the eye. "either": an operation takes both, or leaves a picture what it is. */
 export type Domain = "linear" | "stretched" | "either";
 
 /**
@@ -12,39 +14,12 @@ export type Domain = "linear" | "stretched" | "either";
 export const CHANNEL_MODES = ["together", "each", "luminance", "chrominance"] as const;
 export type ChannelMode = (typeof CHANNEL_MODES)[number];
 
-/** How a parameter is shown: a slider with a number field, or a choice. */
-export type ParameterField =
-  | {
-      kind: "number";
-      name: string;
-      label: string;
-      /** What it does to the picture. */
-      hint: string;
-      unit: string;
-      min: number;
-      max: number;
-      step: number;
-      /** Shown only while another parameter has this value. */
-      when?: { name: string; is: string };
-    }
-  | { kind: "choice"; name: string; label: string; hint: string; options: { value: string; label: string }[] };
-
-/** Whole-picture facts for `prepare`, taken from samples of the picture as it is before the step, in the step's mode. */
-export interface PictureSampler {
-  /** The level that is white in the picture: the sensor's full scale in its samples, 1 after a stretch. */
-  readonly fullScale: number;
-  /** Pieces of the picture, without gaps; the whole of a small one. */
-  samples(): Promise<Raster[]>;
-  /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
-  halfDifferences(): Promise<Raster[] | null>;
-}
-
 /**
  * The unit of every approach. `run` gets a region with at least `halo` pixels of surroundings wherever the picture has them
  * (a region may end at the picture's own border), free of NaN, and returns a Raster of the same size; inputs are not changed.
- * The context is plain JSON, made once for the whole picture by `prepare`.
+ * What must be known of the whole picture are the facts that it names in `needs` (core/facts/).
  */
-export interface Operation<P, C> {
+export interface Operation<P, I extends FactId> {
   id: string;
   version: number;
   title: string;
@@ -53,30 +28,18 @@ export interface Operation<P, C> {
   /** One sentence: what it does to the picture. */
   summary: string;
   group: OperationGroup;
-  domain: Domain;
-  params: z.ZodType<P>;
-  fields: ParameterField[];
-  /** The field that makes it stronger. */
-  strength: string;
-  channels: ChannelMode[];
+  domainIn: Domain;
+  domainOut: Domain;
+  parameters: Parameters<P>;
+  /** The parameter that makes it stronger. */
+  strength: keyof P & string;
+  channels: readonly ChannelMode[];
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;
-  context: z.ZodType<C>;
-  /** σ per pixel that the context knows, by channel; null where it knows none. */
-  noiseOf(context: C): number[] | null;
-  /** The context for a picture of the same sky with `factor` times the noise, such as one of the halves. */
-  withNoise(context: C, factor: number): C;
-  halo(params: P, context: C): number;
-  /** The part of the parameters that `prepare` depends on; a change of the others keeps the context. */
-  contextDependsOn(params: P): unknown;
-  prepare(params: P, look: PictureSampler, job: JobHandle): Promise<C>;
-  run(region: Raster, params: P, context: C, job: JobHandle): Raster | Promise<Raster>;
+  needs: readonly I[];
+  halo(params: P, facts: Facts<I>): number;
+  run(region: Raster, params: P, facts: Facts<I>, job: JobHandle): Raster | Promise<Raster>;
 }
 
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the registry holds operations of different parameters
 export type AnyOperation = Operation<any, any>;
-
-/** Default parameters: every schema has a default for every field. */
-export function defaultParams(operation: AnyOperation): Record<string, unknown> {
-  return operation.params.parse({}) as Record<string, unknown>;
-}

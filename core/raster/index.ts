@@ -1,5 +1,5 @@
 export type { Region } from "./region";
-export { growRegion, intersectRegions, isEmptyRegion, tilesOf, wholeRegion } from "./region";
+export { growRegion, intersectRegions, isEmptyRegion, relativeTo, tilesOf, wholeRegion } from "./region";
 export type { Raster } from "./raster";
 export {
   cloneRaster,
@@ -11,6 +11,8 @@ export {
   rasterBytes,
   rasterOf,
 } from "./raster";
+export { fillGaps, withGapsOf } from "./gaps";
+export { halfDifference, reduceInto } from "./reduce";
 export type { FrameSource } from "./frameSource";
 export { frameOfRaster, scaledFrame } from "./frameSource";
 export {

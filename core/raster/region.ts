@@ -24,6 +24,11 @@ export function intersectRegions(a: Region, b: Region): Region {
   return { x, y, width, height };
 }
 
+/** `region` as seen from the upper left of `area`. */
+export function relativeTo(area: Region, region: Region): Region {
+  return { ...region, x: region.x - area.x, y: region.y - area.y };
+}
+
 export function isEmptyRegion(region: Region): boolean {
   return region.width <= 0 || region.height <= 0;
 }

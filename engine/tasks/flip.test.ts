@@ -7,6 +7,7 @@ import { applyTransform } from "@/core/register";
 import type { SubRelation } from "@/core/stack";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { ByteCache } from "../cache";
+import { FactShelf } from "../facts";
 import { calibrationKey, matchedFrame, planMasters, withCalibration } from "../calibration";
 import type { CalibrationRef, FrameRef } from "../frames";
 import { bytesOfBlob, createFrameShelf } from "../frames";
@@ -20,6 +21,7 @@ const shop = (): Workshop => ({
   frames: createFrameShelf((ref) =>
     ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
   ),
+  facts: new FactShelf(),
   cache: new ByteCache<Raster>(2 ** 24, rasterBytes),
 });
 const refOf = (id: string, raster: Raster): FrameRef => ({

@@ -1,9 +1,8 @@
 import type { FrameSource, Raster, Region } from "@/core/raster";
-import { createRaster, intersectRegions, wholeRegion } from "@/core/raster";
+import { createRaster, intersectRegions, wholeRegion, reduceInto } from "@/core/raster";
 import type { SubRelation } from "@/core/stack";
 import { registeredFrame } from "@/core/stack";
 import type { FrameRef } from "../frames";
-import { reduceInto } from "./crop";
 import type { Task } from "./task";
 
 export interface FlipPayload {

@@ -1,8 +1,8 @@
 import { crop, measureCrop } from "./crop";
 import { convert } from "./convert";
+import { measureFacts } from "./facts";
 import { flip } from "./flip";
 import { calibrateLight, defects, master } from "./masters";
-import { prepare } from "./prepare";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
 import { measureBoxes, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
@@ -19,11 +19,11 @@ export const TASKS = {
   master,
   measureBoxes,
   measureCrop,
+  measureFacts,
   measureLevels,
   measureSub,
   measureVideo,
   plan,
-  prepare,
   readFile,
   relate,
   renderStrip,

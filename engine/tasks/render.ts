@@ -1,10 +1,12 @@
-import { readySteps, runChain } from "@/core/chain";
+import { runChain } from "@/core/chain";
+import type { LevelsFact } from "@/core/facts";
 import { fitsSamples, writePng } from "@/core/formats";
-import type { StretchContext, StretchParams } from "@/core/operations";
+import type { StretchParams } from "@/core/operations";
 import { stretchCurves, stretched } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import { createRaster, pasteInto, tilesOf, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
+import { stepsOf } from "./crop";
 import type { Task } from "./task";
 
 const TILE = 512;
@@ -15,7 +17,7 @@ export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Ar
   shop,
 ) => {
   const source = await shop.frames.open(treatment.picture);
-  const steps = readySteps(treatment.steps, treatment.contexts);
+  const steps = stepsOf(treatment, shop);
   const out = createRaster(region.width, region.height, source.channels);
   const tiles = tilesOf(region, TILE, region.height);
   for (const [k, tile] of tiles.entries()) {
@@ -31,7 +33,7 @@ export interface PngPayload {
   picture: Treatment["picture"];
   depth: 8 | 16;
   /** The display stretch; null for a picture that a step of its chain has stretched already. */
-  stretch: { params: StretchParams; context: StretchContext } | null;
+  stretch: { params: StretchParams; levels: LevelsFact } | null;
   text: Record<string, string>;
 }
 
@@ -40,7 +42,7 @@ export const encodePng: Task<PngPayload, Uint8Array> = async ({ picture, depth, 
   const source = await shop.frames.open(picture);
   const raster = await source.read(wholeRegion(source));
   if (stretch) {
-    const curves = stretchCurves(stretch.params, stretch.context);
+    const curves = stretchCurves(stretch.params, stretch.levels);
     raster.planes.forEach((plane, c) => {
       raster.planes[c] = stretched(plane, curves[Math.min(c, curves.length - 1)]);
     });

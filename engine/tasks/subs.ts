@@ -13,8 +13,8 @@ import {
   whiteNoise,
   withoutGaps,
 } from "@/core/measure";
-import type { StretchContext } from "@/core/operations";
-import { stretchContextOf } from "@/core/operations";
+import type { LevelsFact } from "@/core/facts";
+import { levelsOf as stretchLevelsOf } from "@/core/facts";
 import type { Raster } from "@/core/raster";
 import { median, wholeRegion } from "@/core/raster";
 import { UserError } from "@/core/job";
@@ -86,7 +86,7 @@ export interface SubReading {
   channels: number;
   measures: SubMeasures;
   stars: ListedStar[];
-  stretch: StretchContext;
+  stretch: LevelsFact;
   /** What the samples are, with the saturation that was found. */
   unit: FrameUnit;
 }
@@ -138,8 +138,8 @@ export const measureLevels: Task<{ frame: FrameRef }, SubReading> = async ({ fra
 };
 
 /** What the display stretch of a frame is fitted to. */
-const shownBy = (raster: Raster, unit: FrameUnit): StretchContext =>
-  stretchContextOf([raster], toSample(unit, unit.fullScale));
+const shownBy = (raster: Raster, unit: FrameUnit): LevelsFact =>
+  stretchLevelsOf([raster], toSample(unit, unit.fullScale));
 
 const sizeOf = ({ width, height, channels }: Raster) => ({ width, height, channels });
 

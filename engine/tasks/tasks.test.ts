@@ -1,5 +1,5 @@
 import { decode } from "fast-png";
-import { newStep, prepareChain } from "@/core/chain";
+import { measureChain, newStep } from "@/core/chain";
 import { writeFits } from "@/core/formats";
 import { quietJob } from "@/core/job";
 import { findOperation, type AnyOperation } from "@/core/operations";
@@ -7,9 +7,10 @@ import type { Raster } from "@/core/raster";
 import { cropRaster, frameOfRaster, rasterBytes } from "@/core/raster";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { ByteCache } from "../cache";
+import { FactShelf } from "../facts";
 import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
 import { crop, measureCrop, type Treatment } from "./crop";
-import { prepare } from "./prepare";
+import { measureFacts } from "./facts";
 import { encodePng, renderStrip } from "./render";
 import { inspect } from "./stack";
 import { measureSub, readFile, relate } from "./subs";
@@ -35,6 +36,7 @@ const halves = { a: refOf("a", make(2, 0.0003 * Math.SQRT2)), b: refOf("b", make
 const fill = [0.01, 0.01, 0.01];
 const job = quietJob(wasmKernels());
 
+const shelf = new FactShelf();
 let reads = 0;
 const shop = (): Workshop => ({
   job,
@@ -43,6 +45,7 @@ const shop = (): Workshop => ({
     const bytes = bytesOfBlob(ref.name, ref.blob);
     return Promise.resolve({ ...bytes, read: (at, n) => (reads++, bytes.read(at, n)) });
   }),
+  facts: shelf,
   cache: new ByteCache<Raster>(64 * 2 ** 20, rasterBytes),
 });
 const starlet = newStep(findOperation("noise.starlet") as AnyOperation);
@@ -50,8 +53,17 @@ const sharpen = newStep(findOperation("deconvolve.richardson-lucy") as AnyOperat
 const region = { x: 90, y: 70, width: 80, height: 60 };
 
 async function treatmentOf(steps: Treatment["steps"]): Promise<Treatment> {
-  const contexts = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, steps, job);
-  return { picture, halves, fill, fullScale: 1, steps, contexts };
+  const measured = await measureChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, steps, job);
+  const facts = measured.map((found, i) =>
+    Object.fromEntries(
+      Object.entries(found).map(([key, value]) => {
+        const id = `${JSON.stringify(steps.slice(0, i))}${key}`;
+        shelf.keep(id, value);
+        return [key, id];
+      }),
+    ),
+  );
+  return { picture, halves, fill, fullScale: 1, steps, facts };
 }
 
 test("a crop without steps is the stored pixels", async () => {
@@ -107,16 +119,16 @@ test("measures: treated noise falls, halves are treated too, and a stretch leave
   expect(single.noiseFromHalves).toBeNull();
 });
 
-test("contexts made in a worker are those made here", async () => {
-  const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], contexts: [null] };
-  const made = await prepare({ treatment, index: 0 }, shop());
-  const here = await prepareChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
+test("facts measured in a worker are those measured here", async () => {
+  const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], facts: [] };
+  const made = await measureFacts({ treatment, index: 0, keys: ["noise@together"] }, shop());
+  const here = await measureChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
   expect(made).toEqual(here[0]);
 });
 
 test("a PNG is as the display shows it: the sky at its brightness, or values as they are", async () => {
   const facts = await inspect({ picture, halves }, shop());
-  const stretch = { params: { sky: 0.2, black: 2 }, context: facts.stretch };
+  const stretch = { params: { sky: 0.2, black: 2 }, levels: facts.stretch };
   const png = decode(await encodePng({ picture, depth: 16, stretch, text: { Title: "t" } }, shop()), {
     checkCrc: true,
   });

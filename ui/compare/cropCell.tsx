@@ -2,6 +2,7 @@
 
 import { useEffect, useRef, useState } from "react";
 import { Stopped } from "@/core/job";
+import { domainAfter } from "@/core/chain";
 import type { PictureMeasures } from "@/core/measure";
 import { SNR_DEFINITION } from "@/core/measure";
 import type { Spot } from "@/core/compare";
@@ -55,7 +56,7 @@ export function CropCell({
   const drag = useRef<{ x: number; y: number } | null>(null);
   const { left, top, scale, region, reduce } = cellView(size, stack.facts, spot, view, toPicture);
   const ready = size.width > 0 && !isEmptyRegion(region);
-  const untouched: Treatment | null = treatment && { ...treatment, steps: [], contexts: [] };
+  const untouched: Treatment | null = treatment && { ...treatment, steps: [], facts: [] };
   const affinity = spot.id;
   const treated = useCrop(session.pool, ready ? treatment : null, region, reduce, {
     priority: PRIORITY.interaction,
@@ -66,8 +67,7 @@ export function CropCell({
     affinity,
   });
   const shown = before ? (plain.shown ?? treated.shown) : treated.shown;
-  const stretched =
-    !before && (treatment?.steps.some((step) => step.on && step.operation.startsWith("stretch.")) ?? false);
+  const stretched = !before && treatment !== null && domainAfter(treatment.steps) === "stretched";
 
   const taken = treated.shown?.ms ?? 0;
   useEffect(() => {
@@ -140,7 +140,7 @@ function Figures({
   const region = measuredRegion(stack.facts, spot, view, toPicture);
   const wanted = useRef(region);
   wanted.current = region;
-  const key = treatment ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.contexts, region]) : null;
+  const key = treatment ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.facts, region]) : null;
   const latest = useRef(treatment);
   latest.current = treatment;
   useEffect(() => {

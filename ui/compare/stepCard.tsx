@@ -5,13 +5,16 @@ import { CSS } from "@dnd-kit/utilities";
 import { GripVertical, ListOrdered, X } from "lucide-react";
 import { Switch } from "radix-ui";
 import { useState } from "react";
-import type { ChannelMode, ParameterField } from "@/core/operations";
+import { standsWrong } from "@/core/chain";
+import type { ChannelMode } from "@/core/operations";
 import { findOperation } from "@/core/operations";
+import type { Slider } from "@/core/parameters";
 import { changeStep, ladderValues, removeStep } from "@/state/board";
 import type { Lane, LaneStep } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberField, NumberSetting } from "../kit/setting";
 import type { Latency } from "./latency";
 
@@ -21,8 +24,6 @@ const MODE_WORDS: Record<ChannelMode, string> = {
   luminance: "luminance only",
   chrominance: "colour only",
 };
-
-type NumberFieldOf = Extract<ParameterField, { kind: "number" }>;
 
 /** One step of a chain with all its settings; drag it by its handle to another place. */
 export function StepCard({
@@ -46,34 +47,16 @@ export function StepCard({
   };
   const setting = (name: string, value: unknown) =>
     change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
-  const afterStretch =
-    operation?.domain === "linear" &&
-    lane.steps.slice(0, index).some((other) => other.on && other.operation.startsWith("stretch."));
-  const number = (field: NumberFieldOf) => {
-    if (field.when && step.params[field.when.name] !== field.when.is) return null;
-    const value = Number(step.params[field.name]);
-    return (
-      <div key={field.name}>
-        <NumberSetting
-          {...field}
-          value={value}
-          onChange={(next) => setting(field.name, next)}
-          extra={
-            <IconButton
-              label={`Ladder of ${field.label.toLowerCase()}: see several values side by side`}
-              className="!h-5 !w-5"
-              onClick={() => setLadderOf(ladderOf === field.name ? null : field.name)}
-            >
-              <ListOrdered size={12} />
-            </IconButton>
-          }
-        />
-        {ladderOf === field.name ? (
-          <LadderForm lane={lane} step={step} field={field} latency={latency} onDone={() => setLadderOf(null)} />
-        ) : null}
-      </div>
-    );
-  };
+  const misplaced = standsWrong(lane.steps, index);
+  const ladderButton = ({ name, label }: { name: string; label: string }) => (
+    <IconButton
+      label={`Ladder of ${label.toLowerCase()}: see several values side by side`}
+      className="!h-5 !w-5"
+      onClick={() => setLadderOf(ladderOf === name ? null : name)}
+    >
+      <ListOrdered size={12} />
+    </IconButton>
+  );
   return (
     <section
       ref={setNodeRef}
@@ -114,7 +97,13 @@ export function StepCard({
           <X size={12} />
         </IconButton>
       </div>
-      {afterStretch ? <p className="text-sm text-warn">Meant for linear data, but stands after a stretch.</p> : null}
+      {misplaced ? (
+        <p className="text-sm text-warn">
+          {operation?.domainIn === "linear"
+            ? "Meant for linear data, but stands after a stretch."
+            : "Meant for stretched data, but stands before a stretch."}
+        </p>
+      ) : null}
       {operation && operation.channels.length > 1 ? (
         <div className="flex items-center gap-2 py-1">
           <span className="flex-1 text-quiet">Works on</span>
@@ -127,22 +116,19 @@ export function StepCard({
           />
         </div>
       ) : null}
-      {operation?.fields.map((field) =>
-        field.kind === "number" ? (
-          number(field)
-        ) : (
-          <div key={field.name} className="flex items-center gap-2 py-1" title={field.hint}>
-            <span className="flex-1 text-quiet">{field.label}</span>
-            <Choice
-              label={field.label}
-              help={field.hint}
-              value={String(step.params[field.name])}
-              options={field.options}
-              onChange={(value) => setting(field.name, value)}
-            />
-          </div>
-        ),
-      )}
+      {operation?.parameters.fields.map((field) => (
+        <div key={field.name}>
+          <ParameterSetting
+            field={field}
+            values={step.params}
+            onChange={(value) => setting(field.name, value)}
+            extra={ladderButton(field)}
+          />
+          {field.kind === "slider" && ladderOf === field.name ? (
+            <LadderForm lane={lane} step={step} field={field} latency={latency} onDone={() => setLadderOf(null)} />
+          ) : null}
+        </div>
+      ))}
       <NumberSetting
         label="Blend"
         hint="How much of the step's result goes into the picture; the rest stays as it was"
@@ -166,7 +152,7 @@ function LadderForm({
 }: {
   lane: Lane;
   step: LaneStep;
-  field: NumberFieldOf;
+  field: Slider & { name: string };
   latency: Latency;
   onDone: () => void;
 }) {

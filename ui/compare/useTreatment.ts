@@ -4,7 +4,7 @@ import { useEffect, useMemo, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
-import type { Subject } from "@/state/treatments";
+import type { Subject } from "@/state/facts";
 import type { Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 
@@ -23,7 +23,7 @@ export interface LaneTreatment {
 export function useLaneTreatment(lane: Lane): LaneTreatment {
   const session = useSession();
   const stack = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId) ?? null);
-  const round = useProject((state) => state.contextRound);
+  const round = useProject((state) => state.factRound);
   const [subject, setSubject] = useState<Subject | null>(null);
   const [error, setError] = useState<string | null>(null);
   useEffect(() => {
@@ -38,14 +38,14 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     };
   }, [session, stack]);
   const known = useMemo(
-    () => (subject ? session.contexts.lookUp(subject, lane.steps) : null),
-    [session, subject, lane.steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that contexts came
+    () => (subject ? session.facts.lookUp(subject, lane.steps) : null),
+    [session, subject, lane.steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that facts came
   );
   useEffect(() => {
     if (!subject || !known || known.settled) return;
     const timer = setTimeout(
       () => {
-        session.contexts
+        session.facts
           .settle(subject, lane.steps)
           .then(() => setError(null))
           .catch((reason: unknown) => {
@@ -57,8 +57,7 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     return () => clearTimeout(timer);
   }, [session, subject, known, lane.steps]);
   const treatment = useMemo(
-    () =>
-      subject && known?.complete ? { ...subject, steps: lane.steps.map(plainStep), contexts: known.contexts } : null,
+    () => (subject && known?.complete ? { ...subject, steps: lane.steps.map(plainStep), facts: known.facts } : null),
     [subject, known, lane.steps],
   );
   return { stack, treatment, settling: known !== null && !known.settled, error };

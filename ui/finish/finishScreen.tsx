@@ -3,7 +3,7 @@
 import Link from "next/link";
 import { useMemo, useRef, useState } from "react";
 import { CREATOR } from "@/core/version";
-import { chainToJson } from "@/core/chain";
+import { chainToJson, domainAfter } from "@/core/chain";
 import { stretchCurves } from "@/core/operations";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
@@ -65,7 +65,7 @@ function Finish({
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);
   const rendered = useRef<Rendered | null>(null);
   const [seconds, setSeconds] = useState<number | null>(null);
-  const stretched = lane.steps.some((step) => step.on && step.operation.startsWith("stretch."));
+  const stretched = domainAfter(lane.steps) === "stretched";
   const curves = useMemo(
     () => (stretched ? null : stretchCurves(board.display, stretch)),
     [stretched, board.display, stretch],
@@ -106,7 +106,7 @@ function Finish({
         {
           picture: blobRef(`${lane.id}-${performance.now()}`, title, blob),
           depth,
-          stretch: stretched ? null : { params: board.display, context: stretch },
+          stretch: stretched ? null : { params: board.display, levels: stretch },
           text: { Software: CREATOR, Description: chainToJson(title, plainSteps) },
         },
         { priority: PRIORITY.view, signal, onProgress },

@@ -1,4 +1,4 @@
-import { stretchCurves, stretchParams } from "@/core/operations";
+import { stretchCurves, stretchParameters } from "@/core/operations";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import type { ProjectSession } from "@/state/project";
@@ -12,10 +12,10 @@ export async function thumbnailOf(session: ProjectSession, stack: StackRecord): 
   const subject = await session.subjectOf(stack);
   const { width, height, stretch } = stack.facts;
   const reduce = Math.max(1, Math.floor(width / WIDTH));
-  const treatment = { ...subject, steps: [], contexts: [] };
+  const treatment = { ...subject, steps: [], facts: [] };
   const payload = { treatment, region: wholeRegion({ width, height }), reduce };
   const raster = await session.pool.run("crop", payload, { priority: PRIORITY.measure });
-  const image = toImageData(raster, stretchCurves(stretchParams.parse({}), stretch));
+  const image = toImageData(raster, stretchCurves(stretchParameters.defaults, stretch));
   const canvas = document.createElement("canvas");
   canvas.width = image.width;
   canvas.height = image.height;

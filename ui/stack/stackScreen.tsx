@@ -4,7 +4,7 @@ import Link from "next/link";
 import { useEffect, useMemo, useState } from "react";
 import { useStore } from "zustand";
 import { toSample } from "@/core/formats";
-import { stretchCurves, stretchParams } from "@/core/operations";
+import { stretchCurves, stretchParameters } from "@/core/operations";
 import type { StackSettings } from "@/core/stack";
 import { stackSettings } from "@/core/stack";
 import type { Treatment } from "@/engine/tasks/crop";
@@ -334,7 +334,7 @@ function StackPictureView({ stack }: { stack: StackRecord }) {
           fill: shows === "mean" ? stack.facts.fill : [0],
           fullScale: toSample(stack.facts.unit, stack.facts.unit.fullScale),
           steps: [],
-          contexts: [],
+          facts: [],
         });
     });
     return () => {
@@ -344,7 +344,7 @@ function StackPictureView({ stack }: { stack: StackRecord }) {
   // Coverage counts subs: it is shown from black (none) to white (all of them).
   const most = stack.report.subsUsed;
   const curves = useMemo(
-    () => (shows === "mean" ? stretchCurves(stretchParams.parse({}), stretch) : [{ black: 0, white: 1, a: 1e-3 }]),
+    () => (shows === "mean" ? stretchCurves(stretchParameters.defaults, stretch) : [{ black: 0, white: 1, a: 1e-3 }]),
     [shows, stretch],
   );
   return (

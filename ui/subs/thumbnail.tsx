@@ -1,7 +1,7 @@
 "use client";
 
 import { useEffect, useRef, useState } from "react";
-import { stretchCurves, stretchParams } from "@/core/operations";
+import { stretchCurves, stretchParameters } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import type { SubRecord } from "@/storage";
@@ -47,7 +47,7 @@ export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
     if (!target || !raster) return;
     target.width = raster.width;
     target.height = raster.height;
-    const curves = stretchCurves(stretchParams.parse({}), sub.stretch);
+    const curves = stretchCurves(stretchParameters.defaults, sub.stretch);
     target.getContext("2d")?.putImageData(toImageData(raster, curves), 0, 0);
   }, [raster, sub.stretch]);
   return (

@@ -36,7 +36,7 @@ export function useCrop(
   const [state, setState] = useState<CropState>({ shown: null, pending: true, error: null });
   const { x, y, width, height } = region;
   const key = treatment
-    ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.contexts, x, y, width, height, reduce])
+    ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.facts, x, y, width, height, reduce])
     : null;
   const latest = useRef({ treatment, region });
   latest.current = { treatment, region };

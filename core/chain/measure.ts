@@ -1,0 +1,148 @@
+import type { FactId, PictureLook } from "../facts";
+import { FACTS } from "../facts";
+import type { JobHandle } from "../job";
+import type { ChannelMode } from "../operations";
+import type { FrameSource, Raster, Region } from "../raster";
+import { createRaster, halfDifference, reduceInto, tilesOf, wholeRegion } from "../raster";
+import { splitForMode } from "./channels";
+import { domainAfter } from "./domain";
+import type { FactKey, ReadyStep, StepFacts } from "./ready";
+import { factsNeeded, readySteps, stepsForHalves } from "./ready";
+import { runFilled } from "./run";
+import type { ChainStep } from "./schema";
+
+/** A stack as the chain sees it: the picture, its halves where there are some, and the level that fills its gaps. */
+export interface ChainInput {
+  picture: FrameSource;
+  halves: { a: FrameSource; b: FrameSource } | null;
+  fill: number[];
+  /** Full scale in samples of the picture. */
+  fullScale: number;
+}
+
+/** Measures facts of the input of step `index`: of the picture as it is after the steps before it, whose facts must be there. */
+export async function measureFacts(
+  input: ChainInput,
+  steps: ChainStep[],
+  facts: StepFacts[],
+  index: number,
+  keys: readonly FactKey[],
+  job: JobHandle,
+): Promise<StepFacts> {
+  const before = readySteps(steps.slice(0, index), facts);
+  const seen = new SeenPicture(input, before, job);
+  const found: StepFacts = {};
+  for (const key of keys) {
+    const [id, mode] = key.split("@") as [FactId, ChannelMode];
+    const values: unknown[] = [];
+    const pictures = splitForMode((await seen.samples())[0], mode).length;
+    for (let k = 0; k < pictures; k++) values.push(await FACTS[id].measure(seen.inMode(mode, k), job));
+    found[key] = values;
+  }
+  return found;
+}
+
+/**
+ * The facts of all steps in their order (or what stands for them, such as ids), each step's by `find`, given those of the steps before;
+ * `none` for steps that need nothing. The one loop that makes a chain ready.
+ */
+export async function prepareChain<T>(
+  steps: readonly ChainStep[],
+  none: T,
+  find: (index: number, keys: FactKey[], before: T[]) => Promise<T>,
+): Promise<T[]> {
+  const facts: T[] = [];
+  for (const [i, step] of steps.entries()) {
+    const keys = factsNeeded(step);
+    facts.push(keys.length > 0 ? await find(i, keys, [...facts]) : none);
+  }
+  return facts;
+}
+
+/** prepareChain with nothing known before. */
+export function measureChain(input: ChainInput, steps: ChainStep[], job: JobHandle): Promise<StepFacts[]> {
+  return prepareChain<StepFacts>(steps, {}, (index, keys, before) =>
+    measureFacts(input, steps, before, index, keys, job),
+  );
+}
+
+const SAMPLE_SIDE = 320;
+const MAX_SAMPLES = 9;
+
+/** Regions that stand for the whole picture: all of it where it is small, else nine pieces spread evenly. */
+export function sampleRegions(size: { width: number; height: number }): Region[] {
+  const tiles = tilesOf(wholeRegion(size), SAMPLE_SIDE).filter((tile) => tile.width >= 32 && tile.height >= 32);
+  if (tiles.length === 0) return [wholeRegion(size)];
+  if (tiles.length <= MAX_SAMPLES) return tiles;
+  const columns = 3;
+  return Array.from({ length: MAX_SAMPLES }, (_, i) => {
+    const width = Math.min(SAMPLE_SIDE, size.width);
+    const height = Math.min(SAMPLE_SIDE, size.height);
+    const x = Math.round((((i % columns) + 0.5) / columns) * size.width - width / 2);
+    const y = Math.round(((Math.floor(i / columns) + 0.5) / columns) * size.height - height / 2);
+    return { x: Math.max(0, x), y: Math.max(0, y), width, height };
+  });
+}
+
+/** A picture after some steps, read once for all facts that are measured together. */
+export class SeenPicture {
+  private pieces: Promise<Raster[]> | null = null;
+  private differences: Promise<Raster[] | null> | null = null;
+  private readonly regions: Region[];
+
+  constructor(
+    private readonly input: ChainInput,
+    private readonly before: ReadyStep[],
+    private readonly job: JobHandle,
+  ) {
+    this.regions = sampleRegions(input.picture);
+  }
+
+  samples(): Promise<Raster[]> {
+    this.pieces ??= this.take(this.input.picture, this.before);
+    return this.pieces;
+  }
+
+  private halfDifferences(): Promise<Raster[] | null> {
+    this.differences ??= this.differencesOf();
+    return this.differences;
+  }
+
+  inMode(mode: ChannelMode, k: number): PictureLook {
+    const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
+    return {
+      fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
+      samples: async () => (await this.samples()).map(ofMode),
+      halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
+      overview: async (side) => ofMode(await this.overview(side)),
+    };
+  }
+
+  private async take(source: FrameSource, steps: ReadyStep[]): Promise<Raster[]> {
+    const pieces: Raster[] = [];
+    for (const region of this.regions)
+      pieces.push(await runFilled(source, steps, region, this.input.fill, { ...this.job, progress: () => undefined }));
+    return pieces;
+  }
+
+  private async differencesOf(): Promise<Raster[] | null> {
+    if (!this.input.halves) return null;
+    const steps = stepsForHalves(this.before);
+    const a = await this.take(this.input.halves.a, steps);
+    const b = await this.take(this.input.halves.b, steps);
+    return a.map((piece, k) => halfDifference(piece, b[k]));
+  }
+
+  private async overview(side: number): Promise<Raster> {
+    const { picture, fill } = this.input;
+    const reduce = Math.max(1, Math.ceil(Math.max(picture.width, picture.height) / side));
+    const out = createRaster(Math.ceil(picture.width / reduce), Math.ceil(picture.height / reduce), picture.channels);
+    const tile = Math.max(reduce, Math.floor(512 / reduce) * reduce);
+    for (const region of tilesOf(wholeRegion(picture), tile)) {
+      await this.job.breathe();
+      const piece = await runFilled(picture, this.before, region, fill, { ...this.job, progress: () => undefined });
+      reduceInto(out, piece, region.x / reduce, region.y / reduce, reduce);
+    }
+    return out;
+  }
+}

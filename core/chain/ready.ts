@@ -1,0 +1,100 @@
+import type { FactId, Facts } from "../facts";
+import { FACTS, factOf } from "../facts";
+import { UserError } from "../job";
+import type { AnyOperation, ChannelMode } from "../operations";
+import { findOperation } from "../operations";
+import type { ChainStep } from "./schema";
+
+/** A fact of a step's input in one channel mode. */
+export type FactKey = `${FactId}@${ChannelMode}`;
+
+/** The facts of one step's input: for each key one value a picture that the mode works on. */
+export type StepFacts = Partial<Record<FactKey, unknown[]>>;
+
+/** What a luminance step's change goes back with: where the light of each channel begins, and the noise (channels.ts). */
+const JOIN_LEVELS: FactKey = "levels@together";
+const JOIN_NOISE: FactKey = "noise@luminance";
+
+/** What must be known of a step's input before it runs; nothing for a step that is off. Throws UserError for an unknown operation. */
+export function factsNeeded(step: ChainStep): FactKey[] {
+  if (!step.on) return [];
+  const own = operationOf(step).needs.map((id: FactId): FactKey => `${id}@${step.channels}`);
+  return [...new Set(step.channels === "luminance" ? [...own, JOIN_LEVELS, JOIN_NOISE] : own)];
+}
+
+/** The facts for each picture of a step's mode, and what its luminance goes back with. Values are checked against the facts' schemas. */
+export function factsOfStep(
+  step: ChainStep,
+  facts: StepFacts,
+): { own: Facts[]; join: { levels: number[]; sigma: number } | null } | null {
+  const values: StepFacts = {};
+  for (const key of factsNeeded(step)) {
+    const known = facts[key];
+    if (!known) return null;
+    values[key] = known.map((value) => factOf(key.split("@")[0] as FactId).schema.parse(value));
+  }
+  const own: Partial<Record<FactId, unknown>>[] = [];
+  for (const id of operationOf(step).needs as FactId[])
+    values[`${id}@${step.channels}`]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
+  const [levels] = (values[JOIN_LEVELS] ?? []) as Facts["levels"][];
+  const [noise] = (values[JOIN_NOISE] ?? []) as Facts["noise"][];
+  return {
+    own: own as Facts[],
+    join: levels && noise ? { levels: levels.level, sigma: noise.sigma[0] } : null,
+  };
+}
+
+/** A step ready to run: its operation, and the facts for each picture that its mode works on. */
+export interface ReadyStep {
+  operation: AnyOperation;
+  step: ChainStep;
+  facts: Facts[];
+  /** What a luminance step's change goes back with (channels.ts); null in the other modes. */
+  join: { levels: number[]; sigma: number } | null;
+  /** Tells this step, its settings and facts from any other. */
+  key: string;
+}
+
+/** The operation of a step. Throws UserError for an unknown one. */
+export function operationOf(step: ChainStep): AnyOperation {
+  const operation = findOperation(step.operation);
+  if (!operation) throw new UserError(`unknown operation “${step.operation}”`, "Remove the step from the chain.");
+  return operation;
+}
+
+/**
+ * Puts operations and facts with the steps that are on. `keyOf` tells facts apart in fewer letters than their values.
+ * Throws UserError for unknown operations and for steps whose facts are missing.
+ */
+export function readySteps(
+  steps: readonly ChainStep[],
+  facts: readonly StepFacts[],
+  keyOf: (index: number) => unknown = (index) => facts[index],
+): ReadyStep[] {
+  return steps.flatMap((step, i) => {
+    if (!step.on) return [];
+    const operation = operationOf(step);
+    const known = factsOfStep(step, facts[i] ?? {});
+    if (!known) throw new UserError(`${operation.title} was not prepared`, "Prepare the chain before it runs.");
+    const params = operation.parameters.schema.parse(step.params) as ChainStep["params"];
+    const key = JSON.stringify([operation.id, operation.version, params, step.channels, step.blend, keyOf(i)]);
+    return [{ operation, step: { ...step, params }, facts: known.own, join: known.join, key }];
+  });
+}
+
+/**
+ * The same steps for one of the halves, whose noise is √2 times that of the stack. Treated so, (A − B)/2 carries what noise
+ * the treatment leaves in the stack, for treatments that act on a picture according to its noise.
+ */
+export function stepsForHalves(steps: ReadyStep[]): ReadyStep[] {
+  const ids = Object.keys(FACTS) as FactId[];
+  return steps.map((ready) => ({
+    ...ready,
+    facts: ready.facts.map((own) => {
+      const known = ids.filter((id) => id in own);
+      return Object.fromEntries(known.map((id) => [id, factOf(id).ofHalf(own[id])])) as unknown as Facts;
+    }),
+    join: ready.join && { ...ready.join, sigma: ready.join.sigma * Math.SQRT2 },
+    key: `half ${ready.key}`,
+  }));
+}

@@ -1,0 +1,29 @@
+import type { z } from "zod";
+import type { JobHandle } from "../job";
+import type { Raster } from "../raster";
+
+/** A reader of the whole picture, as it is before a step and in the step's channel mode. */
+export interface PictureLook {
+  /** The level that is white: the sensor's full scale in samples of the picture, 1 after a stretch. */
+  readonly fullScale: number;
+  /** Pieces of the picture, without gaps; the whole of a small one. */
+  samples(): Promise<Raster[]>;
+  /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
+  halfDifferences(): Promise<Raster[] | null>;
+  /** The whole picture reduced by box means to at most `side` px along its longer axis, without gaps. */
+  overview(side: number): Promise<Raster>;
+}
+
+/**
+ * What must be known of the whole picture before a region of it can be treated. Measured once for a picture, the steps before and a
+ * channel mode, and shared by all who need it. Values are plain JSON.
+ */
+export interface Fact<V> {
+  id: string;
+  /** What it tells, in a few words. */
+  title: string;
+  schema: z.ZodType<V>;
+  measure(look: PictureLook, job: JobHandle): Promise<V>;
+  /** The value for one of the halves, a picture of the same sky with √2 times the noise. */
+  ofHalf(value: V): V;
+}

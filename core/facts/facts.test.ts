@@ -1,0 +1,119 @@
+import { measureFacts } from "../chain";
+import { quietJob } from "../job";
+import { STARLET_NOISE } from "../measure";
+import { createRandom } from "../numeric/random";
+import type { Raster } from "../raster";
+import { createRaster, frameOfRaster } from "../raster";
+import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
+import type { FactId, FactValue, PictureLook } from "./index";
+import { FACTS, factOf, NOISE_SCALES } from "./index";
+
+const job = quietJob(wasmKernels());
+const look = (picture: Raster, difference: Raster | null = null): PictureLook => ({
+  fullScale: 1,
+  samples: () => Promise.resolve([picture]),
+  halfDifferences: () => Promise.resolve(difference && [difference]),
+  overview: () => Promise.resolve(picture),
+});
+const field = paintStars(320, 300, randomStars(60, 320, 300, 4), {
+  channels: 3,
+  seed: 3,
+  noise: 0.0004,
+  tint: [1.2, 1, 0.8],
+});
+
+function whiteNoise(sigma: number, seed: number, level: number): Raster {
+  const random = createRandom(seed);
+  const raster = createRaster(300, 300, 1);
+  for (let i = 0; i < 90000; i++) raster.planes[0][i] = level + sigma * random.normal();
+  return raster;
+}
+
+/** Neighbours shared as a resampling by half a pixel shares them. */
+function shared({ width, height, planes: [plane] }: Raster): Raster {
+  const out = createRaster(width, height, 1);
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      const [x1, y1] = [Math.min(width - 1, x + 1), Math.min(height - 1, y + 1)];
+      out.planes[0][y * width + x] =
+        (plane[y * width + x] + plane[y * width + x1] + plane[y1 * width + x] + plane[y1 * width + x1]) / 4;
+    }
+  return out;
+}
+
+describe.each(Object.keys(FACTS) as FactId[])("%s", (id) => {
+  test("is plain JSON of its schema, the same each time, and has a value for a half", async () => {
+    const fact = factOf(id);
+    const value = await fact.measure(look(field), job);
+    expect(fact.schema.parse(JSON.parse(JSON.stringify(value)))).toEqual(value);
+    expect(await fact.measure(look(field), job)).toEqual(value);
+    expect(fact.schema.safeParse(fact.ofHalf(value)).success).toBe(true);
+    expect(fact.id).toBe(id);
+  });
+
+  test("of a constant and of a tiny picture is known or said to be unknown, never NaN", async () => {
+    for (const [width, height] of [
+      [1, 1],
+      [40, 33],
+    ]) {
+      const flat = createRaster(width, height, 1);
+      flat.planes[0].fill(0.25);
+      expect(JSON.stringify(await factOf(id).measure(look(flat), job))).toBe(
+        JSON.stringify(await factOf(id).measure(look(flat), job), (_, v: unknown) =>
+          typeof v === "number" && !Number.isFinite(v) ? "not finite" : v,
+        ),
+      );
+    }
+  });
+});
+
+test("noise: white noise has the σ of each starlet scale; shared between neighbours it is told as such; a half has √2 of it", async () => {
+  const white = await FACTS.noise.measure(look(whiteNoise(0.002, 5, 0.1)), job);
+  expect(white.from).toBe("picture");
+  expect(white.scales[0].length).toBe(NOISE_SCALES);
+  // Few coefficients are independent at the coarse scales: only the first four are held to it.
+  for (let j = 0; j < 4; j++) expect(white.scales[0][j] / (0.002 * STARLET_NOISE[j])).toBeCloseTo(1, 1);
+  expect(white.sigma[0] / 0.002).toBeCloseTo(1, 1);
+  expect(white.correlation[0]).toBe(1);
+  expect(FACTS.noise.ofHalf(white).sigma[0] / white.sigma[0]).toBeCloseTo(Math.SQRT2, 12);
+
+  // Mean of four: σ/2 per pixel; half a pixel's bilinear sharing makes the finest scale tell less.
+  const soft = await FACTS.noise.measure(look(shared(whiteNoise(0.002, 6, 0.1))), job);
+  expect(soft.sigma[0]).toBeLessThan(0.0008);
+  expect(Math.abs((soft.sigma[0] * (soft.correlation[0] ?? 0)) / 0.001 - 1)).toBeLessThan(0.05);
+});
+
+test("noise comes from the halves where they are, and then stars do not count", async () => {
+  const difference = whiteNoise(0.0007, 8, 0);
+  const told = await FACTS.noise.measure(look(field, difference), job);
+  expect(told.from).toBe("halves");
+  expect(told.sigma[0] / 0.0007).toBeCloseTo(1, 1);
+});
+
+test("psf: the stars that were painted; sky and levels: the level and noise that were painted", async () => {
+  const shape = await FACTS.psf.measure(look(field), job);
+  expect(Math.abs((shape.fwhmPx ?? 0) / 3 - 1)).toBeLessThan(0.05);
+  const sky = await FACTS.sky.measure(look(field), job);
+  const levels = await FACTS.levels.measure({ ...look(field), fullScale: 4 }, job);
+  for (let c = 0; c < 3; c++) {
+    expect(Math.abs(sky.level[c] - 0.01)).toBeLessThan(0.0004);
+    expect(Math.abs(sky.sigma[c] / 0.0004 - 1)).toBeLessThan(0.1);
+    expect(sky.brightest[c]).toBe(field.planes[c].reduce((a, b) => Math.max(a, b)));
+    expect(Math.abs(levels.level[c] - 0.01)).toBeLessThan(0.0004);
+  }
+  expect(levels.white).toBe(4);
+});
+
+test("measured in a chain: each mode sees its own picture, all facts from one reading", async () => {
+  let reads = 0;
+  const source = frameOfRaster(field);
+  const counted = { ...source, read: (region: Parameters<typeof source.read>[0]) => (reads++, source.read(region)) };
+  const input = { picture: counted, halves: null, fill: [0.01, 0.01, 0.01], fullScale: 1 };
+  const found = await measureFacts(input, [], [], 0, ["sky@each", "sky@together", "levels@luminance"], job);
+  expect(reads).toBe(1);
+  const each = found["sky@each"] as FactValue<"sky">[];
+  const [together] = found["sky@together"] as FactValue<"sky">[];
+  expect(each.map(({ level }) => level[0])).toEqual(together.level);
+  const [luminance] = found["levels@luminance"] as FactValue<"levels">[];
+  expect(luminance.level.length).toBe(1);
+});

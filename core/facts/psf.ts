@@ -1,0 +1,25 @@
+import { z } from "zod";
+import { findStars, starShape } from "../measure";
+import { meanPlane } from "../raster";
+import type { Fact } from "./fact";
+
+const schema = z.object({
+  /** Median FWHM and Moffat β of the clearest stars' fits; null where none could be fitted. */
+  fwhmPx: z.number().nullable(),
+  beta: z.number().nullable(),
+});
+export type PsfFact = z.infer<typeof schema>;
+
+/** The point-spread function as the picture's own stars show it (measure/stars.ts, measure/fit.ts). */
+export const psf: Fact<PsfFact> = {
+  id: "psf",
+  title: "shape of the stars",
+  schema,
+  async measure(look, job) {
+    const samples = await look.samples();
+    const stars = samples.flatMap((piece) => findStars(meanPlane(piece), piece.width, piece.height, job.kernels));
+    const { fwhmPx, beta } = starShape(stars);
+    return { fwhmPx, beta };
+  },
+  ofHalf: (value) => value,
+};

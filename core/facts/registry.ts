@@ -1,0 +1,15 @@
+import type { Fact } from "./fact";
+import { levels } from "./levels";
+import { noise } from "./noise";
+import { psf } from "./psf";
+import { sky } from "./sky";
+
+/** Every fact, by its id. A new one is one line here. */
+export const FACTS = { levels, noise, psf, sky } as const;
+
+export type FactId = keyof typeof FACTS;
+export type FactValue<I extends FactId> = (typeof FACTS)[I] extends Fact<infer V> ? V : never;
+/** The facts that an operation asked for. */
+export type Facts<I extends FactId = FactId> = { [K in I]: FactValue<K> };
+
+export const factOf = (id: FactId): Fact<unknown> => FACTS[id] as Fact<unknown>;

@@ -1,0 +1,103 @@
+import { z } from "zod";
+
+/** A number with a range: a slider beside a number field; whole numbers where step, min and max are whole. */
+export interface Slider {
+  kind: "slider";
+  label: string;
+  /** What it does to the picture. */
+  hint: string;
+  unit: string;
+  min: number;
+  max: number;
+  step: number;
+  default: number;
+  /** Shown, and of effect, only while another parameter has this value. */
+  when?: { name: string; is: string };
+}
+
+/** One of several values, each with its words. */
+export interface ChoiceField<V extends string = string> {
+  kind: "choice";
+  label: string;
+  hint: string;
+  options: readonly { value: V; label: string }[];
+  default: V;
+  when?: { name: string; is: string };
+}
+
+/** On or off. */
+export interface TickField {
+  kind: "tick";
+  label: string;
+  hint: string;
+  default: boolean;
+}
+
+export type Field = Slider | ChoiceField | TickField;
+
+type ValueOf<F extends Field> = F extends Slider
+  ? number
+  : F extends ChoiceField<infer V>
+    ? V
+    : F extends TickField
+      ? boolean
+      : never;
+export type ValuesOf<F extends Record<string, Field>> = { [K in keyof F]: ValueOf<F[K]> };
+
+/** Settings declared once: their schema with defaults, their fields in the order in which they are shown, and their words. */
+export interface Parameters<P> {
+  schema: z.ZodType<P>;
+  defaults: P;
+  fields: readonly (Field & { name: keyof P & string })[];
+}
+
+export function slider(field: Omit<Slider, "kind" | "unit"> & { unit?: string }): Slider {
+  return { unit: "", ...field, kind: "slider" };
+}
+
+export function choice<const V extends string>(field: Omit<ChoiceField<V>, "kind">): ChoiceField<V> {
+  return { ...field, kind: "choice" };
+}
+
+export function tick(field: Omit<TickField, "kind">): TickField {
+  return { ...field, kind: "tick" };
+}
+
+/** Missing values take their defaults; unknown names are dropped; out of range is a Zod error that names the field. */
+export function parameters<F extends Record<string, Field>>(fields: F): Parameters<ValuesOf<F>> {
+  type P = ValuesOf<F>;
+  const shape = Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, schemaOf(field)]));
+  const schema = z.object(shape) as unknown as z.ZodType<P>;
+  return {
+    schema,
+    defaults: schema.parse({}),
+    fields: Object.entries(fields).map(([name, field]) => ({ ...field, name })),
+  };
+}
+
+function schemaOf(field: Field): z.ZodType {
+  if (field.kind === "tick") return z.boolean().default(field.default);
+  if (field.kind === "choice")
+    return z.enum(field.options.map(({ value }) => value) as [string, ...string[]]).default(field.default);
+  const { min, max, step } = field;
+  const number = z.number().min(min).max(max);
+  return ([min, max, step].every(Number.isInteger) ? number.int() : number).default(field.default);
+}
+
+/** A value in words: a number with its unit, a choice by its label. */
+export function inWords(field: Field, value: unknown): string {
+  if (field.kind === "slider") return [String(value), field.unit].filter(Boolean).join(" ");
+  if (field.kind === "tick") return value === true ? "on" : "off";
+  return field.options.find((option) => option.value === value)?.label ?? String(value);
+}
+
+/** What differs between two sets of values: "strength 0.5, not 0.7"; fields that are not in effect in either are left out. */
+export function differencesInWords<P extends object>(of: Parameters<P>, mine: P, other: P): string[] {
+  const inEffect = (field: Field, values: P) =>
+    field.kind === "tick" || !field.when || values[field.when.name as keyof P] === field.when.is;
+  return of.fields.flatMap((field) => {
+    const [a, b] = [mine[field.name], other[field.name]];
+    if (a === b || !(inEffect(field, mine) || inEffect(field, other))) return [];
+    return [`${field.label.toLowerCase()} ${inWords(field, a)}, not ${inWords(field, b)}`];
+  });
+}

@@ -1,0 +1,42 @@
+"use client";
+
+import type { ReactNode } from "react";
+import type { Field } from "@/core/parameters";
+import { Choice } from "./choice";
+import { NumberSetting } from "./setting";
+import { Tick } from "./tick";
+
+interface Props {
+  field: Field & { name: string };
+  /** All values of the set, since a field may be of effect only beside some of them. */
+  values: Readonly<Record<string, unknown>>;
+  onChange: (value: unknown) => void;
+  /** Shown at the right of a number's label, such as a button. */
+  extra?: ReactNode;
+}
+
+/** One declared parameter as its control; nothing where it is of no effect. */
+export function ParameterSetting({ field, values, onChange, extra }: Props) {
+  const value = values[field.name];
+  if (field.kind !== "tick" && field.when && values[field.when.name] !== field.when.is) return null;
+  if (field.kind === "slider")
+    return <NumberSetting {...field} value={Number(value)} onChange={onChange} extra={extra} />;
+  if (field.kind === "tick")
+    return (
+      <Tick className="gap-1 py-1" help={field.hint} checked={value === true} onChange={onChange}>
+        {field.label.toLowerCase()}
+      </Tick>
+    );
+  return (
+    <div className="flex items-center gap-2 py-1" title={field.hint}>
+      <span className="flex-1 text-quiet">{field.label}</span>
+      <Choice
+        label={field.label}
+        help={field.hint}
+        value={String(value)}
+        options={[...field.options]}
+        onChange={onChange}
+      />
+    </div>
+  );
+}
