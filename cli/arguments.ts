@@ -1,5 +1,7 @@
+import { parseArgs } from "node:util";
 import { z } from "zod";
 import { UserError } from "@/core/job";
+import type { Field, Parameters } from "@/core/parameters";
 
 /** A command line in pieces: what stands alone, and --name value options. */
 export interface ParsedArguments {
@@ -8,31 +10,67 @@ export interface ParsedArguments {
 }
 
 /**
- * Splits arguments; an option without a value, given twice, or not in `known` is a UserError. Options in `switches` may stand
- * alone and then mean "yes".
+ * Splits arguments; an option without a value, given twice, or not in `known` is a UserError. Options in `switches` stand alone
+ * and mean "yes"; "--name=no" takes one back.
  */
 export function parseArguments(args: string[], known: string[], switches: string[] = []): ParsedArguments {
   const files: string[] = [];
   const options: Record<string, string> = {};
-  for (let i = 0; i < args.length; i++) {
-    const arg = args[i];
-    if (!arg.startsWith("--")) {
-      files.push(arg);
-      continue;
-    }
-    const name = arg.slice(2);
+  const declared = known.map((name) => [name, { type: switches.includes(name) ? "boolean" : "string" } as const]);
+  const { tokens } = parseArgs({
+    ...{ args, options: Object.fromEntries(declared), allowPositionals: true, strict: false, tokens: true },
+  });
+  for (const token of tokens) {
+    if (token.kind === "positional") files.push(token.value);
+    if (token.kind !== "option") continue;
+    const { name, rawName, value } = token;
     if (!known.includes(name))
-      throw new UserError(`unknown option ${arg}`, `Options here: ${known.map((k) => `--${k}`).join(" ")}.`);
-    if (name in options) throw new UserError(`${arg} is given twice`, "Give it once.");
-    const next = args[i + 1];
-    if (switches.includes(name) && (next === undefined || next.startsWith("--") || !["yes", "no"].includes(next))) {
-      options[name] = "yes";
-      continue;
-    }
-    if (i + 1 >= args.length) throw new UserError(`${arg} needs a value`, `Write ${arg} VALUE.`);
-    options[name] = args[++i];
+      throw new UserError(`unknown option ${rawName}`, `Options here: ${known.map((k) => `--${k}`).join(" ")}.`);
+    if (name in options) throw new UserError(`${rawName} is given twice`, "Give it once.");
+    if (value === undefined && !switches.includes(name))
+      throw new UserError(`${rawName} needs a value`, `Write ${rawName} VALUE.`);
+    options[name] = value ?? "yes";
   }
   return { files, options };
+}
+
+/** What a switch says. */
+export const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
+
+/** The options that parameters declare: a schema for each, by the option's name; texts become values of the parameter. */
+export function optionsOf<P>({ fields }: Parameters<P>): Record<string, z.ZodType> {
+  return Object.fromEntries(
+    fields.flatMap((field) => (field.option === undefined ? [] : [[field.option, schemaOf(field).optional()]])),
+  );
+}
+
+function schemaOf(field: Field): z.ZodType {
+  if (field.kind === "tick") return yes;
+  if (field.kind === "choice") return z.enum(field.options.map(({ value }) => value) as [string, ...string[]]);
+  return z.coerce.number().min(field.min).max(field.max);
+}
+
+/** Options that may stand alone. */
+export const switchesOf = <P>({ fields }: Parameters<P>): string[] =>
+  fields.flatMap((field) => (field.kind === "tick" && field.option !== undefined ? [field.option] : []));
+
+/** The values that were given by options; the others take their defaults. */
+export function valuesOf<P>({ fields, schema }: Parameters<P>, options: Record<string, unknown>): P {
+  const given = fields.filter(({ option }) => option !== undefined && options[option] !== undefined);
+  return schema.parse(Object.fromEntries(given.map(({ name, option }) => [name, options[option as string]])));
+}
+
+/** Options in a usage line: "[--low 0.5…20 (3)]". */
+export function usageOf<P>({ fields }: Parameters<P>): string {
+  return fields
+    .flatMap((field) => {
+      if (field.option === undefined) return [];
+      if (field.kind === "tick") return `[--${field.option}]`;
+      const range =
+        field.kind === "choice" ? field.options.map(({ value }) => value).join("|") : `${field.min}…${field.max}`;
+      return `[--${field.option} ${range} (${field.default})]`;
+    })
+    .join(" ");
 }
 
 /** Checks options against a schema; the first fault becomes a UserError that names the option. */

@@ -2,60 +2,36 @@ import { mkdir, writeFile } from "node:fs/promises";
 import { basename, join, resolve } from "node:path";
 import { z } from "zod";
 import type { MasterKind } from "@/core/calibrate";
-import { calibrationSettings, mismatchesOf, tolerances } from "@/core/calibrate";
+import { calibrationParameters, calibrationSettings, mismatchesOf, tolerances } from "@/core/calibrate";
 import type { FrameType } from "@/core/formats";
 import { cfaPattern } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { matchedFrame, withCalibration } from "@/engine/calibration";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import { checkOptions, parseArguments } from "./arguments";
+import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool } from "./session";
 import type { OpenedFile } from "./subs";
 import { openFiles } from "./subs";
 
-const NAMES = [
-  "out-dir",
-  "bias",
-  "dark",
-  "flat",
-  "demosaic",
-  "hot",
-  "scale-dark",
-  "pedestal",
-  "bin",
-  "bin-by",
-  "pattern",
-];
-const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
 const options = z.object({
   "out-dir": z.string({ error: "a folder to write to is needed" }),
   bias: z.string().optional(),
   dark: z.string().optional(),
   flat: z.string().optional(),
-  demosaic: calibrationSettings.shape.demosaic,
-  hot: z.coerce.number().min(0).max(50).default(5),
-  "scale-dark": yes.default(false),
-  pedestal: z.coerce.number().min(0).max(10_000).default(0),
-  bin: z.enum(["1", "2", "3"]).default("1"),
-  "bin-by": calibrationSettings.shape.binBy,
+  ...optionsOf(calibrationParameters),
   pattern: cfaPattern.optional(),
 });
 
 /** calibrate: lights through their masters, one float FITS file each; every mismatch is told in words. */
 export async function calibrate(args: string[]): Promise<unknown> {
-  const { files, options: given } = parseArguments(args, NAMES, ["scale-dark"]);
+  const { files, options: given } = parseArguments(args, Object.keys(options.shape), switchesOf(calibrationParameters));
   const wanted = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no lights are given", "Name the lights to calibrate.");
   const settings = calibrationSettings.parse({
-    scaleDark: wanted["scale-dark"],
-    pedestalAdu: wanted.pedestal,
-    hotSigma: wanted.hot,
-    demosaic: wanted.demosaic,
+    ...valuesOf(calibrationParameters, wanted),
     pattern: wanted.pattern ?? null,
-    bin: Number(wanted.bin),
-    binBy: wanted["bin-by"],
   });
   if (settings.scaleDark && !(wanted.bias && wanted.dark))
     throw new UserError("--scale-dark needs both --bias and --dark", "Name a master bias and a master dark.");

@@ -5,7 +5,18 @@ import { z } from "zod";
 import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { cropRaster, wholeRegion } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
-import { checkOptions, parseArguments, regionOption, sizeOption } from "./arguments";
+import { OPERATIONS } from "@/core/operations";
+import { stackParameters } from "@/core/stack";
+import {
+  checkOptions,
+  optionsOf,
+  parseArguments,
+  regionOption,
+  sizeOption,
+  switchesOf,
+  usageOf,
+  valuesOf,
+} from "./arguments";
 import { dunkel, endOf } from "./testing";
 
 const folder = mkdtempSync(join(tmpdir(), "dunkel-cli-"));
@@ -20,12 +31,50 @@ describe("arguments", () => {
     expect(() => parseArguments(["--nope", "1"], ["out"])).toThrow("unknown option --nope");
     expect(() => parseArguments(["--out"], ["out"])).toThrow("--out needs a value");
     expect(() => parseArguments(["--out", "a", "--out", "b"], ["out"])).toThrow("given twice");
+    expect(parseArguments(["--raw", "x", "--video=no"], ["raw", "video"], ["raw", "video"])).toEqual({
+      files: ["x"],
+      options: { raw: "yes", video: "no" },
+    });
     expect(() => checkOptions(z.object({ low: z.coerce.number().max(3) }), { low: "9" })).toThrow("--low");
     expect(checkOptions(z.object({ size: sizeOption }), { size: "90x60" })).toEqual({
       size: { width: 90, height: 60 },
     });
     expect(() => checkOptions(z.object({ region: regionOption }), { region: "1,2,3" })).toThrow("must be x,y,w,h");
   });
+});
+
+describe("parameters as options", () => {
+  const options = z.object(optionsOf(stackParameters));
+
+  test("texts become values; what is not given takes its default; a wrong one names the option", () => {
+    const given = checkOptions(options, { low: "2.5", reject: "none", "keep-doubles": "yes" });
+    expect(valuesOf(stackParameters, given)).toEqual({
+      ...stackParameters.defaults,
+      ...{ lowSigma: 2.5, reject: "none", keepDoubles: true },
+    });
+    expect(() => checkOptions(options, { low: "99" })).toThrow("--low");
+    expect(() => checkOptions(options, { reject: "some" })).toThrow("--reject");
+    expect(switchesOf(stackParameters)).toEqual(["keep-doubles", "mix-filters"]);
+  });
+
+  test("the usage names each with its range and default", () => {
+    expect(usageOf(stackParameters)).toContain("[--reject sigma|none (sigma)] [--low 0.5…20 (3)]");
+    expect(usageOf(stackParameters)).toContain("[--keep-doubles]");
+  });
+});
+
+test("operations prints the registry: every parameter with its range, default and unit", () => {
+  const { operations } = dunkel<{ operations: Record<string, unknown>[] }>("operations");
+  expect(operations.map(({ id }) => id)).toEqual(OPERATIONS.map(({ id }) => id));
+  for (const [i, told] of operations.entries()) {
+    const { parameters, strength, domainIn, domainOut, channels } = OPERATIONS[i];
+    expect(told).toMatchObject({ strength, domainIn, domainOut, channels });
+    expect(told.parameters).toEqual(JSON.parse(JSON.stringify(parameters.fields)));
+  }
+  const lucy = operations.find(({ id }) => id === "deconvolve.richardson-lucy");
+  expect(lucy?.parameters).toContainEqual(
+    expect.objectContaining({ name: "fwhmPx", min: 0.8, max: 12, step: 0.05, default: 3, unit: "px" }),
+  );
 });
 
 describe("the whole way without a screen", () => {

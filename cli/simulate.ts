@@ -18,12 +18,11 @@ import {
   truthFile,
   videoFile,
 } from "@/core/simulate";
-import { checkOptions, parseArguments, sizeOption } from "./arguments";
+import { checkOptions, parseArguments, sizeOption, yes } from "./arguments";
 import { createProgress } from "./progress";
 import { KERNEL_PATH } from "./session";
 
 const count = (fallback: number, most: number) => z.coerce.number().int().min(0).max(most).default(fallback);
-const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
 const options = z.object({
   subs: z.coerce.number().int().min(1).max(2000).default(16),
   seed: z.coerce.number().int().min(0).max(1e6).default(1),

@@ -2,25 +2,18 @@ import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, resolve } from "node:path";
 import { z } from "zod";
 import { UserError } from "@/core/job";
-import { stackSettings } from "@/core/stack";
+import { stackParameters, stackSettings } from "@/core/stack";
 import { makeStack } from "@/engine/stackJob";
-import { checkOptions, parseArguments } from "./arguments";
+import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool, writeBlob } from "./session";
 import type { MeasuredSub } from "./subs";
 import { mosaicOptions, withSubs } from "./subs";
 
-const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
 const options = z.object({
   out: z.string({ error: "a file to write to is needed" }),
-  reject: stackSettings.shape.reject,
-  weights: stackSettings.shape.weights,
-  low: z.coerce.number().min(0.5).max(20).default(3),
-  high: z.coerce.number().min(0.5).max(20).default(3),
-  memory: z.coerce.number().min(64).max(65536).default(1024),
   reference: z.string().optional(),
-  "keep-doubles": yes.default(false),
-  "mix-filters": yes.default(false),
+  ...optionsOf(stackParameters),
   ...mosaicOptions,
 });
 
@@ -29,11 +22,8 @@ const REPORT_FORMAT = "dunkel-stack-report";
 
 /** stack: measures, registers and stacks subs; writes the stack, its halves, its coverage and its report. */
 export async function stack(args: string[]): Promise<unknown> {
-  const { files, options: given } = parseArguments(args, Object.keys(options.shape), ["keep-doubles", "mix-filters"]);
-  const { out, reject, weights, low, high, memory, reference, demosaic, pattern, ...rest } = checkOptions(
-    options,
-    given,
-  );
+  const { files, options: given } = parseArguments(args, Object.keys(options.shape), switchesOf(stackParameters));
+  const { out, reference, demosaic, pattern, ...wanted } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the files to stack.");
   const base = out.replace(/\.fits?$/i, "");
   const targets = [out, `${base}.a.fits`, `${base}.b.fits`, `${base}.coverage.fits`];
@@ -43,9 +33,7 @@ export async function stack(args: string[]): Promise<unknown> {
     withSubs(pool, all, { demosaic, pattern }, async (subs, failures) => {
       const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
       const settings = stackSettings.parse({
-        ...{ reject, weights, lowSigma: low, highSigma: high, memoryMiB: memory },
-        keepDoubles: rest["keep-doubles"],
-        mixFilters: rest["mix-filters"],
+        ...valuesOf(stackParameters, wanted),
         referenceId: reference === undefined ? null : askedReference(subs, reference),
       });
       const made = await makeStack(

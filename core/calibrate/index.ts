@@ -12,4 +12,4 @@ export { MASTER_SETTINGS, makeMaster, makeMasterFlat } from "./master";
 export type { FrameGroup, MasterChoice, MasterKind, MatchedFrame, Mismatch, Tolerances } from "./match";
 export { WITHOUT, chooseMaster, groupFrames, mismatchesOf, tolerances } from "./match";
 export type { CalibrationSettings } from "./settings";
-export { DEFAULT_DEMOSAIC, calibrationSettings } from "./settings";
+export { DEFAULT_DEMOSAIC, calibrationParameters, calibrationSettings } from "./settings";

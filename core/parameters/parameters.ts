@@ -11,6 +11,8 @@ export interface Slider {
   max: number;
   step: number;
   default: number;
+  /** The runner's option, "low" for --low, where there is one. */
+  option?: string;
   /** Shown, and of effect, only while another parameter has this value. */
   when?: { name: string; is: string };
 }
@@ -22,6 +24,7 @@ export interface ChoiceField<V extends string = string> {
   hint: string;
   options: readonly { value: V; label: string }[];
   default: V;
+  option?: string;
   when?: { name: string; is: string };
 }
 
@@ -31,6 +34,7 @@ export interface TickField {
   label: string;
   hint: string;
   default: boolean;
+  option?: string;
 }
 
 export type Field = Slider | ChoiceField | TickField;

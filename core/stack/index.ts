@@ -10,4 +10,4 @@ export { bestReference, referenceScores } from "./reference";
 export type { StackFindings, StackReport } from "./report";
 export { makeReport, stackReport, stackSigmaFromHalves } from "./report";
 export type { StackSettings } from "./settings";
-export { stackSettings } from "./settings";
+export { stackParameters, stackSettings } from "./settings";

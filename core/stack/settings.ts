@@ -1,23 +1,110 @@
 import { z } from "zod";
+import { choice, parameters, slider, tick } from "../parameters";
 
-/** How a stack is made. Every field has a default that needs no change. */
-export const stackSettings = z.object({
-  /** Outliers: none are rejected, or those beyond low/high σ of the median, repeated. */
-  reject: z.enum(["none", "sigma"]).default("sigma"),
-  lowSigma: z.number().min(0.5).max(20).default(3),
-  highSigma: z.number().min(0.5).max(20).default(3),
-  /** Weight each sub by 1/σ² after scaling, by that and the width and shape of its stars, or all alike. */
-  weights: z.enum(["shape", "noise", "equal"]).default("shape"),
-  transform: z.enum(["similarity", "affine"]).default("similarity"),
-  resampling: z.enum(["lanczos3", "bicubic"]).default("lanczos3"),
-  /** Leave out subs whose FWHM is above this many times the median; 0 keeps all. */
-  fwhmLimit: z.number().min(0).max(20).default(1.5),
-  /** Use subs that show every star twice. */
-  keepDoubles: z.boolean().default(false),
-  /** Stack subs of different filters into one picture. */
-  mixFilters: z.boolean().default(false),
-  /** Reference sub by id; null for the best one. */
-  referenceId: z.string().nullable().default(null),
-  memoryMiB: z.number().min(64).max(65536).default(1024),
+/** How a stack is made. Every one has a default that needs no change. */
+export const stackParameters = parameters({
+  transform: choice({
+    label: "Transform",
+    hint: "Similarity: shift, turn, scale. Affine also takes up shear from flexure or refraction",
+    options: [
+      { value: "similarity", label: "shift, turn and scale" },
+      { value: "affine", label: "shift, turn, scale and shear" },
+    ],
+    default: "similarity",
+    option: "transform",
+  }),
+  resampling: choice({
+    label: "Resampling",
+    hint: "Lanczos keeps stars sharpest; bicubic rings least",
+    options: [
+      { value: "lanczos3", label: "Lanczos 3" },
+      { value: "bicubic", label: "bicubic" },
+    ],
+    default: "lanczos3",
+    option: "resampling",
+  }),
+  weights: choice({
+    label: "Weights",
+    hint: "By noise alone the sky gets as smooth as these subs allow; with sharpness and shape, blurred and elongated subs count less",
+    options: [
+      { value: "shape", label: "by noise, sharpness and shape" },
+      { value: "noise", label: "by their noise alone" },
+      { value: "equal", label: "all alike" },
+    ],
+    default: "shape",
+    option: "weights",
+  }),
+  reject: choice({
+    label: "Rejection",
+    hint: "What lies far from the other subs at a pixel: trails, cosmic-ray hits",
+    options: [
+      { value: "sigma", label: "outliers beyond σ limits" },
+      { value: "none", label: "nothing" },
+    ],
+    default: "sigma",
+    option: "reject",
+  }),
+  lowSigma: slider({
+    label: "Low limit",
+    hint: "Samples this many σ below the median are rejected, round after round",
+    unit: "σ",
+    min: 0.5,
+    max: 20,
+    step: 0.1,
+    default: 3,
+    option: "low",
+    when: { name: "reject", is: "sigma" },
+  }),
+  highSigma: slider({
+    label: "High limit",
+    hint: "Samples this many σ above the median are rejected, round after round",
+    unit: "σ",
+    min: 0.5,
+    max: 20,
+    step: 0.1,
+    default: 3,
+    option: "high",
+    when: { name: "reject", is: "sigma" },
+  }),
+  fwhmLimit: slider({
+    label: "FWHM limit",
+    hint: "Leaves out subs with wider stars; 0 keeps all",
+    unit: "× the median FWHM",
+    min: 0,
+    max: 20,
+    step: 0.1,
+    default: 1.5,
+    option: "fwhm-limit",
+  }),
+  keepDoubles: tick({
+    label: "Use subs with double images too",
+    hint: "Subs in which the mount jumped show every star twice, and would put a second, fainter one beside each",
+    default: false,
+    option: "keep-doubles",
+  }),
+  mixFilters: tick({
+    label: "Stack different filters into one picture",
+    hint: "Without it only the filter that most of the subs have is stacked, and the others are named",
+    default: false,
+    option: "mix-filters",
+  }),
+  memoryMiB: slider({
+    label: "Memory",
+    hint: "Memory for samples of subs; less makes smaller tiles, not another result",
+    unit: "MB",
+    min: 64,
+    max: 65536,
+    step: 64,
+    default: 1024,
+    option: "memory",
+  }),
 });
+
+/** The parameters of a stack, and what it is matched to. */
+export const stackSettings = stackParameters.schema.and(
+  z.object({
+    /** Reference sub by id; null for the best one. */
+    referenceId: z.string().nullable().default(null),
+  }),
+);
 export type StackSettings = z.infer<typeof stackSettings>;

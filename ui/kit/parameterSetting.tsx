@@ -1,9 +1,9 @@
 "use client";
 
 import type { ReactNode } from "react";
-import type { Field } from "@/core/parameters";
+import type { Field, Parameters } from "@/core/parameters";
 import { Choice } from "./choice";
-import { NumberSetting } from "./setting";
+import { NumberField, NumberSetting } from "./setting";
 import { Tick } from "./tick";
 
 interface Props {
@@ -38,5 +38,41 @@ export function ParameterSetting({ field, values, onChange, extra }: Props) {
         onChange={onChange}
       />
     </div>
+  );
+}
+
+interface InlineProps<P> {
+  of: Parameters<P>;
+  name: keyof P & string;
+  values: NoInfer<P>;
+  onChange: (part: Partial<NoInfer<P>>) => void;
+}
+
+/** The same as a part of a sentence: a number field, a list, or a box to tick with its label. */
+export function InlineParameter<P extends object>({ of, name, values, onChange }: InlineProps<P>) {
+  const field = of.fields.find((known) => known.name === name);
+  if (!field) throw new RangeError(`no parameter “${name}”`);
+  const value: unknown = values[name];
+  const change = (next: unknown) => onChange({ [name]: next } as Partial<P>);
+  if (field.kind === "slider")
+    return (
+      <span data-help={field.hint} title={field.hint}>
+        <NumberField {...field} value={Number(value)} onChange={change} />
+      </span>
+    );
+  if (field.kind === "choice")
+    return (
+      <Choice
+        label={field.label}
+        help={field.hint}
+        value={String(value)}
+        options={[...field.options]}
+        onChange={change}
+      />
+    );
+  return (
+    <Tick help={field.hint} checked={value === true} onChange={change}>
+      {field.label}
+    </Tick>
   );
 }

@@ -1,4 +1,6 @@
 import { DEFAULT_DEMOSAIC } from "@/core/calibrate";
+import { differencesInWords } from "@/core/parameters";
+import { stackParameters } from "@/core/stack";
 import type { StackRecord } from "@/storage";
 
 /** Settings and counts in which a stack differs from its neighbour, in words. */
@@ -6,14 +8,9 @@ export function differences(before: StackRecord, after: StackRecord): string {
   const words: string[] = [];
   if (before.report.subsUsed !== after.report.subsUsed)
     words.push(`${after.report.subsUsed} subs, not ${before.report.subsUsed}`);
-  const a = before.settings;
-  const b = after.settings;
-  if (a.reject !== b.reject) words.push(b.reject === "none" ? "nothing rejected" : "outliers rejected");
-  else if (b.reject === "sigma" && (a.lowSigma !== b.lowSigma || a.highSigma !== b.highSigma))
-    words.push(`σ limits ${b.lowSigma} / ${b.highSigma}`);
-  if (a.weights !== b.weights) words.push(b.weights === "equal" ? "equal weights" : "weighted by noise");
-  if (a.resampling !== b.resampling) words.push(b.resampling === "bicubic" ? "bicubic" : "Lanczos 3");
-  if (a.transform !== b.transform) words.push(b.transform);
+  // Memory changes no pixel.
+  const { memoryMiB: _, ...mine } = after.settings;
+  words.push(...differencesInWords(stackParameters, { ...before.settings, ...mine }, before.settings));
   const calibrated = calibrationWords(after);
   if (calibrationWords(before) !== calibrated) words.push(calibrated);
   if (before.report.referenceName !== after.report.referenceName) words.push(`reference ${after.report.referenceName}`);

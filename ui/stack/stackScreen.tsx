@@ -6,7 +6,7 @@ import { useStore } from "zustand";
 import { toSample } from "@/core/formats";
 import { stretchCurves, stretchParameters } from "@/core/operations";
 import type { StackSettings } from "@/core/stack";
-import { stackSettings } from "@/core/stack";
+import { stackParameters, stackSettings } from "@/core/stack";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
@@ -16,7 +16,7 @@ import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { duration } from "../kit/format";
 import { EmptyState, ProgressLine } from "../kit/notice";
-import { NumberField } from "../kit/setting";
+import { InlineParameter } from "../kit/parameterSetting";
 import { Tick } from "../kit/tick";
 import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
@@ -97,7 +97,14 @@ function SettingsColumn() {
   const stacking = useStacking();
   const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
-  const change = (part: Partial<StackSettings>) => setSettings((before) => ({ ...before, ...part }));
+  const inline = (name: keyof typeof stackParameters.defaults) => (
+    <InlineParameter
+      of={stackParameters}
+      name={name}
+      values={settings}
+      onChange={(part) => setSettings((before) => ({ ...before, ...part }))}
+    />
+  );
   return (
     <aside className="flex w-72 shrink-0 flex-col gap-3 overflow-auto border-r border-line bg-panel p-3">
       <p>
@@ -149,119 +156,21 @@ function SettingsColumn() {
           onChange={(value) => session.saveProject({ referenceId: value === "best" ? null : value })}
         />
       </Sentence>
-      <Sentence label="Allow">
-        <Choice
-          label="Transform"
-          help="Similarity: shift, turn, scale. Affine also takes up shear from flexure or refraction"
-          value={settings.transform}
-          options={[
-            { value: "similarity", label: "shift, turn and scale" },
-            { value: "affine", label: "shift, turn, scale and shear" },
-          ]}
-          onChange={(transform) => change({ transform })}
-        />
-      </Sentence>
-      <Sentence label="Resample with">
-        <Choice
-          label="Resampling"
-          help="Lanczos keeps stars sharpest; bicubic rings least"
-          value={settings.resampling}
-          options={[
-            { value: "lanczos3", label: "Lanczos 3" },
-            { value: "bicubic", label: "bicubic" },
-          ]}
-          onChange={(resampling) => change({ resampling })}
-        />
-      </Sentence>
-      <Sentence label="Weight subs">
-        <Choice
-          label="Weights"
-          help="By noise alone the sky gets as smooth as these subs allow; with sharpness and shape, blurred and elongated subs count less"
-          value={settings.weights}
-          options={[
-            { value: "shape", label: "by noise, sharpness and shape" },
-            { value: "noise", label: "by their noise alone" },
-            { value: "equal", label: "all alike" },
-          ]}
-          onChange={(weights) => change({ weights })}
-        />
-      </Sentence>
-      <Sentence label="Reject">
-        <Choice
-          label="Rejection"
-          help="What lies far from the other subs at a pixel: trails, cosmic-ray hits"
-          value={settings.reject}
-          options={[
-            { value: "sigma", label: "outliers beyond σ limits" },
-            { value: "none", label: "nothing" },
-          ]}
-          onChange={(reject) => change({ reject })}
-        />
-      </Sentence>
+      <Sentence label="Allow">{inline("transform")}</Sentence>
+      <Sentence label="Resample with">{inline("resampling")}</Sentence>
+      <Sentence label="Weight subs">{inline("weights")}</Sentence>
+      <Sentence label="Reject">{inline("reject")}</Sentence>
       {settings.reject === "sigma" ? (
         <div className="flex items-center gap-2 pl-3 text-quiet">
-          below
-          <NumberField
-            label="Low limit"
-            min={0.5}
-            max={20}
-            step={0.1}
-            value={settings.lowSigma}
-            onChange={(lowSigma) => change({ lowSigma })}
-          />
-          σ, above
-          <NumberField
-            label="High limit"
-            min={0.5}
-            max={20}
-            step={0.1}
-            value={settings.highSigma}
-            onChange={(highSigma) => change({ highSigma })}
-          />
-          σ
+          below {inline("lowSigma")} σ, above {inline("highSigma")} σ
         </div>
       ) : null}
-      <div className="flex items-center gap-2 text-quiet" data-help="Leaves out subs with wider stars; 0 keeps all">
-        Leave out subs wider than
-        <NumberField
-          label="FWHM limit"
-          min={0}
-          max={20}
-          step={0.1}
-          value={settings.fwhmLimit}
-          onChange={(fwhmLimit) => change({ fwhmLimit })}
-        />
-        × the median FWHM
+      <div className="flex items-center gap-2 text-quiet">
+        Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
       </div>
-      <Tick
-        help="Subs in which the mount jumped show every star twice, and would put a second, fainter one beside each"
-        checked={settings.keepDoubles}
-        onChange={(checked) => change({ keepDoubles: checked })}
-      >
-        Use subs with double images too
-      </Tick>
-      <Tick
-        help="Without it only the filter that most of the subs have is stacked, and the others are named"
-        checked={settings.mixFilters}
-        onChange={(checked) => change({ mixFilters: checked })}
-      >
-        Stack different filters into one picture
-      </Tick>
-      <div
-        className="flex items-center gap-2 text-quiet"
-        data-help="Memory for samples of subs; less makes smaller tiles, not another result"
-      >
-        Use at most
-        <NumberField
-          label="Memory"
-          min={64}
-          max={65536}
-          step={64}
-          value={settings.memoryMiB}
-          onChange={(memoryMiB) => change({ memoryMiB })}
-        />
-        MB
-      </div>
+      {inline("keepDoubles")}
+      {inline("mixFilters")}
+      <div className="flex items-center gap-2 text-quiet">Use at most {inline("memoryMiB")} MB</div>
       <label className="flex items-center gap-2 text-quiet">
         Call it
         <input

@@ -2,7 +2,7 @@
 
 import { Trash2 } from "lucide-react";
 import { useMemo, useState } from "react";
-import { DEMOSAICS } from "@/core/calibrate";
+import { calibrationParameters } from "@/core/calibrate";
 import { CFA_PATTERNS } from "@/core/formats";
 import { failureOf } from "@/engine/protocol";
 import { groupCalibrationFrames, groupLabel, needsCalibration } from "@/state/calibration";
@@ -11,6 +11,7 @@ import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { duration } from "../kit/format";
+import { InlineParameter } from "../kit/parameterSetting";
 import { NumberField } from "../kit/setting";
 import { Tick } from "../kit/tick";
 import { TYPE_LABELS } from "./headerPanel";
@@ -48,6 +49,9 @@ export function CalibratePanel({ map, onMap }: Props) {
   const stale = useMemo(() => session.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps
   const change = (part: Partial<CalibrationPlan["settings"]>) =>
     session.saveProject({ calibration: { ...plan, settings: { ...plan.settings, ...part } } });
+  const inline = (name: keyof typeof calibrationParameters.defaults) => (
+    <InlineParameter of={calibrationParameters} name={name} values={plan.settings} onChange={change} />
+  );
   /** "the dark" where there is but one, else its name. */
   const name = (id: string | null) => {
     const master = masters.find((own) => own.id === id);
@@ -196,50 +200,13 @@ export function CalibratePanel({ map, onMap }: Props) {
               {{ dark: "darks", bias: "bias", flat: "flats" }[kind]}
             </Tick>
           ))}
-          <Tick
-            className="gap-1"
-            help="Multiplies dark current by the ratio of exposures; needs a bias"
-            checked={plan.settings.scaleDark}
-            onChange={(checked) => change({ scaleDark: checked })}
-          >
-            scale darks by exposure
-          </Tick>
+          {inline("scaleDark")}
         </div>
         <div className="flex flex-wrap items-center gap-2">
-          Replace hot and cold pixels beyond
-          <NumberField
-            label="Hot pixels"
-            min={0}
-            max={50}
-            step={0.5}
-            value={plan.settings.hotSigma}
-            onChange={(hotSigma) => change({ hotSigma })}
-          />
-          σ, found in
-          <Choice
-            label="Hot pixels found in"
-            help="The dark knows them best; the light alone finds those that no dark shows, and takes warm columns off where there is no dark. 0 σ replaces none"
-            value={plan.settings.hotFrom}
-            options={[
-              { value: "both", label: "the dark and the light" },
-              { value: "dark", label: "the dark" },
-              { value: "light", label: "the light alone" },
-            ]}
-            onChange={(hotFrom) => change({ hotFrom })}
-          />
+          Replace hot and cold pixels beyond {inline("hotSigma")} σ, found in {inline("hotFrom")}
         </div>
         <div className="flex flex-wrap items-center gap-2">
-          Demosaic
-          <Choice
-            label="Demosaic"
-            help={DEMOSAICS.map(({ title, help }) => `${title}: ${help}`).join("\n")}
-            value={plan.settings.demosaic}
-            options={[
-              ...DEMOSAICS.map(({ id, title }) => ({ value: id, label: title })),
-              { value: "none", label: "not at all (grey mosaic)" },
-            ]}
-            onChange={(demosaic) => change({ demosaic })}
-          />
+          Demosaic {inline("demosaic")}
           pattern
           <Choice
             label="Pattern"
@@ -255,38 +222,7 @@ export function CalibratePanel({ map, onMap }: Props) {
           />
         </div>
         <div className="flex flex-wrap items-center gap-2">
-          Bin
-          <Choice
-            label="Binning"
-            help="Software binning: n × n pixels become one, the pixel scale follows"
-            value={String(plan.settings.bin)}
-            options={[
-              { value: "1", label: "not" },
-              { value: "2", label: "2 × 2" },
-              { value: "3", label: "3 × 3" },
-            ]}
-            onChange={(bin) => change({ bin: Number(bin) as 1 | 2 | 3 })}
-          />
-          by
-          <Choice
-            label="Binning by"
-            value={plan.settings.binBy}
-            options={[
-              { value: "mean", label: "mean" },
-              { value: "sum", label: "sum" },
-            ]}
-            onChange={(binBy) => change({ binBy })}
-          />
-          and add
-          <NumberField
-            label="Pedestal"
-            min={0}
-            max={10000}
-            step={1}
-            value={plan.settings.pedestalAdu}
-            onChange={(pedestalAdu) => change({ pedestalAdu })}
-          />
-          ADU
+          Bin {inline("bin")} × {plan.settings.bin} pixels by {inline("binBy")} and add {inline("pedestalAdu")} ADU
         </div>
         <div className="flex flex-wrap items-center gap-2 text-quiet">
           The same temperature within

@@ -1,4 +1,5 @@
-// npm run demo: builds if something changed since the last build, starts the application with the demo, prints its address.
+// npm start: builds if something changed since the last build, starts the application, prints its address. With --demo (npm run
+// demo) the first visit makes the demo project.
 import { spawnSync } from "node:child_process";
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { join } from "node:path";
@@ -30,7 +31,10 @@ if (!existsSync(stamp) || statSync(stamp).mtimeMs < changed) {
   const build = spawnSync(process.execPath, ["scripts/build.mjs"], { cwd: root, stdio: "inherit" });
   if (build.status !== 0) process.exit(build.status ?? 1);
 }
-const { url, server } = await startServer({ port: Number(process.env.PORT ?? 3000), demo: true });
-console.log(`\nDunkel is running at ${url}\nThe first visit makes the demo project. Press Ctrl C to stop.`);
+const demo = process.argv.includes("--demo");
+const { url, server } = await startServer({ port: Number(process.env.PORT ?? 3000), demo });
+console.log(
+  `\nDunkel is running at ${url}\n${demo ? "The first visit makes the demo project. " : ""}Press Ctrl C to stop.`,
+);
 for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => server.kill(signal));
 server.on("exit", (code) => process.exit(code ?? 0));

@@ -1,0 +1,15 @@
+import { UserError } from "@/core/job";
+import { OPERATIONS } from "@/core/operations";
+
+/** operations: the registry with every parameter's range, default and unit. */
+export async function operations(args: string[]): Promise<unknown> {
+  if (args.length > 0) throw new UserError(`operations takes no arguments, received ${args[0]}`, "Write: operations.");
+  return {
+    operations: OPERATIONS.map(
+      ({ id, version, title, group, domainIn, domainOut, channels, strength, parameters }) => ({
+        ...{ id, version, title, group, domainIn, domainOut, channels, strength },
+        parameters: parameters.fields,
+      }),
+    ),
+  };
+}
