@@ -27,7 +27,7 @@ const options = z.object({
 export async function grade(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, Object.keys(options.shape));
   const { out, reference: asked, ...mosaic } = checkOptions(options, given);
-  if (files.length === 0) throw new UserError("no subs are given", "Name the subs to grade.");
+  if (files.length === 0) throw new UserError("no subs are given", "Name the subs to grade, or the video whose frames to rank.");
   const all = asked === undefined || files.includes(asked) ? files : [...files, asked];
   return withPool(async (pool) => {
     const { opened, failures: unread } = await openFiles(pool, all);
@@ -69,7 +69,7 @@ export async function grade(args: string[]): Promise<unknown> {
           relation: relations.get(facts.id) ?? null,
           fullLight: fullLight.get(facts.id) ?? 1,
           weight: weights.get(facts.id) ?? null,
-          boxGradient: null,
+          patchDifference: null,
         }));
       };
       const relateTo = async (id: string) => {
@@ -145,6 +145,6 @@ async function videoFrames(pool: WorkerPool, { path, frame, reading }: OpenedFil
     relation: relateDiscs({ measures, video }, sharpest),
     fullLight: 1,
     weight: null,
-    boxGradient: null,
+    patchDifference: null,
   }));
 }

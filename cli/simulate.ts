@@ -35,7 +35,7 @@ const options = z.object({
   flats: count(12, 500),
   bias: count(16, 500),
   darkflats: count(0, 500),
-  "dark-temperature": z.coerce.number().min(-60).max(60).default(-10),
+  "dark-temperature": z.coerce.number().min(-60).max(60).default(-6),
   frames: z.coerce.number().int().min(1).max(100_000).default(400),
 });
 type Options = z.infer<typeof options>;

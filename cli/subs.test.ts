@@ -46,7 +46,7 @@ describe("a raw night of a colour camera", () => {
   test("info tells format, size, type, metadata and pixel scale", () => {
     const { files: told } = dunkel<{ files: Record<string, unknown>[] }>("info", of("light")[0], of("dark")[0]);
     expect(told[0]).toMatchObject({ format: "fits", width: 460, height: 360, channels: 1, sample: "int16" });
-    expect(told[0].metadata).toMatchObject({ frameType: "light", exposureS: 120, cfa: "RGGB", temperatureC: -10 });
+    expect(told[0].metadata).toMatchObject({ frameType: "light", exposureS: 120, cfa: "RGGB", temperatureC: -6 });
     expect(told[1].metadata).toMatchObject({ frameType: "dark", exposureS: 120 });
     // 206.265 · µm / mm: the definition of the radian in arcsec.
     const { pixelSizeUm, focalLengthMm } = told[0].metadata as Record<string, number>;
@@ -93,7 +93,7 @@ describe("a raw night of a colour camera", () => {
       const { transmission = NaN } = truth[i];
       // Four small subs of about 40 stars: the scatter of their photometry is a few per cent.
       expect(
-        Math.abs(Number(row["transmission (%)"]) / (100 * (transmission / (reference.transmission ?? NaN))) - 1),
+        Math.abs(Number(row["starlight (%)"]) / (100 * (transmission / (reference.transmission ?? NaN))) - 1),
       ).toBeLessThan(0.05);
     });
     // Few stars, and a demosaic that widens them a little.

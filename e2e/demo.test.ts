@@ -10,6 +10,19 @@ beforeAll(async () => {
 });
 afterAll(() => session.quit());
 
+/** Milliseconds from the last change of a setting to the last crop that followed it, as the page counts them. */
+const latencyMs = async (): Promise<number> =>
+  Number(await (await session.driver.findElement(By.css("[data-latency-ms]"))).getAttribute("data-latency-ms"));
+
+/** The middle of what each crop of a lane shows; a small part, since reading it takes the page's time. */
+const pictures = (lane: string): Promise<string[]> =>
+  session.driver.executeScript<string[]>(`
+    const small = new OffscreenCanvas(24, 24).getContext("2d", { willReadFrequently: true });
+    return [...document.querySelectorAll("[data-cell^='${lane}:'] canvas")].map((canvas) => {
+      small.drawImage(canvas, canvas.width / 2 - 12, canvas.height / 2 - 12, 24, 24, 0, 0, 24, 24);
+      return small.getImageData(0, 0, 24, 24).data.join();
+    });`);
+
 test("the demo makes its project, shows what it does, and lands on Compare with four lanes at three spots", async () => {
   const { driver } = session;
   await driver.get(url);
@@ -24,7 +37,7 @@ test("the demo makes its project, shows what it does, and lands on Compare with 
   process.stdout.write(`demo: ${((Date.now() - started) / 1000).toFixed(1)} s from the click to all crops\n`);
   expect((await driver.findElements(By.css("[data-lane]"))).length).toBe(4);
   expect((await driver.findElements(By.css("[data-cell]"))).length).toBe(12);
-  expect(await textOf(driver, "nav")).toContain("Subs 20 of 20");
+  expect(await textOf(driver, "nav")).toContain("Subs 22 of 22");
 });
 
 test("a changed strength reaches the crops, the main thread stays free, and the time is told", async () => {
@@ -38,28 +51,35 @@ test("a changed strength reaches the crops, the main thread stays free, and the 
     await (await driver.findElement(By.css(`[data-lane=${lane}] button`))).click();
     for (const value of values) {
       const field = await see(driver, css);
+      const before = await pictures(lane);
       await field.sendKeys(Key.chord(Key.CONTROL, "a"), value, Key.ENTER);
       await new Promise((resolve) => setTimeout(resolve, 400));
       await cropsRest(driver);
-      const text = await textOf(driver, "[data-help^='Time from the last change'] .figures");
-      figures.push(`${lane} ${value}: ${text} ms`);
-      expect(Number(text)).toBeGreaterThan(0);
+      figures.push(`${lane} ${value}: ${Math.round(await latencyMs())} ms`);
+      expect(await pictures(lane)).not.toEqual(before);
     }
   };
-  await change("B", "[data-step='noise.starlet'] input[aria-label='Strength, number']", ["0.7", "0.6", "0.55"]);
-  await change("C", "[data-step='deconvolve.richardson-lucy'] input[aria-label='Iterations, number']", [
-    "30",
-    "28",
-    "30",
-  ]);
-  const blocked = await driver.executeScript<number[]>("return window.blocked");
+  const round = async (shift: number): Promise<number[]> => {
+    await driver.executeScript("window.blocked = []");
+    const strengths = [0.7, 0.6, 0.55].map((value) => (value + shift).toFixed(2));
+    await change("B", "[data-step='noise.starlet'] input[aria-label='Strength, number']", strengths);
+    await change(
+      "C",
+      "[data-step='deconvolve.richardson-lucy'] input[aria-label='Iterations, number']",
+      [30, 28, 30].map((value) => String(value + 100 * shift)),
+    );
+    return driver.executeScript<number[]>("return window.blocked");
+  };
+  // The browser tells tasks of 50 ms and more. A neighbour on the machine may cause one; the page itself would cause it again.
+  let blocked = await round(0);
+  if (blocked.length > 0) blocked = await round(0.03);
   process.stdout.write(`latency: ${figures.join(", ")}; long tasks: ${blocked.map(Math.round).join(", ") || "none"}\n`);
-  expect(Math.max(0, ...blocked)).toBeLessThan(200);
+  expect(blocked).toEqual([]);
 });
 
 test("four lanes × three spots of 256 × 256 px: the time from a change to the last of twelve crops", async () => {
   const { driver } = session;
-  const size = { width: 216 + 288 + 4 * 257, height: 44 + 37 + 56 + 3 * 293 };
+  const size = { width: 216 + 288 + 4 * 257, height: 44 + 33 + 37 + 56 + 3 * 293 };
   await driver.sendDevToolsCommand("Emulation.setDeviceMetricsOverride", {
     ...size,
     deviceScaleFactor: 1,
@@ -92,12 +112,12 @@ test("four lanes × three spots of 256 × 256 px: the time from a change to the 
     await new Promise((resolve) => setTimeout(resolve, 2000)); // the figures under the crops come to rest too
     for (const value of values) {
       const input = await see(driver, `input[aria-label='${field}, number']`);
+      const before = await pictures(lane);
       await input.sendKeys(Key.chord(Key.CONTROL, "a"), value, Key.ENTER);
       await new Promise((resolve) => setTimeout(resolve, 200));
       await cropsRest(driver);
-      const ms = await textOf(driver, "[data-help^='Time from the last change'] .figures");
-      figures.push(`${lane} ${field} ${value}: ${ms} ms`);
-      expect(Number(ms)).toBeGreaterThan(10);
+      figures.push(`${lane} ${field} ${value}: ${Math.round(await latencyMs())} ms`);
+      expect(await pictures(lane)).not.toEqual(before);
       await new Promise((resolve) => setTimeout(resolve, 1000));
     }
     await click(driver, "Close ladder");

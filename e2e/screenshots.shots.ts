@@ -1,3 +1,4 @@
+import { mkdirSync, writeFileSync } from "node:fs";
 import { By, Key } from "selenium-webdriver";
 import type { Session } from "./driver";
 import { click, cropsRest, named, openBrowser, screenshot, see, textOf, waitFor } from "./driver";
@@ -9,6 +10,20 @@ beforeAll(async () => {
   session = await openBrowser(url);
 });
 afterAll(() => session.quit());
+
+/** The picture that is on the screen, cut to the size of a card of the shelf: public/demos. */
+async function takeCard(name: string): Promise<void> {
+  const data = await session.driver.executeScript<string>(`
+    const source = document.querySelector('[role=img] canvas');
+    const card = document.createElement('canvas');
+    [card.width, card.height] = [520, 320];
+    const scale = Math.max(card.width / source.width, card.height / source.height);
+    const [w, h] = [card.width / scale, card.height / scale];
+    card.getContext('2d').drawImage(source, (source.width - w) / 2, (source.height - h) / 2, w, h, 0, 0, card.width, card.height);
+    return card.toDataURL('image/png').split(',')[1];`);
+  mkdirSync("public/demos", { recursive: true });
+  writeFileSync(`public/demos/${name}.png`, Buffer.from(data, "base64"));
+}
 
 const rest = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
 
@@ -40,9 +55,10 @@ test("every main view", async () => {
       await rest(500);
     }
     await take(stage.toLowerCase());
+    if (stage === "Stack") await takeCard("night");
   }
   await driver.findElement(named("All projects")).click();
-  await see(driver, "main li img");
+  await see(driver, "main li a img");
   await rest(500);
   await take("shelf");
 
@@ -75,9 +91,10 @@ test("every main view", async () => {
   await driver.findElement(By.xpath("//button[contains(., '· hide')]")).click();
   await panel("Choose");
   await (await see(driver, "[data-sub='light-003.fits']")).click();
-  await driver.findElement(By.css("body")).sendKeys("n", "b");
+  await driver.findElement(By.css("body")).sendKeys("a", "k");
   await click(driver, "Set a limit");
   await rest(6000);
+  await takeCard("raw");
   await take("subs-rules");
   await panel("Header");
   await rest(500);
@@ -87,5 +104,6 @@ test("every main view", async () => {
   await click(driver, "Demo with a video");
   await waitFor(driver, "frames", async () => (await textOf(driver, "nav")).includes("Subs 240 of 240"), 120_000);
   await rest(12_000);
+  await takeCard("video");
   await take("subs-video");
 }, 600_000);

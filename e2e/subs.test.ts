@@ -89,7 +89,7 @@ test("calibration frames become masters; lights are calibrated and measured thro
   const { driver } = session;
   await panel("Calibrate");
   const text = await textOf(driver, "[data-testid=calibrate-panel]");
-  for (const line of [/3 bias frames gain 100/, /3 dark frames 120 s/, /3 flat frames 1\.5 s/])
+  for (const line of [/3 bias frames gain 84/, /3 dark frames 120 s/, /3 flat frames 1\.5 s/])
     expect(text).toMatch(line);
   const before = await pixels();
   await click(driver, "Make 3 masters");
@@ -121,7 +121,7 @@ test("calibration frames become masters; lights are calibrated and measured thro
 test("a wrong pattern shows at once, and taking it back asks for nothing", async () => {
   const { driver } = session;
   await (await see(driver, "[data-sub='light-001.fits']")).click();
-  await type("n"); // registered again
+  await type("a"); // registered again
   const stale = async () => (await driver.findElements(named("Calibrate and measure 7 lights"))).length;
   const pattern = async (words: string) => {
     await (await see(driver, "[aria-label=Pattern]")).click();
@@ -161,18 +161,18 @@ test("a night is graded by keyboard alone", async () => {
   );
   await type(Key.ARROW_RIGHT);
   await waitFor(driver, "second", async () => (await current()).startsWith("light-002.fits"));
-  await type("x");
+  await type("o");
   await waitFor(driver, "left out", async () => (await included()).startsWith("6 of 7"));
   expect(await textOf(driver, "[data-testid=gradients]")).toContain("by hand");
-  await type(Key.chord(Key.SHIFT, "x"));
+  await type(Key.chord(Key.SHIFT, "o"));
   await waitFor(driver, "back to the rules", async () => (await included()).startsWith("7 of 7"));
-  await type("c", Key.ARROW_RIGHT);
+  await type("l", Key.ARROW_RIGHT);
   await waitFor(driver, "third", async () => (await current()).startsWith("light-003.fits"));
-  await type("v");
-  await waitFor(driver, "candidate", async () => (await current()).startsWith("light-002.fits"));
-  await type("v");
+  await type("t");
+  await waitFor(driver, "to the rival", async () => (await current()).startsWith("light-002.fits"));
+  await type("t");
   await waitFor(driver, "back", async () => (await current()).startsWith("light-003.fits"));
-  await type("r");
+  await type("m");
   await waitFor(
     driver,
     "reference",
@@ -228,33 +228,34 @@ test("rules are sentences; a limit is dragged in the chart and counts while it i
   await waitFor(driver, "all are out", async () => (await included()).startsWith("0 of 7"));
   expect(await textOf(driver, "[data-testid=gradients]")).toMatch(/FWHM [\d.]+ px is above 1\.00 px/);
   // A hand overrules a rule, and stays apart from it.
-  await type("x");
+  await type("o");
   await waitFor(driver, "one by hand", async () => (await included()).startsWith("1 of 7"));
   await (await see(driver, field)).sendKeys(Key.chord(Key.CONTROL, "a"), "20", Key.ENTER);
   await waitFor(driver, "all are in", async () => (await included()).startsWith("7 of 7"));
 });
 
-test("sky boxes show the gradient of each frame, move by key and can be hidden", async () => {
+test("sky patches show the difference of each frame, move by key and can be hidden", async () => {
   const { driver } = session;
-  await type("b");
+  await type("k");
   await waitFor(
     driver,
     "levels",
-    async () => /gradient by boxes [\d.]+ ADU/.test(await textOf(driver, "[data-testid=gradients]")),
+    async () => /difference between patches [\d.]+ ADU/.test(await textOf(driver, "[data-testid=gradients]")),
     30_000,
   );
-  const box = await driver.findElement(By.css("[aria-label='Sky box 1']"));
-  const level = async () => (await driver.findElement(By.css("[aria-label='Sky box 1']"))).getText();
+  const box = await driver.findElement(By.css("[aria-label='Sky patch 1']"));
+  const level = async () => (await driver.findElement(By.css("[aria-label='Sky patch 1']"))).getText();
   const before = await level();
   await box.sendKeys(Key.ARROW_RIGHT);
   await waitFor(driver, "another level", async () => !["…", before].includes(await level()), 30_000);
-  await click(driver, "Add a sky box");
-  await see(driver, "[aria-label='Sky box 5']");
-  await type("b");
+  await (await see(driver, "[data-testid=shown-panel] button[aria-expanded=false]")).click();
+  await click(driver, "Add a sky patch");
+  await see(driver, "[aria-label='Sky patch 5']");
+  await type("k");
   await waitFor(
     driver,
     "hidden",
-    async () => (await driver.findElements(By.css("[aria-label^='Sky box']"))).length === 0,
+    async () => (await driver.findElements(By.css("[aria-label^='Sky patch']"))).length === 0,
   );
 });
 

@@ -85,10 +85,10 @@ test("subs are graded by key and by click, sorted, and a point of the chart choo
   expect(await current()).toContain("weir-001");
   await body.sendKeys(Key.ARROW_RIGHT);
   await waitFor(driver, "next sub", async () => (await current()).includes("weir-002"));
-  await body.sendKeys("x");
+  await body.sendKeys("o");
   await waitFor(driver, "left out", async () => (await includedText()) === "Subs 6 of 7");
   expect(await current()).toContain("left out");
-  await body.sendKeys("x");
+  await body.sendKeys("o");
   await waitFor(driver, "taken in", async () => (await includedText()) === "Subs 7 of 7");
   await (await driver.findElement(By.css("input[aria-label='Include weir-005.fits']"))).click();
   await waitFor(driver, "left out by click", async () => (await includedText()) === "Subs 6 of 7");
@@ -308,7 +308,7 @@ test("a stack in use is not deleted; a project is, and comes back with undo", as
   await waitFor(driver, "kept", async () => (await textOf(driver, "main")).includes("use this stack"));
   await driver.get(url);
   await click(driver, "Delete “Two nights”");
-  await waitFor(driver, "gone", async () => (await driver.findElements(By.css("main li"))).length === 0);
+  await waitFor(driver, "gone", async () => (await driver.findElements(By.css("main li a"))).length === 0);
   await click(driver, "Undo");
   await waitFor(driver, "back", async () => (await textOf(driver, "main")).includes("Two nights"));
 });

@@ -95,7 +95,8 @@ describe("the pool over real workers", () => {
       message: expect.stringContaining("bad.fits: byte 0"),
       advice: expect.stringContaining("FITS"),
     });
-    expect(await pool.run("crop", { treatment, region, reduce: 1 })).toBeTruthy();
+    // The worker lives on.
+    expect((await pool.run("crop", { treatment, region, reduce: 1 })).planes[0][0]).toBeCloseTo(0.04, 6);
   });
 
   test("a stop reaches a job that runs", async () => {
@@ -184,6 +185,22 @@ describe("the queue", () => {
     expect(dolls[0].posted[2].id).toBe(4);
     dolls[0].say({ kind: "done", id: 4, result: null, ms: 1 });
     expect(dolls[0].posted[3].id).toBe(3);
+  });
+
+  test("batch jobs leave workers free for what is more urgent", () => {
+    const dolls = [puppet(), puppet()];
+    let next = 0;
+    const pool = new WorkerPool(2, () => dolls[next++].line, 1);
+    const run = (priority: 0 | 3) => void pool.run("crop", { treatment, region, reduce: 1 }, { priority });
+    run(PRIORITY.batch);
+    run(PRIORITY.batch);
+    expect([dolls[0].posted.length, dolls[1].posted.length]).toEqual([1, 0]);
+    run(PRIORITY.interaction);
+    expect(dolls[1].posted.map(({ id }) => id)).toEqual([3]);
+    dolls[1].say({ kind: "done", id: 3, result: null, ms: 1 });
+    expect(dolls[1].posted.length).toBe(1); // the second batch job still waits
+    dolls[0].say({ kind: "done", id: 1, result: null, ms: 1 });
+    expect([dolls[0].posted.length, dolls[1].posted.length]).toEqual([2, 1]);
   });
 
   test("a waiting job that is stopped never runs; a running one gets the flag, and its worker is replaced when it does not listen", async () => {

@@ -59,9 +59,11 @@ export class WorkerPool {
   private keptFacts = 0;
   private closed = false;
 
+  /** At most `batchSize` workers are given to batch jobs at a time, so that a machine of few threads still answers to its user. */
   constructor(
     readonly size: number,
     private readonly openLine: () => PoolLine,
+    readonly batchSize = size,
   ) {
     if (!(size >= 1)) throw new RangeError(`a pool needs at least one worker, received ${size}`);
     for (let index = 0; index < size; index++) this.members.push(this.start(index));
@@ -193,7 +195,10 @@ export class WorkerPool {
     for (;;) {
       const free = this.members.filter(({ running }) => running === null);
       if (free.length === 0 || this.queue.length === 0) return;
-      const next = this.queue.reduce((a, b) => ((b.options.priority ?? 3) < (a.options.priority ?? 3) ? b : a));
+      const priorityOf = ({ options }: Waiting) => options.priority ?? PRIORITY.batch;
+      const next = this.queue.reduce((a, b) => (priorityOf(b) < priorityOf(a) ? b : a));
+      const batches = this.members.filter(({ running }) => running && priorityOf(running) === PRIORITY.batch).length;
+      if (priorityOf(next) === PRIORITY.batch && batches >= this.batchSize) return;
       this.queue.splice(this.queue.indexOf(next), 1);
       const wanted = next.options.affinity === undefined ? null : hash(next.options.affinity) % this.size;
       const member = free.find(({ index }) => index === wanted) ?? free[0];

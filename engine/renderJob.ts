@@ -52,7 +52,7 @@ export async function renderPicture(
   { treatment, region, channels, title }: RenderRequest,
   { signal, onProgress }: { signal?: AbortSignal; onProgress: (fraction: number) => void },
 ): Promise<Blob> {
-  const strips = stripsOf(region.width, region.height, pool.size).map((strip) => ({
+  const strips = stripsOf(region.width, region.height, pool.batchSize).map((strip) => ({
     ...strip,
     x: strip.x + region.x,
     y: strip.y + region.y,

@@ -51,8 +51,8 @@ export async function makeStack(
   onProgress(0, "Matching stars");
   const plan = await pool.run("plan", { subs, settings }, { priority: PRIORITY.batch, signal });
   const { width, height, channels } = plan;
-  const strips = stripsOf(width, height, pool.size);
-  const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.size;
+  const strips = stripsOf(width, height, pool.batchSize);
+  const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
   const done = strips.map(() => 0);
   const report = (): void => onProgress(0.03 + 0.9 * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
@@ -93,7 +93,7 @@ export async function makeStack(
     rejected: results.reduce((sum, { rejected }) => sum + rejected, 0),
     correlation: correlationOf(refs[0]),
     seconds: (Date.now() - started) / 1000,
-    peakBytes: Math.max(...results.map(({ peakBytes }) => peakBytes)) * Math.min(pool.size, strips.length),
+    peakBytes: Math.max(...results.map(({ peakBytes }) => peakBytes)) * Math.min(pool.batchSize, strips.length),
   });
   const history = recipeLines(plan, settings, stackReport);
   onProgress(1, "Done");

@@ -1,7 +1,7 @@
 import { Stopped } from "@/core/job";
 import type { ReferenceProposal } from "@/core/choose";
 import { proposeReference } from "@/core/choose";
-import type { SkyBox } from "@/core/measure";
+import type { SkyPatch } from "@/core/measure";
 import { relateDiscs } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
@@ -25,9 +25,9 @@ export interface GradingTarget {
 const BATCH = 24;
 const WAIT_MS = 300;
 
-/** The key of boxes in a frame: they are measured again when they move or the reference changes. */
-export const boxKey = (boxes: readonly SkyBox[], referenceId: string): string =>
-  JSON.stringify([boxes.map(({ x, y, side }) => [x, y, side]), referenceId]);
+/** The key of patches in a frame: they are measured again when they move or the reference changes. */
+export const patchKey = (patches: readonly SkyPatch[], referenceId: string): string =>
+  JSON.stringify([patches.map(({ x, y, side }) => [x, y, side]), referenceId]);
 
 /** A frame of a video against another; a video and stills have nothing in common. */
 function relatedByDisc(sub: SubRecord, reference: SubRecord): SubRecord {
@@ -40,7 +40,7 @@ function relatedByDisc(sub: SubRecord, reference: SubRecord): SubRecord {
 }
 
 /**
- * Keeps relations of lights to the reference, the proposal of one, and the sky boxes up to date, quietly in the workers,
+ * Keeps relations of lights to the reference, the proposal of one, and the sky patches up to date, quietly in the workers,
  * some time after something changed.
  */
 export class Grading {
@@ -71,7 +71,7 @@ export class Grading {
     this.timer = null;
     try {
       await this.relateAll();
-      await this.measureBoxes();
+      await this.measurePatches();
     } catch (error) {
       if (!(error instanceof Stopped)) throw error;
     } finally {
@@ -126,23 +126,23 @@ export class Grading {
     }
   }
 
-  private async measureBoxes(): Promise<void> {
+  private async measurePatches(): Promise<void> {
     const { target } = this;
-    const { boxes } = target.project();
+    const { patches } = target.project();
     const reference = this.reference();
-    if (!reference || boxes.length === 0) return;
-    const key = boxKey(boxes, reference.id);
+    if (!reference || patches.length === 0) return;
+    const key = patchKey(patches, reference.id);
     const missing = lightsOf(target.subs()).filter(
-      (sub) => sub.boxes?.key !== key && sub.relation?.to === reference.id,
+      (sub) => sub.patches?.key !== key && sub.relation?.to === reference.id,
     );
     for (const [k, sub] of missing.entries()) {
-      if (this.again) return; // boxes or subs moved on
+      if (this.again) return; // patches or subs moved on
       target.progress(k, missing.length);
       const relation = sub.relation?.value;
       const levels = relation
         ? await target.pool.run(
-            "measureBoxes",
-            { frame: await target.lightFrame(sub), relation, size: reference.measuredSize, boxes },
+            "measurePatches",
+            { frame: await target.lightFrame(sub), relation, size: reference.measuredSize, patches },
             { priority: PRIORITY.measure, signal: this.abort.signal },
           )
         : [];
@@ -151,7 +151,7 @@ export class Grading {
           .subs()
           .flatMap((now) =>
             now.id === sub.id
-              ? [{ ...now, boxes: { key, levels: levels.map((level) => (Number.isFinite(level) ? level : null)) } }]
+              ? [{ ...now, patches: { key, levels: levels.map((level) => (Number.isFinite(level) ? level : null)) } }]
               : [],
           ),
       );

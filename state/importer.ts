@@ -119,7 +119,7 @@ async function importOne(
     type: reading.metadata.frameType ?? ("light" as const),
     fileId,
     decision: null,
-    candidate: false,
+    rival: false,
     format: reading.format,
     bytes: file.size,
     width: reading.width,
@@ -129,7 +129,7 @@ async function importOne(
     notes: [...reading.notes],
     typed: [],
     relation: null,
-    boxes: null,
+    patches: null,
   };
   const frame: FrameRef = { ...came, id: fileId, blob: stored.blob, fileId: `${fileId} stored` };
   const records: SubRecord[] = [];

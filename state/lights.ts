@@ -1,6 +1,6 @@
 import type { FrameSet, GradedFrame, Rule, Verdict } from "@/core/choose";
 import { applyRules, fullLightOf, setsOf, tellingKeys } from "@/core/choose";
-import { boxGradient } from "@/core/measure";
+import { patchDifference } from "@/core/measure";
 import type { SubFacts } from "@/core/stack";
 import { relativeWeights } from "@/engine/grade";
 import type { ProjectRecord, SubRecord } from "@/storage";
@@ -37,7 +37,7 @@ export function gradedFrame(
     video: sub.video,
     relation: sub.relation?.value ?? null,
     ...{ fullLight, weight },
-    boxGradient: sub.boxes ? boxGradient(sub.boxes.levels.map((level) => level ?? NaN)) : null,
+    patchDifference: sub.patches ? patchDifference(sub.patches.levels.map((level) => level ?? NaN)) : null,
   };
 }
 

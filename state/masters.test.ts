@@ -52,13 +52,13 @@ test("darks of two temperatures are two masters; the nearer is chosen and a wron
   const session = await sessionWith("Two", filesOf(night, ["dark", "light"]), filesOf(warm, ["dark"], "warm-"));
   await session.makeMasters();
   const darks = session.store.getState().masters.filter(({ kind }) => kind === "dark");
-  expect(darks.map(({ metadata }) => metadata.temperatureC).sort()).toEqual([-10, 0]);
-  const cold = darks.find(({ metadata }) => metadata.temperatureC === -10);
+  expect(darks.map(({ metadata }) => metadata.temperatureC).sort()).toEqual([-6, 0]);
+  const cold = darks.find(({ metadata }) => metadata.temperatureC === -6);
   expect(session.lightGroups()[0].plan.dark).toBe(cold?.id);
   await session.deleteMaster(cold?.id ?? "");
   const [group] = session.lightGroups();
   expect(group.plan.dark).not.toBeNull();
-  expect(group.plan.mismatches.map(({ text }) => text).join()).toMatch(/10 °C warmer/);
+  expect(group.plan.mismatches.map(({ text }) => text).join()).toMatch(/6 °C warmer/);
   // The frames of the deleted master can be made into one again.
   await session.makeMasters();
   expect(session.store.getState().masters.filter(({ kind }) => kind === "dark").length).toBe(2);

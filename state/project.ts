@@ -100,6 +100,10 @@ export class ProjectSession extends SubsSession {
     });
   }
 
+  firstStack(): StackRecord | null {
+    return this.store.getState().stacks[0] ?? null;
+  }
+
   selectStack(id: string): void {
     this.store.setState({ currentStackId: id });
   }

@@ -1,4 +1,6 @@
 import { UserError } from "@/core/job";
+import type { Transform } from "@/core/register";
+import { composeTransforms, IDENTITY } from "@/core/register";
 import type { StackSettings, SubFacts } from "@/core/stack";
 import { withCalibration } from "@/engine/calibration";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
@@ -12,6 +14,7 @@ import type { LightGroup } from "./calibration";
 import type { JobControl } from "./jobs";
 import { measuresOf } from "./importer";
 import { factsOf } from "./lights";
+import { overCommonSub } from "./stackFrames";
 import { storageFailure } from "./storageFailure";
 
 /** What making a stack needs of the project. */
@@ -22,6 +25,8 @@ export interface StackSource {
   calibrationFor(sub: SubRecord, plan: CalibrationPlan): CalibrationRef | null;
   lightGroups(plan: CalibrationPlan): LightGroup[];
   reference(): SubRecord | null;
+  /** The stack on whose pixels the spots of the project lie; null before there is one. */
+  firstStack(): StackRecord | null;
 }
 
 /**
@@ -40,7 +45,7 @@ export async function makeProjectStack(
   if (included.some(({ video }) => video !== null))
     throw new UserError(
       "frames of a video are matched by their stars, and have none",
-      "Choose lights of a deep-sky set; videos can be looked through and graded so far.",
+      "Choose lights of a deep-sky set; videos can be looked through and their frames ranked so far.",
     );
   const frames = new Map<string, FrameRef>();
   const facts: SubFacts[] = [];
@@ -70,6 +75,7 @@ export async function makeProjectStack(
     { signal, onProgress: (fraction, doing) => onProgress(start + (1 - start) * fraction, doing) },
   );
   const record: StackRecord = {
+    toProject: null,
     version: RECORD_VERSION,
     id: crypto.randomUUID(),
     projectId: source.project.id,
@@ -82,10 +88,19 @@ export async function makeProjectStack(
     calibration: stackCalibrationOf(source.lightGroups(plan), new Set(included.map(({ id }) => id)), plan),
   };
   const { mean, a, b, coverage } = made;
+  record.toProject = await tied(source.pool, record, source.firstStack());
   try {
     await repository.addStack(record, { mean, a, b, coverage });
   } catch (error) {
     throw storageFailure(error);
   }
   return record;
+}
+
+/** Where a stack lies in the project, whose coordinates are those of its first stack: over a sub of both, else by their stars. */
+async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Transform | null> {
+  if (!first) return IDENTITY;
+  const [stars, to] = [stack.facts.starList, first.facts.starList];
+  const toFirst = overCommonSub(stack, first) ?? (await pool.run("tie", { stars, to }, { priority: PRIORITY.view }));
+  return toFirst && composeTransforms(first.toProject ?? IDENTITY, toFirst);
 }

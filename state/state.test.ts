@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import { factsNeeded } from "@/core/chain";
+import type { Transform } from "@/core/register";
 import { Stopped } from "@/core/job";
 import type { WorkerPool } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
@@ -19,7 +20,7 @@ import {
 } from "./board";
 import { amend, record, redo, startHistory, undo } from "./history";
 import { createJobs, secondsLeft } from "./jobs";
-import { stackToStack } from "./stackFrames";
+import { overCommonSub, projectToStack } from "./stackFrames";
 import type { Subject } from "./facts";
 import { FactBook } from "./facts";
 
@@ -32,11 +33,13 @@ describe("history", () => {
       fc.property(fc.array(fc.integer(), { maxLength: 40 }), (values) => {
         let history = startHistory(-1);
         values.forEach((v, i) => (history = record(history, v, null, i * 5000)));
-        const states = [history.present];
-        while (history.past.length > 0) states.push((history = undo(history)).present);
-        expect(history.present).toBe(-1);
-        while (history.future.length > 0) expect((history = redo(history)).present).toBeDefined();
-        expect(history.present).toBe(states[0]);
+        // The same value again is no step.
+        const states = [-1, ...values].filter((v, i, all) => i === 0 || v !== all[i - 1]);
+        expect(history.present).toBe(states[states.length - 1]);
+        for (const state of states.slice(0, -1).reverse()) expect((history = undo(history)).present).toBe(state);
+        expect(undo(history)).toBe(history);
+        for (const state of states.slice(1)) expect((history = redo(history)).present).toBe(state);
+        expect(redo(history)).toBe(history);
       }),
     );
   });
@@ -227,9 +230,17 @@ describe("facts", () => {
   });
 });
 
-test("stacks are tied by a sub that is in both", () => {
-  const of = (id: string, transform: number[] | null) =>
-    ({ id, report: { subs: [{ id: "x", transform }] } }) as unknown as StackRecord;
-  expect(stackToStack(of("a", [1, 0, 5, 0, 1, 0]), of("b", [1, 0, -3, 0, 1, 2]))).toEqual([1, 0, -8, 0, 1, 2]);
-  expect(stackToStack(of("a", [1, 0, 5, 0, 1, 0]), of("b", null))).toEqual([1, 0, 0, 0, 1, 0]);
+test("stacks are tied by a sub that is in both, or as was found when they were made; else they are not tied", () => {
+  const of = (id: string, transform: number[] | null, toProject: Transform | null = null) => ({
+    id,
+    toProject,
+    report: { subs: [{ id: "x", transform }] },
+  });
+  const [a, b] = [of("a", [1, 0, 5, 0, 1, 0]), of("b", [1, 0, -3, 0, 1, 2])];
+  expect(overCommonSub(a, b)).toEqual([1, 0, -8, 0, 1, 2]);
+  expect(projectToStack(a, b)).toEqual([1, 0, -8, 0, 1, 2]);
+  expect(projectToStack(a, a)).toEqual([1, 0, 0, 0, 1, 0]);
+  expect(projectToStack(a, of("c", null, [2, 0, 0, 0, 2, 0]))?.map(Math.abs)).toEqual([0.5, 0, 0, 0, 0.5, 0]);
+  expect(projectToStack(of("e", null, [1, 0, 3, 0, 1, 0]), of("e", null, [1, 0, 3, 0, 1, 0]))?.[2]).toBe(-3);
+  expect(projectToStack(a, of("d", null))).toBeNull();
 });

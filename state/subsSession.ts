@@ -89,7 +89,7 @@ export abstract class SubsSession {
     const project = { ...this.project, ...part };
     this.store.setState({ project });
     this.save(this.repository.saveProject(project));
-    if ("referenceId" in part || "boxes" in part || "rules" in part) this.grading.schedule();
+    if ("referenceId" in part || "patches" in part || "rules" in part) this.grading.schedule();
   }
 
   /** Shows what other rules would leave, as long as a limit is dragged; saveProject keeps them. */
@@ -171,8 +171,12 @@ export abstract class SubsSession {
     this.grading.schedule();
   }
 
-  markCandidate(id: string): void {
-    this.changeSubs([id], (sub) => ({ ...sub, candidate: !sub.candidate }));
+  /** Makes a sub the rival, the only one, or takes that back. */
+  markRival(id: string): void {
+    const { subs } = this.store.getState();
+    this.replaceSubs(
+      subs.filter((sub) => sub.id === id || sub.rival).map((sub) => ({ ...sub, rival: sub.id === id && !sub.rival })),
+    );
   }
 
   setType(ids: readonly string[], type: SubRecord["type"]): void {
@@ -327,7 +331,7 @@ export abstract class SubsSession {
         const reading = await this.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
         const now = this.store.getState().subs.find(({ id }) => id === sub.id) ?? sub;
         this.replaceSubs([
-          { ...now, ...measuresOf(reading), measuredThrough: keyOf(sub, calibration), relation: null, boxes: null },
+          { ...now, ...measuresOf(reading), measuredThrough: keyOf(sub, calibration), relation: null, patches: null },
         ]);
       }
     });

@@ -47,6 +47,9 @@ export class Repository {
     const db = await openDB<Schema>(name, DATABASE_VERSION, {
       upgrade(database) {
         // Stores that an older version made stay as they are; records are brought up to date when they are read.
+        // Contexts of steps are whole-picture facts today, which are measured anew.
+        const stores = database as unknown as IDBPDatabase;
+        if (stores.objectStoreNames.contains("contexts")) stores.deleteObjectStore("contexts");
         const missing = (store: string) => !([...database.objectStoreNames] as string[]).includes(store);
         if (missing("projects")) database.createObjectStore("projects", { keyPath: "id" });
         for (const store of STORES)

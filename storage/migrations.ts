@@ -17,6 +17,10 @@ function presumedUnit(bitpix: unknown): FrameUnit {
   return { name, storedPerUnit: fullScale, fullScale, saturation: 0.95 * fullScale, electronsPerAdu: null, from };
 }
 
+/** Measures that have another id since version 4. */
+const renamedMeasure = (id: unknown): unknown =>
+  id === "transmission" ? "starlight" : id === "boxGradient" ? "patchDifference" : id;
+
 const MIGRATIONS: readonly Migration[] = [
   {
     // Subs became frames of any type and format; being included became a decision.
@@ -56,6 +60,25 @@ const MIGRATIONS: readonly Migration[] = [
       rules: (Array.isArray(project.rules) ? project.rules : []).map((rule: { measure?: unknown }) =>
         rule.measure === "gradient" ? { ...rule, on: false } : rule,
       ),
+    }),
+  },
+  {
+    // Candidates became one rival, boxes became sky patches, transmission became starlight.
+    from: 3,
+    store: "subs",
+    run: ({ candidate, boxes, ...sub }) => ({ ...sub, version: 4, rival: candidate === true, patches: boxes ?? null }),
+  },
+  {
+    from: 3,
+    store: "projects",
+    run: ({ boxes, columns, rules, ...project }) => ({
+      ...project,
+      version: 4,
+      ...(boxes === undefined ? {} : { patches: boxes }),
+      ...(Array.isArray(columns) ? { columns: columns.map(renamedMeasure) } : {}),
+      ...(Array.isArray(rules)
+        ? { rules: rules.map((rule: { measure?: unknown }) => ({ ...rule, measure: renamedMeasure(rule.measure) })) }
+        : {}),
     }),
   },
 ];

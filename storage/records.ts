@@ -4,13 +4,14 @@ import { pictureFacts, spot } from "@/core/compare";
 import { calibrationSettings, tolerances } from "@/core/calibrate";
 import { MEASURE_IDS, decision, rule } from "@/core/choose";
 import { frameType, frameUnit, subMetadata } from "@/core/formats";
-import { skyBox, listedStar, subMeasures, videoMeasures } from "@/core/measure";
+import { skyPatch, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { levelsSchema } from "@/core/facts";
 import { stretchParameters } from "@/core/operations";
+import { transformSchema } from "@/core/register";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
-export const RECORD_VERSION = 3;
+export const RECORD_VERSION = 4;
 
 const id = z.string().min(1);
 const versioned = { version: z.literal(RECORD_VERSION), id, projectId: id };
@@ -43,7 +44,7 @@ export const projectRecord = z.object({
   referenceId: z.string().nullable().default(null),
   /** Rules that choose subs; hand decisions are kept with each sub. */
   rules: z.array(rule).default([]),
-  boxes: z.array(skyBox).default([]),
+  patches: z.array(skyPatch).default([]),
   /** Columns of the table of subs. */
   columns: z
     .array(z.enum(MEASURE_IDS))
@@ -52,7 +53,7 @@ export const projectRecord = z.object({
       "eccentricity",
       "stars",
       "background",
-      "transmission",
+      "starlight",
       "weight",
       "sharpness",
       "brightness",
@@ -81,8 +82,8 @@ export const subRecord = z.object({
   timeMs: z.number().nullable(),
   /** What a person decided, apart from the rules. */
   decision,
-  /** Marked as a candidate for the reference. */
-  candidate: z.boolean(),
+  /** The one that others are held against, to and fro. */
+  rival: z.boolean(),
   format: z.enum(["fits", "tiff", "png", "ser", "avi"]),
   /** Size of the file as it came. */
   bytes: z.number(),
@@ -107,8 +108,8 @@ export const subRecord = z.object({
   measuredSize: z.object({ width: z.number().int(), height: z.number().int(), channels: z.number().int() }),
   /** Against the reference of that id; a null value means that the stars did not match. */
   relation: z.object({ to: z.string(), value: subRelation.nullable() }).nullable(),
-  /** Medians of the sky boxes; `key` tells boxes and reference. */
-  boxes: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
+  /** Medians of the sky patches; `key` tells patches and reference. */
+  patches: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });
 export type SubRecord = z.infer<typeof subRecord>;
 
@@ -154,6 +155,8 @@ export const stackRecord = z.object({
   report: stackReport,
   facts: pictureFacts,
   object: z.string().nullable(),
+  /** From its pixels to those of the stack that was the project's first; null where they could not be tied, or were before this was kept. */
+  toProject: transformSchema.nullable().default(null),
   /** Null where the subs came calibrated. */
   calibration: stackCalibration.nullable().default(null),
 });

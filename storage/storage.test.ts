@@ -35,7 +35,7 @@ const sub = (id: string, order: number): SubRecord => ({
   frame: 0,
   timeMs: null,
   decision: null,
-  candidate: false,
+  rival: false,
   format: "fits",
   bytes: 3,
   width: 10,
@@ -68,7 +68,7 @@ const sub = (id: string, order: number): SubRecord => ({
   measuredThrough: null,
   measuredSize: { width: 10, height: 10, channels: 3 },
   relation: null,
-  boxes: null,
+  patches: null,
 });
 const fileOf = ({ id, projectId }: SubRecord, text: string) => ({ id, projectId, blob: new Blob([text]) });
 const add = (repository: Repository, record: SubRecord, text = "") =>
@@ -106,6 +106,7 @@ const stack = (id: string): StackRecord => ({
     spots: [],
   }),
   object: null,
+  toProject: null,
   calibration: null,
 });
 
@@ -180,19 +181,19 @@ test("records of version 1 become those of today: a sub that was left out is rej
         "frame",
         "timeMs",
         "decision",
-        "candidate",
+        "rival",
         "format",
         "typed",
         "video",
         "measuredThrough",
         "measuredSize",
         "relation",
-        "boxes",
+        "patches",
       ].map((key) => [key, undefined]),
     ),
   };
   expect(readRecord("subs", subRecord, old)).toEqual({ ok: true, value: { ...sub("old", 3), decision: "reject" } });
-  const { rules: _r, boxes: _b, columns: _c, calibration: _k, ...first } = project;
+  const { rules: _r, patches: _b, columns: _c, calibration: _k, ...first } = project;
   expect(readRecord("projects", projectRecord, { ...first, version: 1 })).toEqual({ ok: true, value: project });
   const { calibration: _calibration, ...plain } = stack("s");
   expect(readRecord("stacks", stackRecord, { ...plain, version: 1 })).toEqual({ ok: true, value: stack("s") });
@@ -224,4 +225,28 @@ test("records of version 2 get a unit, and rules in % of the sky's level are swi
   const rules = [rule, { ...rule, id: "f", measure: "fwhm" }];
   const moved = readRecord("projects", projectRecord, { ...project, version: 2, rules });
   expect(moved.ok && moved.value.rules).toEqual([{ ...rule, on: false }, rules[1]]);
+});
+
+test("records of version 3: a candidate is the rival, boxes are patches, transmission is starlight", () => {
+  const patches = { key: "k", levels: [0.1, null] };
+  const { rival: _r, patches: _p, ...old } = { ...sub("old", 0), version: 3 };
+  expect(readRecord("subs", subRecord, { ...old, candidate: true, boxes: patches })).toEqual({
+    ok: true,
+    value: { ...sub("old", 0), rival: true, patches },
+  });
+  const { patches: _q, ...before } = { ...project, version: 3 };
+  const rule = { id: "t", on: true, kind: "limit", side: "below", value: 5 };
+  const patch = { id: "b", x: 5, y: 6, side: 20 };
+  const moved = readRecord("projects", projectRecord, {
+    ...before,
+    boxes: [patch],
+    columns: ["fwhm", "transmission", "boxGradient"],
+    rules: [{ ...rule, measure: "transmission" }],
+  });
+  expect(moved.ok && moved.value).toMatchObject({
+    version: RECORD_VERSION,
+    patches: [patch],
+    columns: ["fwhm", "starlight", "patchDifference"],
+    rules: [{ ...rule, measure: "starlight" }],
+  });
 });

@@ -139,8 +139,12 @@ test("a stack says what differs from its neighbour", () => {
       calibration: null,
     }) as unknown as StackRecord;
   expect(differences(make({}), make({}))).toBe("same settings and subs");
-  expect(differences(make({}), make({ reject: "none" }, 4))).toBe("4 subs, not 5, nothing rejected");
-  expect(differences(make({}), make({ lowSigma: 2, weights: "equal" }))).toBe("σ limits 2 / 3, equal weights");
+  expect(differences(make({}), make({ reject: "none" }, 4))).toBe(
+    "4 subs, not 5, rejection: nothing, not outliers beyond σ limits",
+  );
+  expect(differences(make({}), make({ lowSigma: 2, weights: "equal" }))).toBe(
+    "weights: all alike, not by their noise alone, low limit: 2 σ, not 3 σ",
+  );
   const calibrated = (dark: string | null, bin: number) =>
     ({
       ...make({}),

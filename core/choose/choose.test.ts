@@ -44,7 +44,7 @@ const frame = (
     weight === null ? null : { toReference: [1, 0, 0, 0, 1, 0], residualPx: 0, pairs: 9, scale: 1.25, offset: [] },
   fullLight: 1,
   weight,
-  boxGradient: null,
+  patchDifference: null,
   ...part,
 });
 const frames = [frame("a", 2.5, 100, 1), frame("b", 3.0, 80, 0.8), frame("c", 3.6, 60, 0.5), frame("d", null, 5, null)];
@@ -109,12 +109,12 @@ test("measures: units, arcsec, gradient over the frame, unknown is null", () => 
   expect(value("fwhmArcsec")).toBeCloseTo(3.75, 12);
   expect(value("background")).toBeCloseTo(655.35, 6);
   expect(value("gradient")).toBeCloseTo((1e-5 * 100) / 0.001, 6); // span over σ
-  expect(value("transmission")).toBeCloseTo(80, 12);
+  expect(value("starlight")).toBeCloseTo(80, 12);
   expect(value("time")).toBeCloseTo(21 + 4 / 60, 9);
   expect(value("time", frame("x", 3, 1, 1, { metadata: { ...NO_METADATA, date: "2026-01-18T01:30:00" } }))).toBe(25.5);
   for (const { id, value: read } of MEASURES)
     if (
-      ["fwhm", "fwhmArcsec", "transmission", "weight", "sharpness", "brightness", "drift", "boxGradient"].includes(id)
+      ["fwhm", "fwhmArcsec", "starlight", "weight", "sharpness", "brightness", "drift", "patchDifference"].includes(id)
     )
       expect(read(frames[3])).toBeNull();
 });

@@ -22,13 +22,13 @@ export interface GradedFrame {
   /** To the reference; null where it is not known or the stars did not match. */
   relation: SubRelation | null;
   /**
-   * Starlight of the best frames of its filter, exposure and camera over the reference's: what 100 % transmission is for it (sets.ts).
+   * Starlight of the best frames of its filter, exposure and camera over the reference's: what 100 % starlight is for it (sets.ts).
    */
   fullLight: number;
   /** Weight over that of the best frame; null without a relation. */
   weight: number | null;
-  /** Difference between the sky boxes; null without boxes. */
-  boxGradient: number | null;
+  /** Difference between the sky patches; null without patches. */
+  patchDifference: number | null;
 }
 
 export type MeasureId =
@@ -39,12 +39,12 @@ export type MeasureId =
   | "stars"
   | "background"
   | "noise"
-  | "transmission"
+  | "starlight"
   | "weight"
   | "saturated"
   | "doubled"
   | "gradient"
-  | "boxGradient"
+  | "patchDifference"
   | "sharpness"
   | "sharpness2"
   | "sharpness4"
@@ -153,9 +153,9 @@ export const MEASURES: readonly Measure[] = [
     value: ({ measures, unit }) => mean(measures.noise) * aduPerSample(unit),
   },
   {
-    id: "transmission",
-    label: "transmission",
-    short: "Transm.",
+    id: "starlight",
+    label: "starlight",
+    short: "Starlight",
     unit: "%",
     digits: 1,
     better: "high",
@@ -203,15 +203,15 @@ export const MEASURES: readonly Measure[] = [
     value: ({ measures, video, width, height }) => (video ? null : gradientOverNoise(measures, width, height)),
   },
   {
-    id: "boxGradient",
-    label: "gradient by boxes",
-    short: "Boxes",
+    id: "patchDifference",
+    label: "difference between patches",
+    short: "Patches",
     unit: "ADU",
     digits: 1,
     better: "low",
     level: true,
-    help: "Difference between the medians of the sky boxes, in the normalised frame",
-    value: ({ boxGradient, unit }) => (boxGradient === null ? null : boxGradient * aduPerSample(unit)),
+    help: "Difference between the medians of the sky patches, in the normalised frame",
+    value: ({ patchDifference, unit }) => (patchDifference === null ? null : patchDifference * aduPerSample(unit)),
   },
   {
     id: "sharpness",

@@ -48,7 +48,7 @@ const anyFrame = (id: string): fc.Arbitrary<GradedFrame> =>
       relation: null,
       fullLight: 1,
       weight,
-      boxGradient: null,
+      patchDifference: null,
     }));
 const frames = fc
   .integer({ min: 1, max: 30 })

@@ -37,15 +37,13 @@ export const FLAG_WORDS: Record<Flag, { has: string; rule: string }> = {
 
 /** What a frame is marked with. */
 export function flagsOf(frame: GradedFrame): Flag[] {
-  const transmission = measureOf("transmission").value(frame);
+  const starlight = measureOf("starlight").value(frame);
   return [
     ...(frame.measures.blackShare > 0 && !frame.video ? (["black"] as const) : []),
     ...(frame.measures.double ? (["double"] as const) : []),
     ...(frame.measures.trail ? (["trail"] as const) : []),
     // Of a double image half of the light is beside the star: that is no cloud.
-    ...(!frame.measures.double && transmission !== null && transmission < CLOUD_BELOW_PERCENT
-      ? (["cloud"] as const)
-      : []),
+    ...(!frame.measures.double && starlight !== null && starlight < CLOUD_BELOW_PERCENT ? (["cloud"] as const) : []),
   ];
 }
 

@@ -2,8 +2,8 @@ import { z } from "zod";
 import type { FrameUnit } from "../formats";
 import { frameUnit, toSample } from "../formats";
 import type { JobHandle } from "../job";
-import type { Star } from "../measure";
-import { findStars, measureSaturation, starShape, withoutGaps } from "../measure";
+import type { ListedStar, Star } from "../measure";
+import { findStars, listedStar, measureSaturation, starShape, withoutGaps } from "../measure";
 import { levelsOf, levelsSchema } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
 import { cropRaster, median, meanPlane, robustSpread, tilesOf, wholeRegion } from "../raster";
@@ -34,12 +34,16 @@ export const pictureFacts = z.object({
   stretch: levelsSchema,
   fwhmPx: z.number().nullable(),
   stars: z.number().int(),
+  /** The brightest of them, by which stacks are tied to one another. */
+  starList: z.array(listedStar).default([]),
   /** σ of (A − B)/2 by channel; null without halves. */
   halvesSigma: z.array(z.number()).nullable(),
   spots: z.array(z.object({ name: z.string(), x: z.number(), y: z.number() })),
 });
 export type PictureFacts = z.infer<typeof pictureFacts>;
 
+/** Enough for a pattern that is found again in a picture of another scale. */
+const LISTED_STARS = 200;
 const TILE = 512;
 const MAX_TILES = 16;
 const CELL = 64;
@@ -56,6 +60,7 @@ export async function inspectPicture(
   const tiles = Array.from({ length: Math.min(all.length, MAX_TILES) }, (_, k) => all[Math.floor(k * stride)]);
   const pieces: Raster[] = [];
   const stars: Star[] = [];
+  const placed: ListedStar[] = [];
   const cells: CellFacts[] = [];
   const differences: number[][] = Array.from({ length: picture.channels }, () => []);
   for (const [k, tile] of tiles.entries()) {
@@ -66,6 +71,7 @@ export async function inspectPicture(
     const saturated = measureSaturation(piece, unit).mask;
     const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated });
     stars.push(...found);
+    placed.push(...found.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })));
     cells.push(...cellsOf(piece, tile, found));
     if (halves) {
       const a = await halves.a.read(tile);
@@ -93,6 +99,7 @@ export async function inspectPicture(
     stretch: levelsOf(pieces, toSample(unit, unit.fullScale)),
     fwhmPx: starShape(stars).fwhmPx,
     stars: stars.length,
+    starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
     spots: proposeSpots(cells, picture.width, picture.height),
   };

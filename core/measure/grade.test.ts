@@ -5,7 +5,7 @@ import { createVideo, videoFrame } from "../simulate/video";
 import { createRandom } from "../numeric/random";
 import { createRaster, frameOfRaster, rasterOf } from "../raster";
 import { wasmKernels } from "../testing/fixtures";
-import { boxGradient, boxLevels } from "./boxes";
+import { patchDifference, patchLevels } from "./patches";
 import { measureSub, skyGradient } from "./subMeasures";
 import { findTrail } from "./trails";
 import { measureVideoFrame, skyOfVideoFrame } from "./videoMeasures";
@@ -29,7 +29,7 @@ describe("against the simulator's truth", () => {
     }
   });
 
-  test("the plane alone, under an empty sky: background within 0.5 %, gradient within 5 %, by the model and by boxes", async () => {
+  test("the plane alone, under an empty sky: background within 0.5 %, gradient within 5 %, by the model and by patches", async () => {
     const { glow } = night.sky;
     const sky = { ...night.sky, glow: createRaster(glow.width, glow.height, 3) };
     for (const [gx, gy] of [
@@ -49,14 +49,14 @@ describe("against the simulator's truth", () => {
       const { span, angle } = skyGradient(measures, 700, 480);
       expect(Math.abs(span / (adu(mean) * (Math.abs(gx) + Math.abs(gy))) - 1)).toBeLessThan(0.05);
       expect(Math.abs(angle - Math.atan2(gy / 480, gx / 700))).toBeLessThan(0.05);
-      const boxes = [
+      const patches = [
         { x: 70, y: gy < 0 ? 432 : 48, side: 80 },
         { x: 630, y: gy < 0 ? 48 : 432, side: 80 },
       ];
-      const levels = await boxLevels(frameOfRaster(raster), boxes);
-      expect(Math.abs((boxGradient(levels) ?? 0) / (adu(mean) * 0.8 * (Math.abs(gx) + Math.abs(gy))) - 1)).toBeLessThan(
-        0.05,
-      );
+      const levels = await patchLevels(frameOfRaster(raster), patches);
+      expect(
+        Math.abs((patchDifference(levels) ?? 0) / (adu(mean) * 0.8 * (Math.abs(gx) + Math.abs(gy))) - 1),
+      ).toBeLessThan(0.05);
     }
   });
 
@@ -101,11 +101,11 @@ describe("against the simulator's truth", () => {
   });
 });
 
-test("boxes: outside the frame NaN, fewer than two known give no gradient", async () => {
+test("patches: outside the frame NaN, fewer than two known give no gradient", async () => {
   const frame = frameOfRaster(rasterOf(10, 10, [new Float32Array(100).fill(0.3)]));
-  expect(await boxLevels(frame, [{ x: 50, y: 50, side: 4 }])).toEqual([NaN]);
-  expect(boxGradient([0.3, NaN])).toBeNull();
-  expect(boxGradient([0.3, 0.5, NaN, 0.1])).toBeCloseTo(0.4, 12);
+  expect(await patchLevels(frame, [{ x: 50, y: 50, side: 4 }])).toEqual([NaN]);
+  expect(patchDifference([0.3, NaN])).toBeNull();
+  expect(patchDifference([0.3, 0.5, NaN, 0.1])).toBeCloseTo(0.4, 12);
 });
 
 test("no trail in noise, in a single bright column, or in a tiny picture", () => {

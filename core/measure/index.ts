@@ -13,8 +13,8 @@ export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from
 export { listedStar, measureSub, skyGradient, starShape, subMeasures, withoutGaps } from "./subMeasures";
 export type { Trail } from "./trails";
 export { findTrail } from "./trails";
-export type { SkyBox } from "./boxes";
-export { skyBox, boxGradient, boxLevels } from "./boxes";
+export type { SkyPatch } from "./patches";
+export { skyPatch, patchDifference, patchLevels } from "./patches";
 export type { VideoMeasures } from "./videoMeasures";
 export { measureVideoFrame, skyOfVideoFrame, videoMeasures } from "./videoMeasures";
 export type { PictureMeasures } from "./pictureMeasures";

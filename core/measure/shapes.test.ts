@@ -48,17 +48,17 @@ test("close pairs are told apart from about 1.3 FWHM on", () => {
 });
 
 test("a fit does not run away from its star to a brighter neighbour", () => {
-  const plane = paintStars(
-    80,
-    80,
-    [
+  const away = [5, 6, 7, 8, 9, 11, 14].flatMap((apart) => {
+    const stars = [
       { x: 40, y: 40, flux: 1 },
-      { x: 47, y: 40, flux: 8 },
-    ],
-    { fwhm: 3, noise: 0.0001 },
-  ).planes[0];
-  const fit = fitMoffat(plane, 80, 80, 40, 40, 7, { peak: 0.1, background: 0.01, fwhm: 3 });
-  if (fit) expect(Math.hypot(fit.x - 40, fit.y - 40)).toBeLessThan(3.6);
+      { x: 40 + apart, y: 40, flux: 8 },
+    ];
+    const { planes } = paintStars(80, 80, stars, { fwhm: 3, noise: 0.0001 });
+    const fit = fitMoffat(planes[0], 80, 80, 40, 40, 7, { peak: 0.1, background: 0.01, fwhm: 3 });
+    return fit ? [Math.hypot(fit.x - 40, fit.y - 40)] : [];
+  });
+  expect(away.length).toBeGreaterThan(2); // the farther ones are fitted; the nearest may be given up
+  for (const distance of away) expect(distance).toBeLessThan(3.6);
 });
 
 test("gaps become the median of the rest, and a plane without gaps stays the same object", () => {

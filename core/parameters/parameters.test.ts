@@ -55,10 +55,10 @@ test("values and differences in words; a field that is not in effect makes no di
     "on",
   ]);
   expect(differencesInWords(sample, sample.defaults, { ...sample.defaults, rounds: 5, halves: false })).toEqual([
-    "rounds 3 times, not 5 times",
-    "halves on, not off",
+    "rounds: 3 times, not 5 times",
+    "halves: on, not off",
   ]);
   expect(differencesInWords(sample, sample.defaults, { ...sample.defaults, width: 4 })).toEqual([]);
   const typed = { ...sample.defaults, blur: "typed" as const };
-  expect(differencesInWords(sample, typed, { ...typed, width: 4 })).toEqual(["width 3 px, not 4 px"]);
+  expect(differencesInWords(sample, typed, { ...typed, width: 4 })).toEqual(["width: 3 px, not 4 px"]);
 });

@@ -95,13 +95,13 @@ export function inWords(field: Field, value: unknown): string {
   return field.options.find((option) => option.value === value)?.label ?? String(value);
 }
 
-/** What differs between two sets of values: "strength 0.5, not 0.7"; fields that are not in effect in either are left out. */
+/** What differs between two sets of values: "strength: 0.5, not 0.7"; fields that are not in effect in either are left out. */
 export function differencesInWords<P extends object>(of: Parameters<P>, mine: P, other: P): string[] {
   const inEffect = (field: Field, values: P) =>
     field.kind === "tick" || !field.when || values[field.when.name as keyof P] === field.when.is;
   return of.fields.flatMap((field) => {
     const [a, b] = [mine[field.name], other[field.name]];
     if (a === b || !(inEffect(field, mine) || inEffect(field, other))) return [];
-    return [`${field.label.toLowerCase()} ${inWords(field, a)}, not ${inWords(field, b)}`];
+    return [`${field.label.toLowerCase()}: ${inWords(field, a)}, not ${inWords(field, b)}`];
   });
 }

@@ -10,4 +10,5 @@ export {
   describeTransform,
   invertTransform,
   rotationAbout,
+  transformSchema,
 } from "./transform";

@@ -108,7 +108,9 @@ describe("matching", () => {
             const [x, y] = applyTransform(t, p.x, p.y);
             return [p, { x, y }] as const;
           });
-          fitTransform(pairs, "similarity")?.forEach((v, i) => expect(v).toBeCloseTo(t[i], 6));
+          const fitted = fitTransform(pairs, "similarity");
+          expect(fitted?.length).toBe(6);
+          fitted?.forEach((v, i) => expect(v).toBeCloseTo(t[i], 6));
         },
       ),
     );

@@ -1,3 +1,5 @@
+import { z } from "zod";
+
 /**
  * A 2 × 3 matrix [a, b, c, d, e, f] that takes pixel coordinates (x, y) to (a x + b y + c, d x + e y + f); 0-based,
  * pixel centres at integers. Example: [1, 0, 5, 0, 1, −2] moves a picture 5 px right and 2 px up.
@@ -9,6 +11,9 @@ export const IDENTITY: Transform = [1, 0, 0, 0, 1, 0];
 export function applyTransform(t: Transform, x: number, y: number): [number, number] {
   return [t[0] * x + t[1] * y + t[2], t[3] * x + t[4] * y + t[5]];
 }
+
+/** A transform as it is stored. */
+export const transformSchema = z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]);
 
 /** The transform that takes back what `t` did. Throws RangeError where `t` is singular. */
 export function invertTransform(t: Transform): Transform {

@@ -48,7 +48,7 @@ export function subFile(night: Night, index: number, kernels: Kernels): Uint8Arr
       ["DATE-OBS", new Date(start).toISOString().slice(0, 19), "start, UTC"],
       ["EXPTIME", camera.exposureS, "s"],
       ["EGAIN", camera.electronsPerAdu, "electrons per ADU"],
-      ["CCD-TEMP", -10, "deg C"],
+      ["CCD-TEMP", -6, "deg C"],
       ["XPIXSZ", camera.pixelSizeUm, "um"],
       ["XBINNING", 1],
       ["FOCALLEN", camera.focalLengthMm, "mm"],

@@ -24,7 +24,7 @@ export const rawNightSettings = z.object({
   /** Null for a mono camera. */
   cfa: cfaPattern.nullable(),
   /** Temperature of the darks, to try what a mismatch does. */
-  darkTemperatureC: z.number().min(-60).max(60).default(-10),
+  darkTemperatureC: z.number().min(-60).max(60).default(-6),
 });
 export type RawNightSettings = z.infer<typeof rawNightSettings>;
 
@@ -44,7 +44,7 @@ export interface RawFile {
   index: number;
 }
 
-const LIGHT_C = -10;
+const LIGHT_C = -6;
 const FLAT_S = 1.5;
 
 export function createRawNight(given: z.input<typeof rawNightSettings>): RawNight {
@@ -129,8 +129,8 @@ export function rawFile(night: RawNight, file: RawFile, kernels: Kernels): Uint8
     ["INSTRUME", "Simulated camera"],
     ["DATE-OBS", new Date(start).toISOString().slice(0, 19), "start, UTC"],
     ["EXPTIME", exposureOf(night, file.type), "s"],
-    ["GAIN", 100],
-    ["OFFSET", 40],
+    ["GAIN", 84],
+    ["OFFSET", 30],
     ["EGAIN", camera.electronsPerAdu, "electrons per ADU"],
     ["CCD-TEMP", temperatureOf(night, file.type), "deg C"],
     ["XPIXSZ", camera.pixelSizeUm, "um"],

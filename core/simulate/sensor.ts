@@ -60,7 +60,7 @@ export function createSensor(width: number, height: number, cfa: CfaPattern | nu
     }
   const hotPixels = Math.round(pixels * 0.0015);
   for (let k = 0; k < hotPixels; k++) darkEPerS[Math.floor(random.uniform() * pixels)] += 0.4 * 100 ** random.uniform();
-  return { width, height, cfa, biasAdu, darkEPerS, referenceC: -10, response, hotPixels };
+  return { width, height, cfa, biasAdu, darkEPerS, referenceC: -6, response, hotPixels };
 }
 
 /** The mosaic that falls on the sensor: each pixel's own colour of three planes; the green one for mono. */

@@ -31,7 +31,7 @@ test("a sub is a 16-bit FITS file of three planes with ordinary cards", async ()
     object: "Weir Nebula",
     exposureS: 120,
     electronsPerAdu: 0.8,
-    temperatureC: -10,
+    temperatureC: -6,
     binning: 1,
   });
 });

@@ -3,7 +3,7 @@ import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
 import { z } from "zod";
 import { medianInPlace } from "../raster";
 import type { Transform } from "../register";
-import { IDENTITY, invertTransform, matchStars } from "../register";
+import { IDENTITY, invertTransform, matchStars, transformSchema } from "../register";
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
 import { axisRatio, bestReference } from "./reference";
@@ -198,7 +198,7 @@ function withKnownWeights(used: PlannedSub[]): PlannedSub[] {
 
 /** How a sub relates to a reference: where it lies and how bright it is. */
 export const subRelation = z.object({
-  toReference: z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]),
+  toReference: transformSchema,
   residualPx: z.number(),
   pairs: z.number().int(),
   /** value' = scale · value + offset(x, y) has the reference's starlight and sky. */

@@ -4,11 +4,7 @@ import type { PoolLine } from "../pool";
 import { WorkerPool } from "../pool";
 
 /** A pool of worker threads; `workerPath` and `kernelPath` are the bundled worker and kernels.wasm. */
-export function createNodePool(
-  workerPath: string,
-  kernelPath: string,
-  size = Math.max(1, availableParallelism() - 1),
-): WorkerPool {
+export function createNodePool(workerPath: string, kernelPath: string, size = availableParallelism()): WorkerPool {
   return new WorkerPool(size, (): PoolLine => {
     const worker = new Worker(workerPath, { workerData: { kernels: kernelPath } });
     return {

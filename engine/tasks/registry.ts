@@ -5,7 +5,8 @@ import { flip } from "./flip";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
-import { measureBoxes, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
+import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
+import { tie } from "./tie";
 
 /** Everything a worker can do, by name. */
 export const TASKS = {
@@ -17,7 +18,7 @@ export const TASKS = {
   flip,
   inspect,
   master,
-  measureBoxes,
+  measurePatches,
   measureCrop,
   measureFacts,
   measureLevels,
@@ -29,6 +30,7 @@ export const TASKS = {
   renderStrip,
   stackStrip,
   tellUnit,
+  tie,
   unpack,
 };
 

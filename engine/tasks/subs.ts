@@ -2,9 +2,9 @@ import type { CalibrationSettings } from "@/core/calibrate";
 import { scaleOfCalibration } from "@/core/calibrate";
 import type { Card, FormatId, FrameUnit, SubMetadata } from "@/core/formats";
 import { pixelScaleOf, toSample, unpackToFits } from "@/core/formats";
-import type { SkyBox, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
+import type { SkyPatch, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
 import {
-  boxLevels,
+  patchLevels,
   measureBackground,
   measureSaturation,
   measureSub as measure,
@@ -203,16 +203,16 @@ export const relate: Task<{ sub: Relatable; reference: Relatable }, SubRelation 
   return Promise.resolve(relation.ok ? relation.value : null);
 };
 
-export interface BoxPayload {
+export interface PatchPayload {
   frame: FrameRef;
   relation: SubRelation;
   size: { width: number; height: number };
-  boxes: SkyBox[];
+  patches: SkyPatch[];
 }
 
-/** Medians of the sky boxes in the registered and normalised frame. */
-export const measureBoxes: Task<BoxPayload, number[]> = async ({ frame, relation, size, boxes }, shop) =>
-  boxLevels(registeredFrame(await shop.frames.open(frame), relation, size), boxes);
+/** Medians of the sky patches in the registered and normalised frame. */
+export const measurePatches: Task<PatchPayload, number[]> = async ({ frame, relation, size, patches }, shop) =>
+  patchLevels(registeredFrame(await shop.frames.open(frame), relation, size), patches);
 
 /** arcsec per px after a calibration that bins or makes super-pixels. */
 export function calibratedScale(metadata: SubMetadata, settings: CalibrationSettings | null): number | null {

@@ -5,6 +5,7 @@ import { quietJob } from "@/core/job";
 import { findOperation, type AnyOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { cropRaster, frameOfRaster, rasterBytes } from "@/core/raster";
+import { applyTransform, rotationAbout } from "@/core/register";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { ByteCache } from "../cache";
 import { FactShelf } from "../facts";
@@ -13,6 +14,7 @@ import { crop, measureCrop, type Treatment } from "./crop";
 import { measureFacts } from "./facts";
 import { encodePng, renderStrip } from "./render";
 import { inspect } from "./stack";
+import { tie } from "./tie";
 import { measureSub, readFile, relate } from "./subs";
 import type { Workshop } from "./task";
 
@@ -124,6 +126,22 @@ test("facts measured in a worker are those measured here", async () => {
   const made = await measureFacts({ treatment, index: 0, keys: ["noise@together"] }, shop());
   const here = await measureChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
   expect(made).toEqual(here[0]);
+});
+
+test("pictures are tied by their stars, at any turn and scale; those of another field are not", async () => {
+  const { starList } = await inspect({ picture, halves: null }, shop());
+  expect(starList.length).toBeGreaterThan(20);
+  const turn = rotationAbout(0.7, 150, 120, 12, -30);
+  const half = starList.map((star) => {
+    const [x, y] = applyTransform(turn, star.x, star.y);
+    return { ...star, x: x / 2, y: y / 2 };
+  });
+  const found = await tie({ stars: starList, to: half }, shop());
+  const expected = turn.map((v) => v / 2);
+  found?.forEach((v, i) => expect(Math.abs(v - expected[i])).toBeLessThan(i % 3 === 2 ? 0.02 : 1e-4));
+  expect(found).not.toBeNull();
+  const other = randomStars(30, 300, 240, 77).map(({ x, y, flux }) => ({ x, y, flux, snr: 50, saturated: false }));
+  expect(await tie({ stars: starList, to: other }, shop())).toBeNull();
 });
 
 test("a PNG is as the display shows it: the sky at its brightness, or values as they are", async () => {

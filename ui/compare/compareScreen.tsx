@@ -1,7 +1,7 @@
 "use client";
 
 import Link from "next/link";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { useStore } from "zustand";
 import type { View } from "@/storage";
@@ -9,10 +9,12 @@ import { ZOOMS } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { EmptyState } from "../kit/notice";
+import { useHeldKey } from "../kit/useHeldKey";
 import { ChainEditor } from "./chainEditor";
 import { createLatency } from "./latency";
 import { Matrix } from "./matrix";
 import { Overview } from "./overview";
+import { ViewBar } from "./viewBar";
 
 /** The heart: approaches side by side at matching spots. */
 export function CompareScreen() {
@@ -58,36 +60,14 @@ export function CompareScreen() {
     );
   const selected = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
   return (
-    <div className="flex h-full min-w-0">
-      <Overview board={board} stack={stacks[0]} latencyMs={latencyMs} />
-      <div className="min-w-0 flex-1">
+    // The time from the last change to the last crop that followed is for the tests, not for the eye.
+    <div className="flex h-full min-w-0" data-latency-ms={latencyMs ?? undefined}>
+      <Overview board={board} stack={stacks[0]} />
+      <div className="flex min-w-0 flex-1 flex-col">
+        <ViewBar board={board} />
         <Matrix board={board} stacks={stacks} before={before} latency={latency} />
       </div>
       <ChainEditor lane={selected} stacks={stacks} latency={latency} />
     </div>
   );
-}
-
-/** True while a key is held, unless something is being typed. */
-function useHeldKey(key: string): boolean {
-  const [held, setHeld] = useState(false);
-  useEffect(() => {
-    const typing = (event: KeyboardEvent) => event.target instanceof HTMLInputElement;
-    const down = (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() === key && !typing(event) && !event.ctrlKey && !event.metaKey) setHeld(true);
-    };
-    const up = (event: KeyboardEvent) => {
-      if (event.key.toLowerCase() === key) setHeld(false);
-    };
-    const release = () => setHeld(false);
-    window.addEventListener("keydown", down);
-    window.addEventListener("keyup", up);
-    window.addEventListener("blur", release);
-    return () => {
-      window.removeEventListener("keydown", down);
-      window.removeEventListener("keyup", up);
-      window.removeEventListener("blur", release);
-    };
-  }, [key]);
-  return held;
 }

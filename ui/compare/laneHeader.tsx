@@ -31,8 +31,8 @@ export function laneWords(lane: Lane): string {
 }
 
 /** Time of one crop, in words. */
-export function cropSeconds(ms: number | null): string {
-  return ms === null ? "" : `${(ms / 1000).toFixed(2)} s a crop`;
+export function cropTime(ms: number | null): string {
+  return ms === null ? "" : `${Math.round(ms)} ms a crop`;
 }
 
 interface Props {
@@ -58,7 +58,7 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
         type="button"
         className="flex min-h-0 min-w-0 flex-1 items-start gap-1.5 text-left"
         title={`${laneWords(lane)}. Click to change this lane's chain.`}
-        data-help="A lane: one approach. Click to change its chain at the right"
+        data-help="A lane, one approach; click to change its chain at the right"
         aria-pressed={selected}
         onClick={onSelect}
       >
@@ -67,15 +67,25 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
       </button>
       <div className="flex h-5 shrink-0 items-center">
         <span className="figures min-w-0 flex-1 truncate text-xs text-quiet">
-          {settling ? "measuring the picture …" : cropSeconds(cropMs)}
+          {settling ? "measuring the picture …" : cropTime(cropMs)}
         </span>
         {onDuplicate ? (
-          <IconButton label={`Duplicate lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onDuplicate}>
+          <IconButton
+            help="Duplicates the lane"
+            label={`Duplicate lane ${lane.letter}`}
+            className="!h-5 !w-5 shrink-0"
+            onClick={onDuplicate}
+          >
             <Copy size={12} />
           </IconButton>
         ) : null}
         {onRemove ? (
-          <IconButton label={`Remove lane ${lane.letter}`} className="!h-5 !w-5 shrink-0" onClick={onRemove}>
+          <IconButton
+            help="Removes the lane"
+            label={`Remove lane ${lane.letter}`}
+            className="!h-5 !w-5 shrink-0"
+            onClick={onRemove}
+          >
             <X size={12} />
           </IconButton>
         ) : null}

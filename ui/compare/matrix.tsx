@@ -3,12 +3,12 @@
 import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { duplicateLane, keepRung, removeLane, rungsOf } from "@/state/board";
-import { stackToStack } from "@/state/stackFrames";
+import { projectToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
-import { cropSeconds, LaneChip, LaneHeader } from "./laneHeader";
+import { cropTime, LaneChip, LaneHeader } from "./laneHeader";
 import type { Latency } from "./latency";
 import { useLaneTreatment } from "./useTreatment";
 
@@ -28,7 +28,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
   const pan = (dx: number, dy: number) =>
     session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
   return (
-    <div className="flex h-full min-w-0 flex-col">
+    <div className="flex min-h-0 min-w-0 flex-1 flex-col">
       {board.ladder ? <LadderBar board={board} /> : null}
       <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-line">
         <div
@@ -66,7 +66,7 @@ interface ColumnProps {
 function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: ColumnProps) {
   const session = useSession();
   const { stack, treatment, settling, error } = useLaneTreatment(lane);
-  const toPicture = useMemo(() => (stack ? stackToStack(first, stack) : null), [first, stack]);
+  const toPicture = useMemo(() => (stack ? projectToStack(first, stack) : null), [first, stack]);
   const curves = useMemo(
     () => stretchCurves(board.display, (stack ?? first).facts.stretch),
     [board.display, stack, first],
@@ -81,7 +81,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           <span className="figures flex-1">
             {rungValue}
             <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
-              {cropSeconds(cropMs).replace(" a crop", "")}
+              {cropTime(cropMs).replace(" a crop", "")}
             </span>
           </span>
           <Button
@@ -104,7 +104,10 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
       )}
       {error || !stack || !toPicture ? (
         <div role="alert" className="flex-1 bg-page p-3 text-warn">
-          {error ?? "The stack of this lane is missing; choose another for it at the right."}
+          {error ??
+            (stack
+              ? `“${stack.name}” could not be tied to “${first.name}”: they share no sub, and their stars make no common pattern. No place in it is guessed; choose another stack for this lane at the right.`
+              : "The stack of this lane is missing; choose another for it at the right.")}
         </div>
       ) : (
         <div

@@ -5,80 +5,21 @@ import { useLayoutEffect, useMemo, useRef, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { PRIORITY } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
-import { ZOOMS } from "@/storage";
 import { useSession } from "../frame/session";
-import { Button, IconButton } from "../kit/button";
-import { NumberSetting } from "../kit/setting";
+import { IconButton } from "../kit/button";
 import { toImageData } from "../viewer/display";
 import { useCrop } from "../viewer/useCrop";
 import { useLaneTreatment } from "./useTreatment";
 
-const WIDTH = 200;
+/** The column less its padding and border: a pixel more makes it scroll. */
+const WIDTH = 199;
 
-/** The whole picture with the spots on it, the zoom, and how everything is displayed. */
-export function Overview({ board, stack, latencyMs }: { board: Board; stack: StackRecord; latencyMs: number | null }) {
-  const session = useSession();
+/** The whole picture with the spots on it, and their names. */
+export function Overview({ board, stack }: { board: Board; stack: StackRecord }) {
   return (
-    <aside className="flex w-[216px] shrink-0 flex-col gap-3 overflow-y-auto border-r border-line bg-panel p-2">
+    <aside className="flex w-[216px] shrink-0 flex-col gap-3 overflow-x-hidden overflow-y-auto border-r border-line bg-panel p-2">
       <SpotMap board={board} stack={stack} />
       <SpotList board={board} stack={stack} />
-      <div
-        className="flex gap-1"
-        role="group"
-        aria-label="Zoom of all crops"
-        data-help="Zoom of all crops: keys 0 1 2 3 4"
-      >
-        {ZOOMS.map((zoom) => (
-          <button
-            key={zoom}
-            type="button"
-            aria-pressed={board.view.zoom === zoom}
-            className={`figures flex-1 rounded border py-0.5 ${board.view.zoom === zoom ? "border-quiet text-text" : "border-line text-quiet hover:text-text"}`}
-            onClick={() => session.amendBoard((b) => ({ ...b, view: { ...b.view, zoom } }))}
-          >
-            {zoom === "fit" ? "fit" : `${zoom}:1`}
-          </button>
-        ))}
-      </div>
-      {board.view.panX !== 0 || board.view.panY !== 0 ? (
-        <Button
-          help="Moves all crops back to their spots (Home)"
-          onClick={() => session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: 0, panY: 0 } }))}
-        >
-          Back to the spots
-        </Button>
-      ) : null}
-      <section>
-        <h3 className="text-quiet">Display, the same for all</h3>
-        <NumberSetting
-          label="Sky brightness"
-          hint="How bright the sky is shown in every crop; the data stay as they are"
-          min={0.02}
-          max={0.5}
-          step={0.01}
-          value={board.display.sky}
-          onChange={(sky) => session.changeBoard((b) => ({ ...b, display: { ...b.display, sky } }), "display.sky")}
-        />
-        <NumberSetting
-          label="Black below sky"
-          hint="Where black is shown, in σ below the sky"
-          unit="σ"
-          min={0}
-          max={20}
-          step={0.1}
-          value={board.display.black}
-          onChange={(black) =>
-            session.changeBoard((b) => ({ ...b, display: { ...b.display, black } }), "display.black")
-          }
-        />
-      </section>
-      <p
-        className="mt-auto text-sm text-quiet"
-        data-help="Time from the last change of a setting to the last crop that followed it"
-      >
-        Last change shown after{" "}
-        <span className="figures text-text">{latencyMs === null ? "–" : Math.round(latencyMs)}</span> ms
-      </p>
     </aside>
   );
 }
@@ -217,6 +158,7 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
             />
             <IconButton
               label={`Remove spot ${spot.name}`}
+              help="Removes the spot"
               disabled={board.spots.length <= 1}
               onClick={() => session.changeBoard((b) => ({ ...b, spots: b.spots.filter((s) => s.id !== spot.id) }))}
             >

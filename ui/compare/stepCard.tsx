@@ -51,6 +51,7 @@ export function StepCard({
   const ladderButton = ({ name, label }: { name: string; label: string }) => (
     <IconButton
       label={`Ladder of ${label.toLowerCase()}: see several values side by side`}
+      help="Several values side by side"
       className="!h-5 !w-5"
       onClick={() => setLadderOf(ladderOf === name ? null : name)}
     >
@@ -91,6 +92,7 @@ export function StepCard({
         </Switch.Root>
         <IconButton
           label={`Remove ${operation?.title ?? step.operation}`}
+          help="Removes the step"
           className="!h-5 !w-5"
           onClick={() => session.changeBoard((board) => removeStep(board, lane.id, step.id))}
         >

@@ -1,45 +1,42 @@
 "use client";
 
-import { useEffect, useState } from "react";
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { createPortal } from "react-dom";
+import type { Box } from "./helpLayout";
+import { placeLabels } from "./helpLayout";
 
-/** Every key that does something, by where it works. */
-export const KEYS: { where: string; keys: [string, string][] }[] = [
-  {
-    where: "Everywhere",
-    keys: [
-      ["?", "what each control is, and the keys"],
-      ["Esc", "close"],
-    ],
-  },
-  {
-    where: "Subs",
-    keys: [
-      ["← → ↑ ↓", "previous and next sub"],
-      ["Space", "play"],
-      ["X", "leave the selected subs out, or take them in"],
-      ["Shift X", "leave them to the rules"],
-      ["C", "mark as candidate"],
-      ["V", "to the last candidate and back"],
-      ["R", "make it the reference"],
-      ["N", "over the reference, or as it came"],
-      ["B", "sky boxes"],
-      ["Ctrl A, Esc", "select all, none"],
-      ["0 1 4", "all of the picture, 1:1, 4:1"],
-    ],
-  },
-  {
-    where: "Compare",
-    keys: [
-      ["B (hold)", "the untouched stack in every crop"],
-      ["0 1 2 3 4", "fit, 1:1, 2:1, 4:1, 8:1"],
-      ["arrow keys", "move all crops"],
-      ["Home", "all crops back to their spots"],
-      ["Ctrl Z", "undo"],
-      ["Ctrl Shift Z", "redo"],
-    ],
-  },
+type Keys = readonly (readonly [key: string, what: string])[];
+
+const EVERYWHERE: Keys = [
+  ["?", "what each control is, and the keys"],
+  ["Esc", "close"],
 ];
+
+/** The keys of each screen. */
+export const KEYS: Readonly<Record<string, Keys>> = {
+  subs: [
+    ["← → ↑ ↓", "previous and next sub"],
+    ["Space", "play"],
+    ["O", "the selected subs out, or in"],
+    ["Shift O", "leave them to the rules"],
+    ["L", "make it the rival"],
+    ["T", "to the rival and back"],
+    ["M", "match the others to it"],
+    ["A", "as it came, or over the reference"],
+    ["B (hold)", "as it came, while held"],
+    ["K", "sky patches"],
+    ["Ctrl A, Esc", "select all, none"],
+    ["0 1 4", "all of the picture, 1:1, 4:1"],
+  ],
+  compare: [
+    ["B (hold)", "the untouched stack in every crop"],
+    ["0 1 2 3 4", "fit, 1:1, 2:1, 4:1, 8:1"],
+    ["arrow keys", "move all crops"],
+    ["Home", "all crops back to their spots"],
+    ["Ctrl Z", "undo"],
+    ["Ctrl Shift Z", "redo"],
+  ],
+};
 
 /** Help is opened and closed by ? (wherever that lies on the keyboard) and closed by Escape. */
 export function useHelp(): { open: boolean; toggle: () => void } {
@@ -56,85 +53,111 @@ export function useHelp(): { open: boolean; toggle: () => void } {
   return { open, toggle: () => setOpen((before) => !before) };
 }
 
-interface Label {
+interface Label extends Box {
   text: string;
-  left: number;
-  top: number;
-  width: number;
-  height: number;
+  control: Box;
 }
 
-/** Labels every control on the screen in place, as its own `data-help` says, and lists the keys. */
-export function HelpOverlay({ onClose }: { onClose: () => void }) {
+/** Widest text of a label, and what its padding and edge add, in px. */
+const WIDEST = 180;
+const PADDING = { x: 16, y: 4 };
+const LINE = 16;
+
+/** The first part of what a control says of itself; the rest is in its tooltip. */
+const brief = (text: string): string => text.split(/[;.:\n]/)[0].trim();
+
+/** Size of a label of this text as the browser will break it. */
+function sizeOf(text: string, widthOf: (text: string) => number): { width: number; height: number } {
+  let lines = 1;
+  let current = "";
+  let widest = 0;
+  for (const word of text.split(" ")) {
+    const longer = current === "" ? word : `${current} ${word}`;
+    if (current !== "" && widthOf(longer) > WIDEST) {
+      lines++;
+      current = word;
+    } else current = longer;
+    widest = Math.max(widest, widthOf(current));
+  }
+  return { width: Math.ceil(widest) + PADDING.x, height: LINE * lines + PADDING.y };
+}
+
+/** Width of text in the labels' type. */
+function textRuler(): (text: string) => number {
+  const context = document.createElement("canvas").getContext("2d");
+  if (context) context.font = `12px ${getComputedStyle(document.body).fontFamily}`;
+  return (text) => context?.measureText(text).width ?? text.length * 7;
+}
+
+/** Controls in sight, each once by what it says of itself. */
+function controlsInSight(): { text: string; control: Box }[] {
+  const found = new Map<string, Box>();
+  for (const element of document.querySelectorAll<HTMLElement>("[data-help]")) {
+    const { left, top, width, height } = element.getBoundingClientRect();
+    const text = brief(element.dataset.help ?? "");
+    const out = width === 0 || top < 0 || top > window.innerHeight - 10 || left > window.innerWidth - 10;
+    if (text !== "" && !out && !found.has(text)) found.set(text, { left, top, width, height });
+  }
+  return [...found].map(([text, control]) => ({ text, control }));
+}
+
+/** Labels every control on the screen, as its own `data-help` says, and lists the keys of this screen. */
+export function HelpOverlay({ stage, onClose }: { stage: string; onClose: () => void }) {
   const [labels, setLabels] = useState<Label[]>([]);
-  useEffect(() => {
+  const list = useRef<HTMLDivElement>(null);
+  useLayoutEffect(() => {
     const measure = () => {
-      const seen = new Set<string>();
-      const found: Label[] = [];
-      document.querySelectorAll<HTMLElement>("[data-help]").forEach((element) => {
-        const { left, top, width, height } = element.getBoundingClientRect();
-        const text = element.dataset.help ?? "";
-        const hidden = width === 0 || top > window.innerHeight - 10 || left > window.innerWidth - 10 || top < 0;
-        if (text === "" || hidden || seen.has(text)) return;
-        seen.add(text);
-        found.push({ text, left, top, width, height });
-      });
-      setLabels(place(found));
+      const controls = controlsInSight();
+      const keys = list.current?.getBoundingClientRect();
+      const widthOf = textRuler();
+      const boxes = placeLabels(
+        controls.map(({ text, control }) => ({ control, ...sizeOf(text, widthOf) })),
+        keys ? [keys] : [],
+        { width: window.innerWidth, height: window.innerHeight },
+      );
+      setLabels(controls.flatMap((control, i) => (boxes[i] ? [{ ...control, ...boxes[i] }] : [])));
     };
     measure();
     window.addEventListener("resize", measure);
     return () => window.removeEventListener("resize", measure);
   }, []);
+  const keys = [...(KEYS[stage] ?? []), ...EVERYWHERE];
   return createPortal(
-    <div className="fixed inset-0 z-50 bg-black/70" role="dialog" aria-label="What is what" onClick={onClose}>
-      {labels.map((label) => (
+    <div className="fixed inset-0 z-50 bg-black/75" role="dialog" aria-label="What is what" onClick={onClose}>
+      <svg className="pointer-events-none absolute inset-0 h-full w-full">
+        {labels.map(({ text, control, ...box }) => {
+          const x = Math.min(Math.max(box.left + box.width / 2, control.left + 4), control.left + control.width - 4);
+          const y = Math.min(Math.max(box.top + box.height / 2, control.top + 4), control.top + control.height - 4);
+          const inside = x >= box.left && x <= box.left + box.width && y >= box.top && y <= box.top + box.height;
+          return inside ? null : (
+            <line key={text} x1={box.left + 6} y1={box.top + box.height / 2} x2={x} y2={y} stroke="#a3a3a3" />
+          );
+        })}
+      </svg>
+      {labels.map(({ text, left, top, width, height }) => (
         <div
-          key={label.text}
-          className="absolute max-w-60 border-l-2 border-accent bg-raised px-1.5 py-0.5 text-sm"
-          style={{ left: label.left, top: label.top }}
+          key={text}
+          data-testid="help-label"
+          className="absolute overflow-hidden border-l-2 border-accent bg-raised px-1.5 py-0.5 text-sm leading-4"
+          style={{ left, top, width, height }}
         >
-          {label.text}
+          {text}
         </div>
       ))}
-      <div className="absolute bottom-12 left-[232px] grid w-[744px] grid-cols-3 gap-4 rounded border border-line bg-panel p-3">
-        {KEYS.map(({ where, keys }) => (
-          <section key={where} className="mb-2">
-            <h3 className="text-quiet">{where}</h3>
-            {keys.map(([key, what]) => (
-              <div key={key} className="flex gap-3">
-                <span className="figures w-24 shrink-0 text-accent">{key}</span>
-                <span>{what}</span>
-              </div>
-            ))}
-          </section>
+      <div
+        ref={list}
+        data-testid="help-keys"
+        className="absolute bottom-10 left-1/2 grid w-max -translate-x-1/2 grid-cols-[max-content_max-content] gap-x-10 rounded border border-line bg-panel p-3"
+      >
+        {keys.map(([key, what]) => (
+          <div key={key} className="flex gap-3">
+            <span className="figures w-24 shrink-0 text-accent">{key}</span>
+            <span className="whitespace-nowrap">{what}</span>
+          </div>
         ))}
-        <p className="col-span-3 text-sm text-quiet">Click anywhere to close.</p>
+        <p className="col-span-2 pt-1 text-sm text-quiet">Click anywhere to close.</p>
       </div>
     </div>,
     document.body,
   );
-}
-
-/** Moves labels down where they would cover one another, and left where they would leave the window. */
-function place(labels: Label[]): Label[] {
-  const placed: (Label & { boxWidth: number; boxHeight: number })[] = [];
-  for (const label of [...labels].sort((a, b) => a.top - b.top || a.left - b.left)) {
-    const boxWidth = Math.min(240, 14 + label.text.length * 6.4);
-    const boxHeight = 20 + 16 * Math.floor((label.text.length * 6.4) / 232);
-    const left = Math.min(label.left, window.innerWidth - boxWidth - 4);
-    let top = label.top;
-    for (let guard = 0; guard < 200; guard++) {
-      const hit = placed.find(
-        (p) =>
-          left < p.left + p.boxWidth &&
-          left + boxWidth > p.left &&
-          top < p.top + p.boxHeight &&
-          top + boxHeight > p.top,
-      );
-      if (!hit) break;
-      top = hit.top + hit.boxHeight + 1;
-    }
-    placed.push({ ...label, left, top, boxWidth, boxHeight });
-  }
-  return placed;
 }

@@ -64,7 +64,7 @@ export function TopBar() {
       <IconButton label="What is what, and the keys (?)" onClick={help.toggle}>
         <CircleHelp size={16} />
       </IconButton>
-      {help.open ? <HelpOverlay onClose={help.toggle} /> : null}
+      {help.open ? <HelpOverlay stage={stage} onClose={help.toggle} /> : null}
     </header>
   );
 }

@@ -31,19 +31,20 @@ export function Button({ kind = "plain", help, className = "", children, ...rest
   );
 }
 
-/** A button that is only an icon: it must have a label. */
+/** A button that is only an icon: it must have a label. The help may say less: it names all buttons of its kind once. */
 export function IconButton({
   label,
+  help = label,
   className = "",
   children,
   ...rest
-}: Omit<Props, "help" | "kind"> & { label: string }) {
+}: Omit<Props, "kind"> & { label: string }) {
   return (
     <button
       type="button"
       title={label}
       aria-label={label}
-      data-help={label}
+      data-help={help}
       className={`inline-flex h-6 w-6 items-center justify-center rounded text-quiet hover:bg-raised hover:text-text disabled:opacity-30 ${className}`}
       {...rest}
     >

@@ -12,7 +12,32 @@ import { Mark } from "../frame/topBar";
 import { useTools } from "../frame/workspace";
 import { Button, IconButton } from "../kit/button";
 import { duration, when } from "../kit/format";
-import { EmptyState, Problem } from "../kit/notice";
+import { Problem } from "../kit/notice";
+
+/** What can be tried without frames of one's own; the pictures are made by the same simulator (npm run screenshots). */
+const DEMOS = [
+  {
+    kind: "night",
+    name: "Weir Nebula, demo",
+    action: "Open the demo",
+    try: "22 calibrated subs: see them stacked, then compare noise reduction and deconvolution side by side.",
+    picture: "/demos/night.png",
+  },
+  {
+    kind: "raw",
+    name: "Weir Nebula, raw demo",
+    action: "Demo with raw frames",
+    try: "Raw colour lights with darks, flats and bias: calibrate, demosaic, find the bad ones.",
+    picture: "/demos/raw.png",
+  },
+  {
+    kind: "video",
+    name: "Oru, video demo",
+    action: "Demo with a video",
+    try: "A planet through moving air, 240 frames: rank them and flip through the sharpest.",
+    picture: "/demos/video.png",
+  },
+] as const;
 
 /** All projects as cards. On the first visit of a demo start it makes the demo project by itself. */
 export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
@@ -98,33 +123,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
           <Button kind="primary" type="submit" help="Makes an empty project and opens it">
             New project
           </Button>
-          <Button
-            onClick={() => void create("Weir Nebula, demo", true)}
-            help="Makes a project with 20 simulated subs, stacks them and opens the comparison"
-          >
-            Open the demo
-          </Button>
-          <Button
-            onClick={() => void create("Weir Nebula, raw demo", true, "raw")}
-            help="Makes a project with simulated raw lights, darks, flats and bias frames, and calibrates them"
-          >
-            Demo with raw frames
-          </Button>
-          <Button
-            onClick={() => void create("Oru, video demo", true, "video")}
-            help="Makes a project from a simulated video of a planet, whose frames are graded"
-          >
-            Demo with a video
-          </Button>
         </form>
-        {cards?.length === 0 ? (
-          <div className="h-64">
-            <EmptyState title="No projects yet">
-              Make a project and drop your frames into it, or open the demo to see the whole way from 20 simulated subs
-              to a comparison.
-            </EmptyState>
-          </div>
-        ) : null}
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4">
           {cards?.map((card) => (
             <li key={card.project.id} className="group relative rounded border border-line bg-panel hover:border-quiet">
@@ -155,6 +154,32 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
             </li>
           ))}
         </ul>
+        <section className="mt-8">
+          <h2 className="mb-2 text-quiet">
+            {cards?.length === 0
+              ? "No projects yet. Make one and drop your frames into it, or begin with a simulated one:"
+              : "To try things on: projects of simulated frames"}
+          </h2>
+          <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4" aria-label="Demos">
+            {DEMOS.map(({ kind, name: title, action, try: what, picture }) => (
+              <li key={kind}>
+                <button
+                  type="button"
+                  aria-label={action}
+                  data-help={`${action}: a new project of simulated frames`}
+                  className="block h-full w-full rounded border border-line bg-panel text-left hover:border-quiet"
+                  onClick={() => void create(title, true, kind)}
+                >
+                  <img src={picture} alt="" className="h-40 w-full rounded-t bg-page object-cover" />
+                  <span className="block px-3 py-2">
+                    <span className="block text-accent">{action}</span>
+                    <span className="block text-sm text-quiet">{what}</span>
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
       </main>
       <Toaster theme="dark" position="bottom-left" />
     </div>

@@ -8,7 +8,7 @@ import { stretchCurves, stretchParameters } from "@/core/operations";
 import type { StackSettings } from "@/core/stack";
 import { stackParameters, stackSettings } from "@/core/stack";
 import type { Treatment } from "@/engine/tasks/crop";
-import type { StackRecord } from "@/storage";
+import type { StackRecord, SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { useTools } from "../frame/workspace";
 import { useGrades } from "../subs/grades";
@@ -97,6 +97,8 @@ function SettingsColumn() {
   const stacking = useStacking();
   const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
+  const isVideo = included.some(({ video }) => video !== null);
+  const exposedS = exposureOf(included);
   const inline = (name: keyof typeof stackParameters.defaults) => (
     <InlineParameter
       of={stackParameters}
@@ -108,8 +110,8 @@ function SettingsColumn() {
   return (
     <aside className="flex w-72 shrink-0 flex-col gap-3 overflow-auto border-r border-line bg-panel p-3">
       <p>
-        Stack <b className="figures">{included.length}</b> subs,{" "}
-        {duration(included.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0))} in all.
+        Stack <b className="figures">{included.length}</b> {isVideo ? "frames" : "subs"}
+        {exposedS > 0 ? `, ${duration(exposedS)} in all` : ""}.
       </p>
       {sets.length > 1 ? (
         <Sentence label="Of">
@@ -216,6 +218,14 @@ function SettingsColumn() {
       )}
     </aside>
   );
+}
+
+/** Exposure of all, in seconds; frames of a video without an exposure of their own have the time from the first to the last. */
+function exposureOf(subs: SubRecord[]): number {
+  const told = subs.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
+  const times = subs.flatMap(({ timeMs }) => timeMs ?? []);
+  if (told > 0 || times.length < 2) return told;
+  return times.reduce((a, b) => Math.max(a, b)) / 1000 - times.reduce((a, b) => Math.min(a, b)) / 1000;
 }
 
 function Sentence({ label, children }: { label: string; children: React.ReactNode }) {

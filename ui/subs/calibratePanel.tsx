@@ -187,7 +187,7 @@ export function CalibratePanel({ map, onMap }: Props) {
       <section className="space-y-1.5">
         <h3 className="text-quiet">How</h3>
         <div className="flex flex-wrap items-center gap-3">
-          <span>Take off</span>
+          <span>Calibrate with</span>
           {(["dark", "bias", "flat"] as const).map((kind) => (
             <Tick
               key={kind}

@@ -2,23 +2,22 @@
 
 import { useMemo, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
+import type { StretchParams } from "@/core/operations";
 import { stretchCurves } from "@/core/operations";
 import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import type { Look } from "../viewer/viewerFrame";
 import { ViewerFrame } from "../viewer/viewerFrame";
-import { BoxOverlay } from "./boxOverlay";
+import { PatchOverlay } from "./patchOverlay";
 import type { Prepared } from "./useFlip";
 import { useFlip } from "./useFlip";
 
 /** How frames are shown while they are judged; the same for all. */
 export interface JudgingLook {
-  registered: boolean;
-  /** Display brightness of the sky. */
-  brightness: number;
-  /** 1 shows the usual range; more brings out faint differences of the sky. */
-  contrast: number;
-  boxes: boolean;
+  /** As the file has it, not laid over the reference. */
+  asItCame: boolean;
+  display: StretchParams;
+  patches: boolean;
 }
 
 interface Props {
@@ -34,8 +33,8 @@ interface Props {
 /** The current frame; the place that is looked at stays from frame to frame, and so does the display stretch. */
 export function FlipPicture({ order, current, reference, judging, onPrepared, defects }: Props) {
   const session = useSession();
-  const boxes = useProject((state) => state.project.boxes);
-  const registered = judging.registered && Boolean(current.relation?.value) && reference !== null;
+  const patches = useProject((state) => state.project.patches);
+  const registered = !judging.asItCame && Boolean(current.relation?.value) && reference !== null;
   const size = registered ? reference.measuredSize : current.measuredSize;
   const [look, setLook] = useState<Look>({ x: size.width / 2, y: size.height / 2, scale: null });
   useHotkeys("0", () => setLook((before) => ({ ...before, scale: null })));
@@ -43,10 +42,7 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
   useHotkeys("4", () => setLook((before) => ({ ...before, scale: 4 })));
   const useRegion = useFlip({ order, current, registered, size }, onPrepared);
   const stretch = registered ? reference.stretch : current.stretch;
-  const curves = useMemo(
-    () => stretchCurves({ sky: judging.brightness, black: 2.5 / judging.contrast }, stretch),
-    [judging.brightness, judging.contrast, stretch],
-  );
+  const curves = useMemo(() => stretchCurves(judging.display, stretch), [judging.display, stretch]);
   const { trail } = current.measures;
   return (
     <ViewerFrame
@@ -60,15 +56,15 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
       overlay={(toScreen, scale) => (
         <>
           {trail && !registered ? <TrailMark trail={trail} size={size} toScreen={toScreen} /> : null}
-          {judging.boxes && reference ? (
-            <BoxOverlay
-              boxes={boxes}
-              levels={current.boxes?.levels ?? []}
+          {judging.patches && reference ? (
+            <PatchOverlay
+              patches={patches}
+              levels={current.patches?.levels ?? []}
               unit={current.unit}
               toScreen={toScreen}
               scale={scale}
               size={size}
-              onChange={(next) => session.saveProject({ boxes: next })}
+              onChange={(next) => session.saveProject({ patches: next })}
             />
           ) : null}
           {defects ? <DefectMarks defects={defects} shrink={defects.width / size.width} toScreen={toScreen} /> : null}

@@ -1,7 +1,7 @@
 import { renderToStaticMarkup } from "react-dom/server";
 import type { FrameSet, GradedFrame } from "@/core/choose";
 import type { SubRecord } from "@/storage";
-import { firstBoxes, middleBox } from "./boxOverlay";
+import { firstPatches, middlePatch } from "./patchOverlay";
 import { handVerdict, selectionAfter } from "./grades";
 import { SetsBar } from "./setsBar";
 
@@ -12,21 +12,21 @@ test("a calibration frame is out only by hand, and says so", () => {
   expect(handVerdict(frame("reject"))).toEqual({ included: false, reasons: ["rejected by hand"] });
 });
 
-test("first boxes lie inside the picture, near its corners; another begins in the middle", () => {
+test("first patches lie inside the picture, near its corners; another begins in the middle", () => {
   for (const size of [
     { width: 6000, height: 4000 },
     { width: 120, height: 90 },
   ]) {
-    const boxes = firstBoxes(size);
-    expect(boxes.length).toBe(4);
-    expect(new Set(boxes.map(({ id }) => id)).size).toBe(4);
-    for (const { x, y, side } of boxes) {
+    const patches = firstPatches(size);
+    expect(patches.length).toBe(4);
+    expect(new Set(patches.map(({ id }) => id)).size).toBe(4);
+    for (const { x, y, side } of patches) {
       expect(x - side / 2).toBeGreaterThanOrEqual(0);
       expect(y - side / 2).toBeGreaterThanOrEqual(0);
       expect(x + side / 2).toBeLessThanOrEqual(size.width);
       expect(y + side / 2).toBeLessThanOrEqual(size.height);
     }
-    expect(middleBox(size)).toMatchObject({ x: size.width / 2, y: size.height / 2, side: boxes[0].side });
+    expect(middlePatch(size)).toMatchObject({ x: size.width / 2, y: size.height / 2, side: patches[0].side });
   }
 });
 
@@ -43,15 +43,32 @@ describe("sets", () => {
       .replace(/\s+/g, " ")
       .trim();
 
-  test("one set needs no choice; several are shown with their counts and times, and all of them first", () => {
-    const show = () => undefined;
-    expect(renderToStaticMarkup(<SetsBar sets={[set("L", 3, 360)]} shown={null} onShow={show} />)).toBe("");
-    const markup = renderToStaticMarkup(
-      <SetsBar sets={[set("L", 30, 3600), set("Ha", 12, 7200)]} shown="Ha" onShow={show} />,
+  const bar = (part: Partial<Parameters<typeof SetsBar>[0]>) =>
+    renderToStaticMarkup(
+      <SetsBar
+        sets={[set("L", 3, 360)]}
+        shown={null}
+        onShow={() => undefined}
+        heaviest={null}
+        rankedBy="heaviest"
+        total={42}
+        onHeaviest={() => undefined}
+        {...part}
+      />,
     );
-    expect(text(markup)).toBe("All 42 · 3 h 0 min L 30 · 60 min Ha 12 · 2 h 0 min");
+
+  test("one set needs no choice; several are shown with their counts and times, and all of them first", () => {
+    expect(text(bar({}))).toBe("heaviest only");
+    const markup = bar({ sets: [set("L", 30, 3600), set("Ha", 12, 7200)], shown: "Ha" });
+    expect(text(markup)).toBe("All 42 · 3 h 0 min L 30 · 60 min Ha 12 · 2 h 0 min heaviest only");
     expect(markup.match(/aria-pressed="true"/g)?.length).toBe(1);
     expect(text(markup.slice(markup.indexOf('aria-pressed="true"')))).toContain("Ha");
+  });
+
+  test("the chip of the best frames tells how many, never more than there are, and what they are ranked by", () => {
+    expect(bar({ heaviest: 12 })).toContain('value="12"');
+    expect(bar({ heaviest: 60 })).toContain('value="42"');
+    expect(text(bar({ rankedBy: "sharpest" }))).toBe("sharpest only");
   });
 });
 

@@ -5,24 +5,28 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
 import { measureOf } from "@/core/choose";
 import { FILE_ENDINGS } from "@/core/formats";
+import { stretchParameters } from "@/core/operations";
 import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
 import { EmptyState } from "../kit/notice";
-import { firstBoxes, middleBox } from "./boxOverlay";
+import { useHeldKey } from "../kit/useHeldKey";
+import { firstPatches, middlePatch } from "./patchOverlay";
 import type { DefectMap } from "./calibratePanel";
 import { CalibratePanel } from "./calibratePanel";
 import { ColumnsMenu } from "./columnsMenu";
 import { FlipBar } from "./flipBar";
 import type { JudgingLook } from "./flipPicture";
 import { FlipPicture } from "./flipPicture";
+import { FrameShown } from "./frameShown";
 import type { Sort } from "./grades";
 import { handVerdict, selectionAfter, sortFrames, useGrades } from "./grades";
 import { HeaderPanel, TypeHint } from "./headerPanel";
 import { ExportMenu, ImportNotices, StorageUse } from "./importBar";
 import { MeasureChart } from "./measureChart";
 import { RulesPanel } from "./rulesPanel";
+import { ReferenceStrip } from "./referenceStrip";
 import { SetsBar } from "./setsBar";
 import { SubsTable } from "./subsTable";
 import type { Prepared } from "./useFlip";
@@ -41,7 +45,7 @@ export function SubsScreen() {
   const session = useSession();
   const subs = useProject((state) => state.subs);
   const columns = useProject((state) => state.project.columns);
-  const boxes = useProject((state) => state.project.boxes);
+  const patches = useProject((state) => state.project.patches);
   const currentId = useProject((state) => state.currentSubId);
   const selection = useProject((state) => state.selection);
   const proposal = useProject((state) => state.proposal);
@@ -57,16 +61,16 @@ export function SubsScreen() {
   const [playing, setPlaying] = useState(false);
   const [prepared, setPrepared] = useState<Prepared | null>(null);
   const [judging, setJudging] = useState<JudgingLook>({
-    registered: true,
-    brightness: 0.14,
-    contrast: 1,
-    boxes: false,
+    asItCame: false,
+    display: stretchParameters.defaults,
+    patches: false,
   });
-  const [best, setBest] = useState<number | null>(null);
+  const [heaviest, setHeaviest] = useState<number | null>(null);
   const [map, setMap] = useState<DefectMap | null>(null);
   const chooser = useRef<HTMLInputElement>(null);
-  const swapped = useRef<string | null>(null);
+  const cameFrom = useRef<string | null>(null);
 
+  const before = useHeldKey("b");
   const byId = useMemo(() => new Map(subs.map((sub) => [sub.id, sub])), [subs]);
   const reference = useMemo(() => session.reference(), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps
   const shownSet = grades.sets.find(({ key }) => key === setKey) ?? null;
@@ -77,13 +81,13 @@ export function SubsScreen() {
   );
   const sorted = useMemo(() => sortFrames(frames, sort), [frames, sort]);
   const flipped = useMemo(() => {
-    if (best === null) return sorted;
+    if (heaviest === null) return sorted;
     const worth = (frame: (typeof frames)[number]) =>
       measureOf("weight").value(frame) ?? measureOf("sharpness").value(frame) ?? -1;
     const ranked = [...frames].sort((a, b) => worth(b) - worth(a));
-    const kept = new Set(ranked.slice(0, best).map(({ id }) => id));
+    const kept = new Set(ranked.slice(0, heaviest).map(({ id }) => id));
     return sorted.filter(({ id }) => kept.has(id));
-  }, [sorted, frames, best]);
+  }, [sorted, frames, heaviest]);
   const lights = useMemo(() => flipped.flatMap(({ id }) => byId.get(id) ?? []), [flipped, byId]);
   const current: SubRecord | null = (currentId === null ? null : byId.get(currentId)) ?? lights[0] ?? subs[0] ?? null;
   // A calibration frame is flipped through with its like.
@@ -116,31 +120,31 @@ export function SubsScreen() {
   const included = (id: string) => grades.verdicts.get(id)?.included ?? byId.get(id)?.decision !== "reject";
   const decide = (ids: readonly string[], include: boolean) => session.decide(ids, include ? "keep" : "reject");
   const toggleDecision = () => current && decide(chosen, !included(current.id));
-  const swap = () => {
-    if (!current) return;
-    const candidates = order.filter((sub) => sub.candidate);
-    const target =
-      current.candidate && swapped.current !== null ? swapped.current : candidates[candidates.length - 1]?.id;
-    if (!target || target === current.id) return;
-    if (!current.candidate) swapped.current = current.id;
+  const rival = subs.find((sub) => sub.rival) ?? null;
+  const toRivalAndBack = () => {
+    if (!current || !rival) return;
+    const target = current.id === rival.id ? cameFrom.current : rival.id;
+    if (target === null || target === current.id) return;
+    if (current.id !== rival.id) cameFrom.current = current.id;
     session.selectSub(target);
   };
+  const matchToThis = () => current?.type === "light" && session.saveProject({ referenceId: current.id });
   const judge = (part: Partial<JudgingLook>) => {
-    if (part.boxes === true && boxes.length === 0 && reference)
-      session.saveProject({ boxes: firstBoxes(reference.measuredSize) });
+    if (part.patches === true && patches.length === 0 && reference)
+      session.saveProject({ patches: firstPatches(reference.measuredSize) });
     setJudging((before) => ({ ...before, ...part }));
   };
 
   useHotkeys("left,up", (event) => (event.preventDefault(), step(-1)), [step]);
   useHotkeys("right,down", (event) => (event.preventDefault(), step(1)), [step]);
   useHotkeys("space", (event) => (event.preventDefault(), setPlaying((before) => !before)));
-  useHotkeys("x", toggleDecision, [current, chosen, grades]);
-  useHotkeys("shift+x", () => session.decide(chosen, null), [chosen]);
-  useHotkeys("c", () => current && session.markCandidate(current.id), [current]);
-  useHotkeys("v", swap, [current, order]);
-  useHotkeys("r", () => current && session.saveProject({ referenceId: current.id }), [current]);
-  useHotkeys("b", () => judge({ boxes: !judging.boxes }), [judging, boxes, reference]);
-  useHotkeys("n", () => judge({ registered: !judging.registered }), [judging]);
+  useHotkeys("o", toggleDecision, [current, chosen, grades]);
+  useHotkeys("shift+o", () => session.decide(chosen, null), [chosen]);
+  useHotkeys("l", () => current && session.markRival(current.id), [current]);
+  useHotkeys("t", toRivalAndBack, [current, rival]);
+  useHotkeys("m", matchToThis, [current]);
+  useHotkeys("a", () => judge({ asItCame: !judging.asItCame }), [judging]);
+  useHotkeys("k", () => judge({ patches: !judging.patches }), [judging, patches, reference]);
   useHotkeys(
     "mod+a",
     (event) => (
@@ -168,7 +172,6 @@ export function SubsScreen() {
   };
   const kept = grades.lights.filter(({ id }) => included(id));
   const integration = kept.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
-  const others = subs.length - grades.lights.length;
 
   return (
     <div
@@ -212,33 +215,31 @@ export function SubsScreen() {
         <>
           <div className="flex min-h-0 flex-1">
             <div className="flex min-w-0 flex-1 flex-col">
-              <div className="min-h-0 flex-1">
+              <div className="relative min-h-0 flex-1">
                 <FlipPicture
                   key={session.project.id}
-                  {...{ order, current, reference, judging }}
+                  {...{ order, current, reference }}
+                  judging={before ? { ...judging, asItCame: true } : judging}
                   onPrepared={setPrepared}
-                  defects={map && !judging.registered ? map : null}
+                  defects={map && judging.asItCame ? map : null}
+                />
+                <FrameShown
+                  judging={judging}
+                  light={current.type === "light"}
+                  onJudging={judge}
+                  onAddPatch={() =>
+                    reference && session.saveProject({ patches: [...patches, middlePatch(reference.measuredSize)] })
+                  }
                 />
               </div>
               <FlipBar
-                {...{ current, at, playing, prepared, judging, best }}
+                {...{ current, at, playing, prepared }}
                 frame={grades.frames.get(current.id) ?? null}
                 verdict={grades.verdicts.get(current.id) ?? handVerdict(current)}
-                isReference={current.id === reference?.id}
                 count={order.length}
                 onStep={step}
                 onPlay={() => setPlaying(!playing)}
                 onDecide={toggleDecision}
-                onCandidate={() => session.markCandidate(current.id)}
-                onSwap={swap}
-                onReference={() => session.saveProject({ referenceId: current.id })}
-                onJudging={judge}
-                total={sorted.length}
-                onBest={(n) => setBest(n >= sorted.length ? null : n)}
-                onAddBox={() => {
-                  if (reference) session.saveProject({ boxes: [...boxes, middleBox(reference.measuredSize)] });
-                }}
-                reasons={proposal?.id === current.id ? proposal.reasons : []}
               />
             </div>
             <div className="flex w-[600px] shrink-0 flex-col border-l border-line">
@@ -277,46 +278,33 @@ export function SubsScreen() {
               </div>
               {panel === "choose" ? (
                 <>
-                  <SetsBar sets={grades.sets} shown={setKey} onShow={setSetKey} />
+                  <SetsBar
+                    sets={grades.sets}
+                    shown={setKey}
+                    onShow={setSetKey}
+                    heaviest={heaviest}
+                    rankedBy={current.video ? "sharpest" : "heaviest"}
+                    total={sorted.length}
+                    onHeaviest={(count) => setHeaviest(count !== null && count >= sorted.length ? null : count)}
+                  />
                   <RulesPanel frames={frames} />
-                  {grading || others > 0 || selection.length > 1 || proposal ? (
-                    <div className="flex h-6 shrink-0 items-center gap-3 border-b border-line px-2 text-sm text-quiet">
-                      {selection.length > 1 ? (
-                        <span className="flex items-center gap-2">
-                          {selection.length} selected
-                          <Button kind="quiet" onClick={() => decide(selection, false)}>
-                            Leave out
-                          </Button>
-                          <Button kind="quiet" onClick={() => decide(selection, true)}>
-                            Take in
-                          </Button>
-                          <Button
-                            kind="quiet"
-                            help="Takes the decision of a hand back (Shift X)"
-                            onClick={() => session.decide(selection, null)}
-                          >
-                            Leave it to the rules
-                          </Button>
-                        </span>
-                      ) : (
-                        <span
-                          className="min-w-0 flex-1 truncate"
-                          title={proposal?.reasons.join("\n")}
-                          data-testid="proposal"
-                        >
-                          {proposal
-                            ? `${referenceId === null ? "Reference" : "Proposed"}: ${byId.get(proposal.id)?.name ?? ""} (${proposal.reasons.join("; ")})`
-                            : ""}
-                        </span>
-                      )}
-                      <span className="ml-auto shrink-0">
-                        {grading
-                          ? `comparing ${grading.done} of ${grading.of}`
-                          : others > 0
-                            ? `${others} calibration frames`
-                            : ""}
-                      </span>
-                    </div>
+                  {frames.length > 0 ? (
+                    <ReferenceStrip
+                      {...{ current, reference, rival, selection, grading }}
+                      others={subs.length - grades.lights.length}
+                      reason={
+                        proposal
+                          ? {
+                              text: `${referenceId === null ? "Reference" : "Proposed"}: ${byId.get(proposal.id)?.name ?? ""} (${proposal.reasons.join("; ")})`,
+                              lines: proposal.reasons,
+                            }
+                          : null
+                      }
+                      onDecide={(include) => decide(selection, include)}
+                      onRules={() => session.decide(selection, null)}
+                      onMatch={matchToThis}
+                      onRival={toRivalAndBack}
+                    />
                   ) : null}
                   {frames.length === 0 ? (
                     <TypeHint onShow={() => setPanel("header")} />
@@ -332,6 +320,7 @@ export function SubsScreen() {
                       onSort={(key) => setSort({ key, down: sort.key === key ? !sort.down : false })}
                       onPick={pick}
                       onDecide={(id, include) => decide([id], include)}
+                      onRival={(id) => session.markRival(id)}
                     />
                   )}
                 </>
@@ -342,7 +331,7 @@ export function SubsScreen() {
                     setMap(next);
                     if (!next) return;
                     // The map belongs to the sensor: frames are shown as they came, and a dark shows its hot pixels best.
-                    judge({ registered: false });
+                    judge({ asItCame: true });
                     const dark = masters.find(({ id }) => id === next.masterId)?.frames.find((id) => byId.has(id));
                     if (dark) session.selectSub(dark);
                   }}

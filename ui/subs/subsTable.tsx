@@ -1,7 +1,7 @@
 "use client";
 
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { CircleOff, Cloud, Copy, Slash, Star } from "lucide-react";
+import { CircleOff, Cloud, Copy, Pin, Slash } from "lucide-react";
 import { useEffect, useRef } from "react";
 import type { GradedFrame, MeasureId, Verdict } from "@/core/choose";
 import { flagsOf, measureOf } from "@/core/choose";
@@ -23,7 +23,11 @@ interface Props {
   onSort: (key: SortKey) => void;
   onPick: (id: string, keys: { ctrl: boolean; shift: boolean }) => void;
   onDecide: (id: string, include: boolean) => void;
+  onRival: (id: string) => void;
 }
+
+/** Height of the line that tells why a frame is left out. */
+const REASON = 15;
 
 /** The measures of every light; only the rows in sight are made. */
 export function SubsTable(props: Props) {
@@ -40,20 +44,23 @@ export function SubsTable(props: Props) {
     onSort,
     onPick,
     onDecide,
+    onRival,
   } = props;
   const box = useRef<HTMLDivElement>(null);
   const height = thumbnails ? 42 : 24;
+  const reasonOf = (frame: GradedFrame | undefined): string =>
+    frame ? (verdicts.get(frame.id)?.reasons.join("; ") ?? "") : "";
   const rows = useVirtualizer({
     count: frames.length,
     getScrollElement: () => box.current,
-    estimateSize: () => height,
+    estimateSize: (index) => height + (reasonOf(frames[index]) ? REASON : 0),
     overscan: 12,
   });
   const at = frames.findIndex(({ id }) => id === currentId);
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at, { align: "auto" });
   }, [at]); // eslint-disable-line react-hooks/exhaustive-deps -- only when the current sub changes
-  useEffect(() => rows.measure(), [height]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => rows.measure(), [height, verdicts, frames]); // eslint-disable-line react-hooks/exhaustive-deps
   const selected = new Set(selection);
   const head = (key: SortKey, label: string, width: string, help: string) => (
     <button
@@ -88,7 +95,7 @@ export function SubsTable(props: Props) {
             const verdict = verdicts.get(frame.id);
             const included = verdict?.included !== false;
             const flags = flagsOf(frame);
-            const why = verdict?.reasons.join("; ") ?? "";
+            const why = reasonOf(frame);
             const mark = selected.has(frame.id) ? "bg-line" : frame.id === currentId ? "bg-raised" : "hover:bg-panel";
             return (
               <div
@@ -97,44 +104,60 @@ export function SubsTable(props: Props) {
                 aria-selected={frame.id === currentId || selected.has(frame.id)}
                 data-sub={frame.name}
                 title={why}
-                className={`absolute flex w-full cursor-pointer items-center pr-2 select-none ${mark} ${frame.id === currentId ? "shadow-[inset_2px_0_0_#e0a44a]" : ""} ${included ? "" : "text-quiet"}`}
-                style={{ height, top: item.start }}
+                className={`group absolute w-full cursor-pointer pr-2 select-none ${mark} ${frame.id === currentId ? "shadow-[inset_2px_0_0_#e0a44a]" : ""} ${included ? "" : "text-quiet"}`}
+                style={{ height: item.size, top: item.start }}
                 onClick={(event) => onPick(frame.id, { ctrl: event.ctrlKey || event.metaKey, shift: event.shiftKey })}
               >
-                <span className="flex w-8 justify-center">
-                  <input
-                    type="checkbox"
-                    aria-label={`Include ${frame.name}`}
-                    className="accent-[#a3a3a3]"
-                    checked={included}
-                    onClick={(event) => event.stopPropagation()}
-                    onChange={(event) => onDecide(frame.id, event.target.checked)}
-                  />
-                </span>
-                {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
-                <span className="flex min-w-0 flex-1 gap-2 px-1">
-                  <span
-                    className={`min-w-0 shrink-0 truncate ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "max-w-[75%] line-through decoration-line"}`}
-                  >
-                    {frame.name}
+                <div className="flex items-center" style={{ height }}>
+                  <span className="flex w-8 justify-center">
+                    <input
+                      type="checkbox"
+                      aria-label={`Include ${frame.name}`}
+                      className="accent-[#a3a3a3]"
+                      checked={included}
+                      onClick={(event) => event.stopPropagation()}
+                      onChange={(event) => onDecide(frame.id, event.target.checked)}
+                    />
                   </span>
-                  {why ? <span className="min-w-0 truncate">{why}</span> : null}
-                </span>
-                <span className="flex shrink-0 gap-0.5 text-quiet">
-                  {sub?.candidate ? <Star size={12} aria-label="candidate" /> : null}
-                  {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
-                  {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
-                  {flags.includes("double") ? <Copy size={12} aria-label="double image" /> : null}
-                  {flags.includes("black") ? <CircleOff size={12} aria-label="black is cut off" /> : null}
-                </span>
-                {columns.map((id) => {
-                  const { value, digits } = measureOf(id);
-                  return (
-                    <span key={id} className="figures w-[68px] px-1 text-right">
-                      {fixed(value(frame), digits)}
+                  {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
+                  <span className="flex min-w-0 flex-1 gap-2 px-1">
+                    <span
+                      className={`min-w-0 truncate ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
+                    >
+                      {frame.name}
                     </span>
-                  );
-                })}
+                  </span>
+                  <span className="flex shrink-0 items-center gap-0.5 text-quiet">
+                    <button
+                      type="button"
+                      aria-label={`${frame.name} is the rival`}
+                      aria-pressed={sub?.rival === true}
+                      title="The rival: T goes there and back (L)"
+                      data-help="Makes a row the rival, to which T goes and back (L)"
+                      className={`hover:text-text focus:opacity-100 ${sub?.rival ? "text-text" : "opacity-0 group-hover:opacity-100"}`}
+                      onClick={(event) => (event.stopPropagation(), onRival(frame.id))}
+                    >
+                      <Pin size={12} fill={sub?.rival ? "currentColor" : "none"} />
+                    </button>
+                    {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
+                    {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
+                    {flags.includes("double") ? <Copy size={12} aria-label="double image" /> : null}
+                    {flags.includes("black") ? <CircleOff size={12} aria-label="black is cut off" /> : null}
+                  </span>
+                  {columns.map((id) => {
+                    const { value, digits } = measureOf(id);
+                    return (
+                      <span key={id} className="figures w-[68px] px-1 text-right">
+                        {fixed(value(frame), digits)}
+                      </span>
+                    );
+                  })}
+                </div>
+                {why ? (
+                  <div className="truncate pl-9 text-xs leading-[13px] text-quiet" data-testid="reason">
+                    {why}
+                  </div>
+                ) : null}
               </div>
             );
           })}

@@ -33,6 +33,9 @@ export interface FrameProps {
 
 const MOST = 16;
 
+/** A picture that is smaller than its window is enlarged by a whole number: a planet is no stamp, and its pixels stay square. */
+export const fittingScale = (fit: number): number => (fit < 1 ? fit : Math.min(MOST, Math.floor(fit)));
+
 /** A picture to look around in: drag to move, wheel to zoom, double click for 1:1 or all of it. */
 export function ViewerFrame({
   useRegion,
@@ -49,7 +52,7 @@ export function ViewerFrame({
   const size = useSize(box);
   const drag = useRef<{ x: number; y: number; look: Look } | null>(null);
   const fit = Math.min(size.width / width, size.height / height) || 1;
-  const scale = look.scale ?? Math.min(fit, 1);
+  const scale = look.scale ?? fittingScale(fit);
   const centre = look.scale === null ? { x: width / 2, y: height / 2 } : look;
   const reduce = Math.max(1, Math.floor(1 / scale + 1e-6));
   const left = centre.x - size.width / 2 / scale;

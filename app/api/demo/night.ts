@@ -6,8 +6,8 @@ import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Night, RawNight } from "@/core/simulate";
 import { createNight, createRawNight, createVideo, videoFile } from "@/core/simulate";
 
-/** The night that the demo shows: 20 subs of the Weir Nebula field. */
-const DEMO = { subs: 20, seed: 41, width: 900, height: 600 };
+/** The night that the demo shows: 22 subs of the Weir Nebula field. */
+const DEMO = { subs: 22, seed: 41, width: 900, height: 600 };
 
 interface Observatory {
   night: Night;

@@ -5,7 +5,7 @@ import type { Operation } from "../operation";
 
 export const stretchParameters = parameters({
   sky: slider({
-    label: "Sky brightness",
+    label: "Sky shown at",
     hint: "How bright the sky becomes; higher lifts faint parts and their noise.",
     min: 0.02,
     max: 0.5,

@@ -3,94 +3,100 @@
 import { useRef, useState } from "react";
 import type { FrameUnit } from "@/core/formats";
 import { levelUnit } from "../kit/format";
-import type { SkyBox } from "@/core/measure";
+import type { SkyPatch } from "@/core/measure";
 
 interface Props {
-  boxes: SkyBox[];
-  /** Median of the current frame in each box, as share of full scale; missing where it is not known yet. */
+  patches: SkyPatch[];
+  /** Median of the current frame in each patch, in its samples; missing where it is not known yet. */
   levels: (number | null)[];
   unit: FrameUnit;
   toScreen: (x: number, y: number) => [number, number];
   scale: number;
   size: { width: number; height: number };
-  onChange: (boxes: SkyBox[]) => void;
+  onChange: (patches: SkyPatch[]) => void;
 }
 
-/** Boxes of empty sky: dragged to where they shall be, their level beside them; a double click removes one. */
-export function BoxOverlay({ boxes, levels, unit, toScreen, scale, size, onChange }: Props) {
+/** Patches of empty sky, marked by the ticks of their corners: dragged to where they shall be, their level beside them; a double click removes one. */
+export function PatchOverlay({ patches, levels, unit, toScreen, scale, size, onChange }: Props) {
   const [dragged, setDragged] = useState<{ id: string; x: number; y: number } | null>(null);
-  const from = useRef<{ x: number; y: number; box: SkyBox } | null>(null);
+  const from = useRef<{ x: number; y: number; patch: SkyPatch } | null>(null);
   const shown = levelUnit(unit);
   const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
   return (
     <>
-      {boxes.map((box, i) => {
-        const at = dragged?.id === box.id ? dragged : box;
+      {patches.map((patch, i) => {
+        const at = dragged?.id === patch.id ? dragged : patch;
         const [x, y] = toScreen(at.x, at.y);
-        const side = Math.max(8, box.side * scale);
+        const side = Math.max(8, patch.side * scale);
         const level = levels[i];
         const move = (dx: number, dy: number) =>
           onChange(
-            boxes.map((other) =>
-              other.id === box.id
+            patches.map((other) =>
+              other.id === patch.id
                 ? {
-                    ...box,
-                    x: clamp(Math.round(box.x + dx), size.width),
-                    y: clamp(Math.round(box.y + dy), size.height),
+                    ...patch,
+                    x: clamp(Math.round(patch.x + dx), size.width),
+                    y: clamp(Math.round(patch.y + dy), size.height),
                   }
                 : other,
             ),
           );
         return (
           <div
-            key={box.id}
+            key={patch.id}
             role="button"
             tabIndex={0}
-            aria-label={`Sky box ${i + 1}`}
+            aria-label={`Sky patch ${i + 1}`}
             data-help="Drag to a place without stars; arrow keys move it; a double click removes it"
-            className="absolute cursor-move border border-good bg-[#7fb38a14] focus:border-accent"
+            className="group absolute cursor-move outline-none"
             style={{ left: x - side / 2, top: y - side / 2, width: side, height: side }}
             onPointerDown={(event) => {
               event.stopPropagation();
               event.currentTarget.setPointerCapture(event.pointerId);
-              from.current = { x: event.clientX, y: event.clientY, box };
+              from.current = { x: event.clientX, y: event.clientY, patch };
             }}
             onPointerMove={(event) => {
               const start = from.current;
               if (!start) return;
               setDragged({
-                id: box.id,
-                x: clamp(start.box.x + (event.clientX - start.x) / scale, size.width),
-                y: clamp(start.box.y + (event.clientY - start.y) / scale, size.height),
+                id: patch.id,
+                x: clamp(start.patch.x + (event.clientX - start.x) / scale, size.width),
+                y: clamp(start.patch.y + (event.clientY - start.y) / scale, size.height),
               });
             }}
             onPointerUp={() => {
               from.current = null;
               if (dragged)
                 onChange(
-                  boxes.map((other) =>
-                    other.id === box.id ? { ...box, x: Math.round(dragged.x), y: Math.round(dragged.y) } : other,
+                  patches.map((other) =>
+                    other.id === patch.id ? { ...patch, x: Math.round(dragged.x), y: Math.round(dragged.y) } : other,
                   ),
                 );
               setDragged(null);
             }}
             onDoubleClick={(event) => {
               event.stopPropagation();
-              onChange(boxes.filter(({ id }) => id !== box.id));
+              onChange(patches.filter(({ id }) => id !== patch.id));
             }}
             onKeyDown={(event) => {
               const step = event.shiftKey ? 20 : 4;
               const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
                 event.key
               ];
-              if (event.key === "Delete") onChange(boxes.filter(({ id }) => id !== box.id));
+              if (event.key === "Delete") onChange(patches.filter(({ id }) => id !== patch.id));
               if (!by) return;
               event.preventDefault();
               event.stopPropagation();
               move(by[0], by[1]);
             }}
           >
-            <span className="figures absolute top-full left-0 text-xs whitespace-nowrap text-good">
+            {CORNERS.map((corner) => (
+              <span
+                key={corner}
+                className={`pointer-events-none absolute h-1.5 w-1.5 border-[#c8c8c8] group-focus:border-accent ${corner}`}
+              />
+            ))}
+            <span className="figures absolute top-full left-1/2 mt-0.5 -translate-x-1/2 text-xs whitespace-nowrap text-[#c8c8c8] [text-shadow:0_0_3px_#000]">
               {level === null || level === undefined ? "…" : `${(level * shown.scale).toFixed(1)} ${shown.unit}`}
             </span>
           </div>
@@ -100,6 +106,14 @@ export function BoxOverlay({ boxes, levels, unit, toScreen, scale, size, onChang
   );
 }
 
+/** A tick at each corner. */
+const CORNERS = [
+  "top-0 left-0 border-t border-l",
+  "top-0 right-0 border-t border-r",
+  "bottom-0 left-0 border-b border-l",
+  "right-0 bottom-0 border-r border-b",
+];
+
 interface Size {
   width: number;
   height: number;
@@ -107,15 +121,15 @@ interface Size {
 
 const sideFor = ({ width, height }: Size): number => Math.max(16, Math.round(Math.min(width, height) / 14));
 
-export const middleBox = (size: Size): SkyBox => ({
+export const middlePatch = (size: Size): SkyPatch => ({
   id: crypto.randomUUID(),
   x: Math.round(size.width / 2),
   y: Math.round(size.height / 2),
   side: sideFor(size),
 });
 
-/** Boxes near the four corners, where none were placed yet. */
-export function firstBoxes(size: Size): SkyBox[] {
+/** Patches near the four corners, where none were placed yet. */
+export function firstPatches(size: Size): SkyPatch[] {
   const { width, height } = size;
   const side = sideFor(size);
   return [

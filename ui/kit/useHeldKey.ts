@@ -1,0 +1,16 @@
+"use client";
+
+import { useEffect, useState } from "react";
+import { useHotkeys } from "react-hotkeys-hook";
+
+/** True while a key is held, unless something is being typed. */
+export function useHeldKey(key: string): boolean {
+  const [held, setHeld] = useState(false);
+  useHotkeys(key, (event) => setHeld(event.type === "keydown"), { keydown: true, keyup: true });
+  useEffect(() => {
+    const release = () => setHeld(false);
+    window.addEventListener("blur", release);
+    return () => window.removeEventListener("blur", release);
+  }, []);
+  return held;
+}
