@@ -15,10 +15,11 @@ const latencyMs = async (): Promise<number> =>
   Number(await (await session.driver.findElement(By.css("[data-latency-ms]"))).getAttribute("data-latency-ms"));
 
 /** The middle of what each crop of a lane shows; a small part, since reading it takes the page's time. */
+// A ladder's rungs go by the letter of their lane too.
 const pictures = (lane: string): Promise<string[]> =>
   session.driver.executeScript<string[]>(`
     const small = new OffscreenCanvas(24, 24).getContext("2d", { willReadFrequently: true });
-    return [...document.querySelectorAll("[data-cell^='${lane}:'] canvas")].map((canvas) => {
+    return [...document.querySelectorAll("[data-cell^='${lane}'] canvas")].map((canvas) => {
       small.drawImage(canvas, canvas.width / 2 - 12, canvas.height / 2 - 12, 24, 24, 0, 0, 24, 24);
       return small.getImageData(0, 0, 24, 24).data.join();
     });`);

@@ -11,15 +11,17 @@ export type FactKey = `${FactId}@${ChannelMode}`;
 /** The facts of one step's input: for each key one value a picture that the mode works on. */
 export type StepFacts = Partial<Record<FactKey, unknown[]>>;
 
-/** What a luminance step's change goes back with: where the light of each channel begins, and the noise (channels.ts). */
+/** What a luminance step's change goes back with: where the light of each channel begins, and the noise per pixel (channels.ts). */
 const JOIN_LEVELS: FactKey = "levels@together";
-const JOIN_NOISE: FactKey = "noise@luminance";
+const joinNoise = (needs: readonly FactId[]): FactKey =>
+  needs.includes("sky") && !needs.includes("noise") ? "sky@luminance" : "noise@luminance";
 
 /** What must be known of a step's input before it runs; nothing for a step that is off. Throws UserError for an unknown operation. */
 export function factsNeeded(step: ChainStep): FactKey[] {
   if (!step.on) return [];
-  const own = operationOf(step).needs.map((id: FactId): FactKey => `${id}@${step.channels}`);
-  return [...new Set(step.channels === "luminance" ? [...own, JOIN_LEVELS, JOIN_NOISE] : own)];
+  const needs: readonly FactId[] = operationOf(step).needs;
+  const own = needs.map((id): FactKey => `${id}@${step.channels}`);
+  return [...new Set(step.channels === "luminance" ? [...own, JOIN_LEVELS, joinNoise(needs)] : own)];
 }
 
 /** The facts for each picture of a step's mode, and what its luminance goes back with. Values are checked against the facts' schemas. */
@@ -37,7 +39,7 @@ export function factsOfStep(
   for (const id of operationOf(step).needs as FactId[])
     values[`${id}@${step.channels}`]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
   const [levels] = (values[JOIN_LEVELS] ?? []) as Facts["levels"][];
-  const [noise] = (values[JOIN_NOISE] ?? []) as Facts["noise"][];
+  const [noise] = (values[joinNoise(operationOf(step).needs)] ?? []) as { sigma: number[] }[];
   return {
     own: own as Facts[],
     join: levels && noise ? { levels: levels.level, sigma: noise.sigma[0] } : null,

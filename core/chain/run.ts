@@ -33,11 +33,19 @@ export async function runChain(
   region: Region,
   fill: number[],
   job: JobHandle,
-  memo?: ChainMemo,
+  memo: ChainMemo = forOneRun(),
 ): Promise<Raster> {
   if (steps.length === 0) return raw(source, region, memo);
   const result = await runFilled(source, steps, region, fill, job, memo);
-  return withGapsOf(result, await raw(source, region, memo));
+  // What the first step was run on is remembered, and holds the region.
+  const area = intersectRegions(growRegion(region, chainHalo(steps)), wholeRegion(source));
+  return withGapsOf(result, cropRaster(await raw(source, area, memo), relativeTo(area, region)));
+}
+
+/** A memory for what one run asks for twice. */
+function forOneRun(): ChainMemo {
+  const known = new Map<string, Raster>();
+  return { source: "", get: (key) => known.get(key), set: (key, raster) => known.set(key, raster) };
 }
 
 /** runChain without its gaps: where data is missing, what the steps made of the fill. */

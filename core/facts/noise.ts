@@ -3,6 +3,7 @@ import { noiseCorrelation, scaleNoise, STARLET_NOISE } from "../measure";
 import { medianInPlace } from "../raster";
 import type { Fact } from "./fact";
 
+const CORRELATION_PIECES = 2;
 /** Starlet scales whose noise is told: details of about 2, 4 … 256 px. */
 export const NOISE_SCALES = 7;
 
@@ -29,18 +30,19 @@ export const noise: Fact<NoiseFact> = {
     const halves = await look.halfDifferences();
     const pieces = halves ?? (await look.samples());
     const perPiece = pieces.map(({ planes, width, height }) =>
-      planes.map((plane) => ({
-        scales: scaleNoise(plane, width, height, NOISE_SCALES, job.kernels),
-        correlation: noiseCorrelation(plane, width, height, job.kernels),
-      })),
+      planes.map((plane) => scaleNoise(plane, width, height, NOISE_SCALES, job.kernels)),
     );
+    // Neighbours are alike everywhere in the same way: a few pieces tell it.
+    const correlations = pieces
+      .slice(0, CORRELATION_PIECES)
+      .map(({ planes, width, height }) => planes.map((plane) => noiseCorrelation(plane, width, height, job.kernels)));
     const scales = pieces[0].planes.map((_, c) =>
-      Array.from({ length: NOISE_SCALES }, (_s, scale) => middle(perPiece.map((piece) => piece[c].scales[scale])) ?? 0),
+      Array.from({ length: NOISE_SCALES }, (_s, scale) => middle(perPiece.map((piece) => piece[c][scale])) ?? 0),
     );
     return {
       scales,
       sigma: scales.map(([finest]) => finest / STARLET_NOISE[0]),
-      correlation: pieces[0].planes.map((_, c) => middle(perPiece.flatMap((piece) => piece[c].correlation ?? []))),
+      correlation: pieces[0].planes.map((_, c) => middle(correlations.flatMap((piece) => piece[c] ?? []))),
       from: halves ? "halves" : "picture",
     };
   },

@@ -167,7 +167,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
                   type="button"
                   aria-label={action}
                   data-help={`${action}: a new project of simulated frames`}
-                  className="block h-full w-full rounded border border-line bg-panel text-left hover:border-quiet"
+                  className="flex h-full w-full flex-col items-stretch justify-start rounded border border-line bg-panel text-left hover:border-quiet"
                   onClick={() => void create(title, true, kind)}
                 >
                   <img src={picture} alt="" className="h-40 w-full rounded-t bg-page object-cover" />
