@@ -27,7 +27,8 @@ const options = z.object({
 export async function grade(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, Object.keys(options.shape));
   const { out, reference: asked, ...mosaic } = checkOptions(options, given);
-  if (files.length === 0) throw new UserError("no subs are given", "Name the subs to grade, or the video whose frames to rank.");
+  if (files.length === 0)
+    throw new UserError("no subs are given", "Name the subs to grade, or the video whose frames to rank.");
   const all = asked === undefined || files.includes(asked) ? files : [...files, asked];
   return withPool(async (pool) => {
     const { opened, failures: unread } = await openFiles(pool, all);
