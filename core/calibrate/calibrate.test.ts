@@ -321,7 +321,11 @@ test.each([
   const pixels = Array.from({ length: side * side }, (_v, i) => i).filter(inAperture);
   const darkAdu = (darkE * exposureS) / camera.electronsPerAdu;
   const sums = Array.from({ length: 1500 }, (_v, k) => {
-    const frame = exposeRaw(sensor, camera, onSensor, { exposureS, temperatureC: -10, seed: 77 + k * 13 });
+    const frame = exposeRaw(sensor, camera, onSensor, {
+      exposureS,
+      temperatureC: sensor.referenceC,
+      seed: 77 + k * 13,
+    });
     return pixels.reduce(
       (sum, i) => sum + (frame.planes[0][i] * 65535 - sensor.biasAdu[i] - darkAdu) * camera.electronsPerAdu - skyE,
       0,

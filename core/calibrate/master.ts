@@ -1,8 +1,9 @@
+import type { Limits } from "../combine";
+import { clipSorted, combineInto, rejectorOf, walkTiles } from "../combine";
 import type { CfaPattern } from "../formats";
 import type { JobHandle } from "../job";
-import type { FrameSource, Raster } from "../raster";
-import { createRaster, medianInPlace, pasteInto, rasterOf, tilesOf } from "../raster";
-import { clipSorted, combineInto } from "../stack";
+import type { FrameSource, Raster, Region } from "../raster";
+import { createRaster, frameOfRaster, medianInPlace, pasteInto, rasterOf, tilesOf } from "../raster";
 import { frameMeans } from "./apply";
 
 export interface MasterSettings {
@@ -54,7 +55,7 @@ export async function makeMasterFlat(
     normalised.push(divided(own, means, pattern));
   }
   const master = await combineFrames(normalised, settings, job);
-  return divided(frameOf(master), frameMeans(master, pattern), pattern).read({
+  return divided(frameOfRaster(master), frameMeans(master, pattern), pattern).read({
     x: 0,
     y: 0,
     width: master.width,
@@ -63,7 +64,6 @@ export async function makeMasterFlat(
 }
 
 const sizeOf = ({ width, height, channels }: FrameSource) => ({ width, height, channels });
-const frameOf = (raster: Raster): FrameSource => ({ ...raster, read: () => Promise.resolve(raster) });
 
 /** A frame divided by a level for each place of the CFA cell, or for each channel. */
 function divided(frame: FrameSource, means: number[], pattern: CfaPattern | null): FrameSource {
@@ -93,42 +93,27 @@ async function combineFrames(frames: FrameSource[], settings: MasterSettings, jo
   const out = createRaster(width, height, channels);
   const rows = Math.max(1, Math.min(height, Math.floor(TILE_BYTES / (4 * width * channels * (frames.length + 4)))));
   const tiles = tilesOf({ x: 0, y: 0, width, height }, width, rows);
-  const rejection = { lowSigma: settings.lowSigma, highSigma: settings.highSigma, rounds: 5 };
-  for (const [t, tile] of tiles.entries()) {
+  const rejector = rejectorOf("sigma");
+  const count = frames.length;
+  const layers = { count, channels, read: (i: number, tile: Region) => frames[i].read(tile) };
+  await walkTiles(layers, tiles, job, (tile, cubes) => {
     const pixels = tile.width * tile.height;
-    const cubes = Array.from({ length: channels }, () => new Float32Array(frames.length * pixels));
-    for (const [i, frame] of frames.entries()) {
-      await job.breathe();
-      const part = await frame.read(tile);
-      part.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
-      job.progress((t + (i + 1) / frames.length) / tiles.length);
-    }
     const planes = cubes.map((cube) => {
       const mean = new Float32Array(pixels);
-      if (settings.by === "median") clippedMedianInto(mean, cube, frames.length, pixels, rejection);
-      else
-        combineInto(
-          { mean, a: new Float32Array(pixels), b: new Float32Array(pixels), kept: new Uint16Array(pixels) },
-          cube,
-          frames.length,
-          pixels,
-          frames.map(() => 1),
-          rejection,
-        );
+      if (settings.by === "median") clippedMedianInto(mean, cube, count, pixels, settings);
+      else {
+        const unused = { a: new Float32Array(pixels), b: new Float32Array(pixels), kept: new Uint16Array(pixels) };
+        const weights = frames.map(() => 1);
+        combineInto({ mean, ...unused }, cube, count, pixels, weights, rejector, settings);
+      }
       return mean;
     });
     pasteInto(out, rasterOf(tile.width, tile.height, planes), tile.x, tile.y);
-  }
+  });
   return out;
 }
 
-function clippedMedianInto(
-  out: Float32Array,
-  cube: Float32Array,
-  n: number,
-  pixels: number,
-  rejection: Parameters<typeof clipSorted>[2],
-): void {
+function clippedMedianInto(out: Float32Array, cube: Float32Array, n: number, pixels: number, limits: Limits): void {
   const values = new Float64Array(n);
   const range = { first: 0, end: 0 };
   for (let p = 0; p < pixels; p++) {
@@ -138,7 +123,7 @@ function clippedMedianInto(
       if (v === v) values[count++] = v;
     }
     values.subarray(0, count).sort();
-    clipSorted(values, count, rejection, range);
+    clipSorted(values, count, limits, range);
     const kept = values.slice(range.first, range.end);
     out[p] = medianInPlace(kept);
   }

@@ -1,4 +1,3 @@
-export { clipSorted, combineInto } from "./combine";
 export { relateDiscs } from "./disc";
 export type { StackPiece } from "./integrate";
 export { registeredFrame, stackRegion, tileSide } from "./integrate";

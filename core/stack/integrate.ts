@@ -1,9 +1,9 @@
+import type { CombineOutput } from "../combine";
+import { combineInto, rejectorOf, walkTiles } from "../combine";
 import type { JobHandle } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
 import { resample, sourceRegion } from "../register";
-import type { CombineOutput } from "./combine";
-import { combineInto } from "./combine";
 import type { PlannedSub, StackPlan } from "./plan";
 import type { StackSettings } from "./settings";
 
@@ -55,21 +55,14 @@ export async function stackRegion(
     peakBytes: 0,
   };
   const tiles = tilesOf(region, tileSide(used.length, channels, budgetBytes));
-  for (let t = 0; t < tiles.length; t++) {
-    const tile = tiles[t];
-    const pixels = tile.width * tile.height;
-    const cubes = Array.from({ length: channels }, () => new Float32Array(used.length * pixels));
-    let largest = 0;
-    for (let i = 0; i < used.length; i++) {
-      await job.breathe();
-      const samples = await sampleSub(sources[i], used[i], tile, settings.resampling);
-      samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
-      largest = Math.max(largest, pixels * channels * 8);
-      job.progress((t + (i + 1) / used.length) / tiles.length);
-    }
-    piece.peakBytes = Math.max(piece.peakBytes, used.length * pixels * channels * 4 + largest + 16 * pixels * channels);
-    combineTile(piece, cubes, tile, used, settings);
-  }
+  const layers = {
+    count: used.length,
+    channels,
+    read: (i: number, tile: Region) => sampleSub(sources[i], used[i], tile, settings.resampling),
+  };
+  piece.peakBytes = await walkTiles(layers, tiles, job, (tile, cubes) =>
+    combineTile(piece, cubes, tile, used, settings),
+  );
   return piece;
 }
 
@@ -117,8 +110,7 @@ function combineTile(
   settings: StackSettings,
 ): void {
   const pixels = tile.width * tile.height;
-  const rejection =
-    settings.reject === "sigma" ? { lowSigma: settings.lowSigma, highSigma: settings.highSigma, rounds: 5 } : null;
+  const rejector = settings.reject === "none" ? null : rejectorOf(settings.reject);
   const results: CombineOutput[] = cubes.map((cube, c) => {
     const out = {
       mean: new Float32Array(pixels),
@@ -127,7 +119,7 @@ function combineTile(
       kept: new Uint16Array(pixels),
     };
     const weights = used.map((sub) => sub.weight[c]);
-    const { samples, rejected } = combineInto(out, cube, used.length, pixels, weights, rejection);
+    const { samples, rejected } = combineInto(out, cube, used.length, pixels, weights, rejector, settings);
     piece.samples += samples;
     piece.rejected += rejected;
     return out;

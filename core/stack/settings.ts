@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { REJECTORS } from "../combine";
 import { choice, parameters, slider, tick } from "../parameters";
 
 /** How a stack is made. Every one has a default that needs no change. */
@@ -37,11 +38,8 @@ export const stackParameters = parameters({
   reject: choice({
     label: "Rejection",
     hint: "What lies far from the other subs at a pixel: trails, cosmic-ray hits",
-    options: [
-      { value: "sigma", label: "outliers beyond σ limits" },
-      { value: "none", label: "nothing" },
-    ],
-    default: "sigma",
+    options: REJECTORS.map(({ id, label }) => ({ value: id, label })),
+    default: REJECTORS[0].id,
     option: "reject",
   }),
   lowSigma: slider({
