@@ -12,7 +12,9 @@ export default tseslint.config(
       ...hooks.configs.recommended.rules,
       // A ref that holds the newest value for a callback is written while rendering, on purpose.
       "react-hooks/refs": "off",
+      // Pictures and measures come from workers: what an effect asked for is put into the state when it is there, and told as pending before.
       "react-hooks/set-state-in-effect": "off",
+      // The virtualised table gives functions that change with each render, which this rule takes for a fault of ours.
       "react-hooks/incompatible-library": "off",
       "@typescript-eslint/no-floating-promises": "error",
       "@typescript-eslint/no-misused-promises": ["error", { checksVoidReturn: { attributes: false } }],

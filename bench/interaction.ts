@@ -5,7 +5,7 @@ import { measureChain, newStep } from "@/core/chain";
 import { findOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
-import { ByteCache } from "@/engine/cache";
+import { byteCache } from "@/engine/cache";
 import { FactShelf } from "@/engine/facts";
 import { bytesOfBlob, createFrameShelf } from "@/engine/frames";
 import { crop } from "@/engine/tasks/crop";
@@ -37,7 +37,7 @@ for (const [id, field, values] of [
   const operation = findOperation(id);
   if (!operation) throw new RangeError(id);
   for (let round = 0; round < 4; round++) {
-    const cache = new ByteCache<Raster>(384 * 2 ** 20, rasterBytes);
+    const cache = byteCache<Raster>(384 * 2 ** 20, rasterBytes);
     const started = performance.now();
     const base = newStep(operation);
     const [measured] = await measureChain({ picture: source, halves: null, fill, fullScale: 1 }, [base], job);

@@ -1,40 +1,12 @@
-/** A cache that forgets what was used longest ago once it holds more than `limitBytes`. */
-export class ByteCache<T> {
-  private readonly entries = new Map<string, { value: T; bytes: number }>();
-  private held = 0;
+import { LRUCache } from "lru-cache";
 
-  constructor(
-    private readonly limitBytes: number,
-    private readonly sizeOf: (value: T) => number,
-  ) {}
+/** Forgets what was used longest ago once it holds more than its bytes; keeps nothing that is larger than all of them. */
+export type ByteCache<T extends object> = LRUCache<string, T>;
 
-  get bytes(): number {
-    return this.held;
-  }
-
-  get(key: string): T | undefined {
-    const entry = this.entries.get(key);
-    if (!entry) return undefined;
-    this.entries.delete(key);
-    this.entries.set(key, entry);
-    return entry.value;
-  }
-
-  /** Keeps a value; one larger than the whole cache is not kept. */
-  set(key: string, value: T): void {
-    const bytes = this.sizeOf(value);
-    const old = this.entries.get(key);
-    if (old) {
-      this.held -= old.bytes;
-      this.entries.delete(key);
-    }
-    if (bytes > this.limitBytes) return;
-    this.entries.set(key, { value, bytes });
-    this.held += bytes;
-    for (const [oldest, entry] of this.entries) {
-      if (this.held <= this.limitBytes) break;
-      this.entries.delete(oldest);
-      this.held -= entry.bytes;
-    }
-  }
+export function byteCache<T extends object>(limitBytes: number, sizeOf: (value: T) => number): ByteCache<T> {
+  return new LRUCache<string, T>({
+    maxSize: limitBytes,
+    // The package takes whole positive sizes.
+    sizeCalculation: (value) => Math.max(1, Math.ceil(sizeOf(value))),
+  });
 }

@@ -15,7 +15,7 @@ import { UserError } from "@/core/job";
 import { dataRange } from "@/core/measure";
 import type { FrameSource } from "@/core/raster";
 import { scaledFrame, wholeRegion } from "@/core/raster";
-import { ByteCache } from "./cache";
+import { byteCache } from "./cache";
 
 /** Where the bytes of a stored file are; small enough to post to a worker. */
 type Stored = { kind: "blob"; blob: Blob } | { kind: "file"; path: string };
@@ -79,10 +79,7 @@ const DECODED_BYTES = 512 * 2 ** 20;
 
 export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
   const random = new Map<string, Promise<PictureFile>>();
-  const decoded = new ByteCache<PictureFile>(
-    DECODED_BYTES,
-    ({ width, height, channels }) => width * height * channels * 4,
-  );
+  const decoded = byteCache<PictureFile>(DECODED_BYTES, ({ width, height, channels }) => width * height * channels * 4);
   const facts = new Map<string, Promise<unknown>>();
 
   /** A value that is worked out once for a key. */

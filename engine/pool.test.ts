@@ -7,7 +7,7 @@ import { wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { newStep } from "@/core/chain";
 import { findOperation, type AnyOperation } from "@/core/operations";
 import { stackSettings } from "@/core/stack";
-import { ByteCache } from "./cache";
+import { byteCache } from "./cache";
 import { bytesOfBlob, type FrameRef } from "./frames";
 import type { PoolLine } from "./pool";
 import { PRIORITY, WorkerPool } from "./pool";
@@ -267,16 +267,19 @@ describe("the queue", () => {
 
 describe("small parts", () => {
   test("the cache forgets what was used longest ago, by bytes", () => {
-    const cache = new ByteCache<string>(10, (text) => text.length);
-    cache.set("a", "1234");
-    cache.set("b", "1234");
+    const cache = byteCache<{ bytes: number }>(10, ({ bytes }) => bytes);
+    const four = { bytes: 4 };
+    cache.set("a", four);
+    cache.set("b", four);
     cache.get("a");
-    cache.set("c", "1234");
-    expect([cache.get("a"), cache.get("b"), cache.get("c")]).toEqual(["1234", undefined, "1234"]);
-    cache.set("a", "12");
-    expect(cache.bytes).toBe(6);
-    cache.set("big", "x".repeat(11));
+    cache.set("c", four);
+    expect([cache.get("a"), cache.get("b"), cache.get("c")]).toEqual([four, undefined, four]);
+    cache.set("a", { bytes: 2 });
+    expect(cache.calculatedSize).toBe(6);
+    cache.set("big", { bytes: 11 });
     expect(cache.get("big")).toBeUndefined();
+    cache.set("empty", { bytes: 0 }); // a picture of no pixels is no error
+    expect(cache.get("empty")).toEqual({ bytes: 0 });
   });
 
   test("strips cover the picture", () => {

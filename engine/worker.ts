@@ -3,7 +3,7 @@ import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
-import { ByteCache } from "./cache";
+import { byteCache } from "./cache";
 import { FactShelf } from "./facts";
 import type { OpenBytes } from "./frames";
 import { createFrameShelf } from "./frames";
@@ -27,7 +27,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
   const kernels = wasm ? safeWasm(wasm) : createPlainKernels();
   warmUp(kernels);
   const frames = createFrameShelf(openBytes);
-  const cache = new ByteCache<Raster>(CACHE_BYTES, rasterBytes);
+  const cache = byteCache<Raster>(CACHE_BYTES, rasterBytes);
   const facts = new FactShelf();
   const stopped = new Set<number>();
 

@@ -2,9 +2,13 @@ import { createStore } from "zustand/vanilla";
 import { Stopped } from "@/core/job";
 import { failureOf } from "@/engine/protocol";
 
+/** What a job is for, by which screens find it. */
+export type JobKind = "demo" | "import" | "masters" | "calibrate" | "stack" | "render" | "export";
+
 /** A running or failed piece of work as the screen shows it. */
 export interface JobView {
   id: number;
+  kind: JobKind;
   label: string;
   doing: string;
   fraction: number;
@@ -38,12 +42,13 @@ export function createJobs() {
   const dismiss = (id: number) => store.setState(({ jobs }) => ({ jobs: jobs.filter((job) => job.id !== id) }));
 
   /** Runs work that shows its progress and can be stopped; null when it was stopped or failed (the failure stays on show). */
-  async function run<T>(label: string, work: (control: JobControl) => Promise<T>): Promise<T | null> {
+  async function run<T>(kind: JobKind, label: string, work: (control: JobControl) => Promise<T>): Promise<T | null> {
     const id = nextId++;
     const abort = new AbortController();
     const startedAt = Date.now();
     const job: JobView = {
       id,
+      kind,
       label,
       doing: label,
       fraction: 0,

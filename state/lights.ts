@@ -91,3 +91,10 @@ export function factsOf(sub: SubRecord, calibration: CalibrationRef | null): Sub
   const mosaic = (pattern !== null || measures.looksMosaic) && measuredSize.channels === 1;
   return { id, name, ...measuredSize, exposureS: metadata.exposureS, measures, stars, metadata, unit, mosaic };
 }
+
+/** Exposure of all lights that are not left out by hand, in seconds. */
+export function exposureOf(subs: readonly SubRecord[]): number {
+  return subs
+    .filter(({ type, decision }) => type === "light" && decision !== "reject")
+    .reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
+}

@@ -1,3 +1,4 @@
+import { migratedStep } from "@/core/chain";
 import { UserError } from "@/core/job";
 import { toSample } from "@/core/formats";
 import type { StackSettings } from "@/core/stack";
@@ -19,6 +20,15 @@ import { SubsSession } from "./subsSession";
 export type { ProjectState } from "./subsSession";
 
 const fullScaleOf = ({ facts: { unit } }: StackRecord) => ({ fullScale: toSample(unit, unit.fullScale) });
+
+/** Steps of older versions of their operations as today's. */
+const withCurrentSteps = (board: Board): Board => ({
+  ...board,
+  lanes: board.lanes.map((lane) => ({
+    ...lane,
+    steps: lane.steps.map((step) => ({ ...migratedStep(step), id: step.id })),
+  })),
+});
 
 /** One open project: its state, and everything that changes it. Changes are saved as they are made. */
 export class ProjectSession extends SubsSession {
@@ -58,7 +68,7 @@ export class ProjectSession extends SubsSession {
         refused: [],
         waiting: [],
         stacks: stacks.found,
-        board: board.found && startHistory(board.found.board),
+        board: board.found && startHistory(withCurrentSteps(board.found.board)),
         problems: [...subs.problems, ...masters.problems, ...stacks.problems, ...board.problems],
         currentSubId: (lightsOf(subs.found)[0] ?? subs.found[0])?.id ?? null,
         selection: [],
@@ -74,6 +84,7 @@ export class ProjectSession extends SubsSession {
     session.facts.restore(facts.map(({ id, value }) => ({ key: id.slice(projectId.length + 1), value })));
     await session.openMasters(masters.found);
     session.saveProject({});
+    session.noteIntegration();
     session.grading.schedule();
     return session;
   }
@@ -86,7 +97,7 @@ export class ProjectSession extends SubsSession {
     settings: StackSettings,
     options: { only?: ReadonlySet<string>; plan?: CalibrationPlan } = {},
   ): Promise<StackRecord | null> {
-    return this.jobs.run(`Stacking “${name}”`, async (control) => {
+    return this.jobs.run("stack", `Stacking “${name}”`, async (control) => {
       const included = this.includedLights().filter(({ id }) => options.only?.has(id) ?? true);
       const stackRecord = await makeProjectStack(
         this,

@@ -1,5 +1,6 @@
 import type { ProjectRecord, Repository } from "@/storage";
 import { RECORD_VERSION, projectRecord } from "@/storage";
+import { exposureOf } from "./lights";
 
 /** What a card on the shelf shows. */
 export interface ProjectCard {
@@ -21,6 +22,7 @@ export function newProject(name: string, demo: boolean, demoKind: ProjectRecord[
     demoKind,
     deletedAt: null,
     thumbnail: null,
+    integrationS: 0,
     referenceId: null,
     stage: "subs",
   });
@@ -46,14 +48,9 @@ export async function readShelf(
       if (now - project.deletedAt > KEEP_DELETED_MS) await repository.deleteProject(project.id);
       continue;
     }
-    const [subs, stacks] = await Promise.all([repository.subs(project.id), repository.stacks(project.id)]);
-    const included = subs.found.filter(({ type, decision }) => type === "light" && decision !== "reject");
-    cards.push({
-      project,
-      subs: subs.found.length,
-      stacks: stacks.found.length,
-      integrationS: included.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0),
-    });
+    const { subs, stacks } = await repository.counts(project.id);
+    const integrationS = project.integrationS ?? exposureOf((await repository.subs(project.id)).found);
+    cards.push({ project, subs, stacks, integrationS });
   }
   cards.sort((a, b) => b.project.openedAt - a.project.openedAt);
   return { cards, problems };

@@ -133,14 +133,15 @@ describe("jobs", () => {
     const jobs = createJobs();
     const seen: number[] = [];
     jobs.store.subscribe(({ jobs: list }) => list[0] && seen.push(list[0].fraction));
-    expect(await jobs.run("a", ({ onProgress }) => (onProgress(0.4, "doing"), Promise.resolve(7)))).toBe(7);
+    expect(await jobs.run("import", "a", ({ onProgress }) => (onProgress(0.4, "doing"), Promise.resolve(7)))).toBe(7);
     expect(seen).toContain(0.4);
     expect(jobs.store.getState().jobs).toEqual([]);
-    expect(await jobs.run("b", () => Promise.reject(new RangeError("broke")))).toBeNull();
+    expect(await jobs.run("import", "b", () => Promise.reject(new RangeError("broke")))).toBeNull();
     const [failed] = jobs.store.getState().jobs;
     expect(failed.error?.message).toBe("broke");
     jobs.dismiss(failed.id);
     const running = jobs.run(
+      "stack",
       "c",
       ({ signal }) => new Promise((_, reject) => signal.addEventListener("abort", () => reject(new Stopped()))),
     );

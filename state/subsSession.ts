@@ -25,7 +25,7 @@ import type { RefusedFile, WaitingFile } from "./importer";
 import { importFiles, measuresOf } from "./importer";
 import type { Jobs } from "./jobs";
 import type { Grades } from "./lights";
-import { gradeLights, lightsOf } from "./lights";
+import { exposureOf, gradeLights, lightsOf } from "./lights";
 import { makeMasters } from "./masters";
 import { storageFailure } from "./storageFailure";
 
@@ -107,7 +107,7 @@ export abstract class SubsSession {
   /** Brings files in; what is left after a stop or at the quota waits, and can go on. */
   async importFiles(files: WaitingFile[], label = "Importing"): Promise<void> {
     this.store.setState({ waiting: [] });
-    await this.jobs.run(label, (control) =>
+    await this.jobs.run("import", label, (control) =>
       importFiles(
         {
           projectId: this.project.id,
@@ -130,6 +130,13 @@ export abstract class SubsSession {
         (waiting) => this.store.setState({ waiting }),
       ),
     );
+    this.noteIntegration();
+  }
+
+  /** Keeps the sum of exposures with the project, where the shelf reads it without loading the subs. */
+  protected noteIntegration(): void {
+    const integrationS = exposureOf(this.store.getState().subs);
+    if (integrationS !== this.project.integrationS) this.saveProject({ integrationS });
   }
 
   dismissRefused(): void {
@@ -208,6 +215,7 @@ export abstract class SubsSession {
     const byId = new Map(changed.map((sub) => [sub.id, sub]));
     this.store.setState(({ subs }) => ({ subs: subs.map((sub) => byId.get(sub.id) ?? sub) }));
     this.save(this.repository.saveSubs(changed));
+    this.noteIntegration();
   }
 
   /** The stored file of a frame, for workers. */
@@ -290,7 +298,7 @@ export abstract class SubsSession {
 
   async makeMasters(): Promise<void> {
     const { subs, masters, project } = this.store.getState();
-    await this.jobs.run("Making masters", (control) =>
+    await this.jobs.run("masters", "Making masters", (control) =>
       makeMasters(
         {
           projectId: project.id,
@@ -322,7 +330,7 @@ export abstract class SubsSession {
   /** Measures lights again through the project's calibration. */
   async measureAgain(): Promise<void> {
     const stale = this.staleLights();
-    await this.jobs.run("Calibrating and measuring", async ({ signal, onProgress }) => {
+    await this.jobs.run("calibrate", "Calibrating and measuring", async ({ signal, onProgress }) => {
       for (const [k, sub] of stale.entries()) {
         onProgress(k / stale.length, `Calibrating and measuring ${sub.name} (${k + 1} of ${stale.length})`);
         const calibration = this.calibrationFor(sub);

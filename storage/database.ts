@@ -86,6 +86,15 @@ export class Repository {
     return result;
   }
 
+  /** How many records a project has, without loading them. */
+  async counts(projectId: string): Promise<{ subs: number; stacks: number }> {
+    const [subs, stacks] = await Promise.all([
+      this.db.countFromIndex("subs", "project", projectId),
+      this.db.countFromIndex("stacks", "project", projectId),
+    ]);
+    return { subs, stacks };
+  }
+
   /** The frames of a file and the file, together or not at all. */
   async addSubs(records: SubRecord[], file: StoredFile): Promise<void> {
     const tx = this.db.transaction(["subs", "blobs"], "readwrite");

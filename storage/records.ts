@@ -40,6 +40,8 @@ export const projectRecord = z.object({
   deletedAt: z.number().nullable(),
   /** Small picture as a data URL, of the newest stack. */
   thumbnail: z.string().nullable(),
+  /** Exposure of all lights that are not left out by hand, for the card of the shelf; null where it was never summed up. */
+  integrationS: z.number().nullable().default(null),
   /** The sub that a person made the reference; null for the best one. */
   referenceId: z.string().nullable().default(null),
   /** Rules that choose subs; hand decisions are kept with each sub. */

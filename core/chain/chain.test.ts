@@ -4,12 +4,15 @@ import { frameOfRaster, rasterOf } from "../raster";
 import { plainKernels, worstDifference } from "../testing/fixtures";
 import { CREATOR } from "../version";
 import { joinFromMode, splitForMode } from "./channels";
-import { chainToJson, newStep, parseChain } from "./index";
+import { chainToJson, migratedStep, newStep, parseChain } from "./index";
+import { migratedFile } from "./schema";
 import { findOperation, OPERATIONS } from "../operations";
 import { sampleRegions, SeenPicture } from "./measure";
 
 const starlet = findOperation("noise.starlet");
 if (!starlet) throw new Error("the registry has no starlet");
+
+const step0 = () => newStep(starlet);
 
 describe("chain files", () => {
   test("a chain survives being exported and imported", () => {
@@ -43,6 +46,37 @@ describe("chain files", () => {
   test("missing parameters take their defaults", () => {
     const result = parseChain({ ...good, steps: [{ ...step, params: { strength: 0.9 } }] });
     expect(result.ok && result.value.steps[0].params).toEqual({ strength: 0.9, detail: 0.5, scales: 5 });
+  });
+});
+
+describe("older versions", () => {
+  const operation = {
+    version: 3,
+    migrations: {
+      1: ({ amount, ...params }: Record<string, unknown>) => ({ ...params, strength: Number(amount) / 100 }),
+      2: (params: Record<string, unknown>) => ({ ...params, detail: 0.2 }),
+    },
+  };
+
+  test("a step goes through all migrations from its version on; one of today stays the same object", () => {
+    const old = { ...step0(), version: 1, params: { amount: 40 } };
+    expect(migratedStep(old, operation)).toEqual({ ...old, version: 3, params: { strength: 0.4, detail: 0.2 } });
+    expect(migratedStep({ ...old, version: 2, params: { strength: 0.7 } }, operation).params).toEqual({
+      strength: 0.7,
+      detail: 0.2,
+    });
+    expect(migratedStep(old, { version: 2 }).params).toEqual({ amount: 40 }); // nothing changed its meaning
+    const today = { ...old, version: 3 };
+    expect(migratedStep(today, operation)).toBe(today);
+    expect(migratedStep({ ...old, operation: "no.such" })).toMatchObject({ version: 1 });
+  });
+
+  test("a file goes through its own; what is no chain is left for the check to refuse", () => {
+    const renamed = { 1: ({ title, ...file }: Record<string, unknown>) => ({ ...file, name: title }) };
+    const old = { format: "dunkel-chain", version: 1, title: "t", steps: [] };
+    expect(migratedFile(old, renamed, 2)).toEqual({ format: "dunkel-chain", version: 2, name: "t", steps: [] });
+    expect(migratedFile({ format: "x" }, renamed, 2)).toEqual({ format: "x" });
+    expect(migratedFile(null, renamed, 2)).toBeNull();
   });
 });
 

@@ -7,4 +7,13 @@ export { factsNeeded, readySteps, stepsForHalves } from "./ready";
 export type { ChainMemo } from "./run";
 export { chainHalo, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep } from "./schema";
-export { CHAIN_FORMAT, CHAIN_VERSION, ChainError, chainStep, chainToJson, newStep, parseChain } from "./schema";
+export {
+  CHAIN_FORMAT,
+  CHAIN_VERSION,
+  ChainError,
+  chainStep,
+  chainToJson,
+  migratedStep,
+  newStep,
+  parseChain,
+} from "./schema";

@@ -25,6 +25,31 @@ const chainFile = z.object({
 });
 export type ChainFile = z.infer<typeof chainFile>;
 
+/** What a file of an older version is in the next one, by that older version. Version 1 is the first. */
+const FILE_MIGRATIONS: Readonly<Record<number, (file: Record<string, unknown>) => Record<string, unknown>>> = {};
+
+/** A file of any older version as one of version `to`; anything else as it is. */
+export function migratedFile(json: unknown, migrations = FILE_MIGRATIONS, to = CHAIN_VERSION): unknown {
+  const known = chainFile.pick({ format: true, version: true }).safeParse(json);
+  if (!known.success) return json;
+  let file = json as Record<string, unknown>;
+  for (let version = known.data.version; version < to; version++)
+    file = { ...(migrations[version]?.(file) ?? file), version: version + 1 };
+  return file;
+}
+
+/** A step of an older version of its operation as one of today's. */
+export function migratedStep(
+  step: ChainStep,
+  operation: Pick<AnyOperation, "version" | "migrations"> | undefined = findOperation(step.operation),
+): ChainStep {
+  let { params } = step;
+  if (!operation || step.version >= operation.version) return step;
+  for (let version = step.version; version < operation.version; version++)
+    params = operation.migrations?.[version]?.(params) ?? params;
+  return { ...step, version: operation.version, params };
+}
+
 /** A chain that cannot be used: which field, what is wrong, what to do. */
 export class ChainError extends Error {
   constructor(
@@ -54,7 +79,7 @@ export function newStep(operation: AnyOperation): ChainStep {
  * every parameter against the operation's own schema (missing ones take their defaults).
  */
 export function parseChain(json: unknown): Result<ChainFile, ChainError> {
-  const file = chainFile.safeParse(json);
+  const file = chainFile.safeParse(migratedFile(json));
   if (!file.success) {
     const issue = file.error.issues[0];
     return fail(
@@ -86,12 +111,13 @@ export function parseChain(json: unknown): Result<ChainFile, ChainError> {
       );
     if (!operation.channels.includes(step.channels))
       return fail(`steps.${i}.channels`, `must be one of ${operation.channels.join(", ")}`, "Choose one of them.");
-    const params = operation.parameters.schema.safeParse(step.params);
+    const current = migratedStep(step, operation);
+    const params = operation.parameters.schema.safeParse(current.params);
     if (!params.success) {
       const issue = params.error.issues[0];
       return fail(`steps.${i}.params.${issue.path.join(".")}`, issue.message, "Mend this field.");
     }
-    steps.push({ ...step, params: params.data as Record<string, unknown> });
+    steps.push({ ...current, params: params.data as Record<string, unknown> });
   }
   return { ok: true, value: { ...file.data, steps } };
 }

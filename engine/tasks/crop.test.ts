@@ -11,7 +11,7 @@ import type { Field } from "@/core/parameters";
 import type { Raster, Region } from "@/core/raster";
 import { createRaster, cropRaster, frameOfRaster, rasterBytes, reduceInto, wholeRegion } from "@/core/raster";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
-import { ByteCache } from "../cache";
+import { byteCache } from "../cache";
 import { FactShelf } from "../facts";
 import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
 import { crop, measureCrop, type Treatment } from "./crop";
@@ -50,7 +50,7 @@ const shop = (): Workshop => ({
   frames: createFrameShelf((ref) =>
     ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
   ),
-  cache: new ByteCache<Raster>(256 * 2 ** 20, rasterBytes),
+  cache: byteCache<Raster>(256 * 2 ** 20, rasterBytes),
 });
 
 let kept = 0;

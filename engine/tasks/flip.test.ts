@@ -6,7 +6,7 @@ import { createRaster, rasterBytes, wholeRegion } from "@/core/raster";
 import { applyTransform } from "@/core/register";
 import type { SubRelation } from "@/core/stack";
 import { wasmKernels } from "@/core/testing/fixtures";
-import { ByteCache } from "../cache";
+import { byteCache } from "../cache";
 import { FactShelf } from "../facts";
 import { calibrationKey, matchedFrame, planMasters, withCalibration } from "../calibration";
 import type { CalibrationRef, FrameRef } from "../frames";
@@ -22,7 +22,7 @@ const shop = (): Workshop => ({
     ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
   ),
   facts: new FactShelf(),
-  cache: new ByteCache<Raster>(2 ** 24, rasterBytes),
+  cache: byteCache<Raster>(2 ** 24, rasterBytes),
 });
 const refOf = (id: string, raster: Raster): FrameRef => ({
   id,

@@ -7,7 +7,7 @@ import type { Raster } from "@/core/raster";
 import { cropRaster, frameOfRaster, rasterBytes } from "@/core/raster";
 import { applyTransform, rotationAbout } from "@/core/register";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
-import { ByteCache } from "../cache";
+import { byteCache } from "../cache";
 import { FactShelf } from "../facts";
 import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
 import { crop, measureCrop, type Treatment } from "./crop";
@@ -48,7 +48,7 @@ const shop = (): Workshop => ({
     return Promise.resolve({ ...bytes, read: (at, n) => (reads++, bytes.read(at, n)) });
   }),
   facts: shelf,
-  cache: new ByteCache<Raster>(64 * 2 ** 20, rasterBytes),
+  cache: byteCache<Raster>(64 * 2 ** 20, rasterBytes),
 });
 const starlet = newStep(findOperation("noise.starlet") as AnyOperation);
 const sharpen = newStep(findOperation("deconvolve.richardson-lucy") as AnyOperation);

@@ -80,7 +80,7 @@ function Finish({
     if (rendered.current?.treatment === treatment) return rendered.current.blob;
     const started = performance.now();
     const wanted = { treatment, region: wholeRegion(stack.facts), channels, title };
-    const blob = await session.jobs.run(`Rendering lane ${lane.letter}`, (control) =>
+    const blob = await session.jobs.run("render", `Rendering lane ${lane.letter}`, (control) =>
       renderPicture(session.pool, wanted, control),
     );
     if (blob) {
@@ -100,7 +100,7 @@ function Finish({
   const exportPng = async (depth: 8 | 16) => {
     const blob = await render();
     if (!blob) return;
-    const bytes = await session.jobs.run(`Writing a ${depth}-bit PNG`, ({ signal, onProgress }) =>
+    const bytes = await session.jobs.run("export", `Writing a ${depth}-bit PNG`, ({ signal, onProgress }) =>
       session.pool.run(
         "encodePng",
         {

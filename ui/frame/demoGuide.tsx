@@ -41,7 +41,7 @@ async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "
 
 /** Raw lights with their darks, flats and bias: brought in, masters made, lights calibrated and measured. */
 async function rawDemo(session: ProjectSession): Promise<void> {
-  const opening = session.jobs.run("Opening the simulated camera", async ({ signal }) =>
+  const opening = session.jobs.run("demo", "Opening the simulated camera", async ({ signal }) =>
     manifest.parse(await (await fetchOk("/api/demo/raw/manifest", signal)).json()),
   );
   const frames = (await opening)?.frames;

@@ -46,7 +46,7 @@ export function StackScreen() {
 /** The running stack job, if there is one. */
 function useStacking() {
   const jobs = useStore(useTools().jobs.store, (state) => state.jobs);
-  return jobs.find((job) => job.label.startsWith("Stacking") && !job.error);
+  return jobs.find((job) => job.kind === "stack" && !job.error);
 }
 
 function NoStack({ stacking }: { stacking: boolean }) {
@@ -95,7 +95,7 @@ function SettingsColumn() {
   const kinds = (["dark", "flat", "bias"] as const).filter((kind) => masters.some((master) => master.kind === kind));
   const referenceId = included.some(({ id }) => id === asked) ? asked : null;
   const stacking = useStacking();
-  const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps
+  const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const isVideo = included.some(({ video }) => video !== null);
   const exposedS = exposureOf(included);

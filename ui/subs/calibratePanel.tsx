@@ -45,8 +45,8 @@ export function CalibratePanel({ map, onMap }: Props) {
       ),
     [subs, taken, plan],
   );
-  const groups = useMemo(() => session.lightGroups(), [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps
-  const stale = useMemo(() => session.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps
+  const groups = useMemo(() => session.lightGroups(), [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
+  const stale = useMemo(() => session.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const change = (part: Partial<CalibrationPlan["settings"]>) =>
     session.saveProject({ calibration: { ...plan, settings: { ...plan.settings, ...part } } });
   const inline = (name: keyof typeof calibrationParameters.defaults) => (

@@ -13,7 +13,7 @@ export function useGrades(): Grades {
   const session = useSession();
   const subs = useProject((state) => state.subs);
   const project = useProject((state) => state.project);
-  return useMemo(() => session.graded(), [session, subs, project]); // eslint-disable-line react-hooks/exhaustive-deps
+  return useMemo(() => session.graded(), [session, subs, project]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads both from the store
 }
 
 /** A calibration frame is left out by hand only. */

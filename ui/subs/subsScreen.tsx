@@ -72,7 +72,7 @@ export function SubsScreen() {
 
   const before = useHeldKey("b");
   const byId = useMemo(() => new Map(subs.map((sub) => [sub.id, sub])), [subs]);
-  const reference = useMemo(() => session.reference(), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps
+  const reference = useMemo(() => session.reference(), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const shownSet = grades.sets.find(({ key }) => key === setKey) ?? null;
   const frames = useMemo(() => shownSet?.frames ?? [...grades.frames.values()], [shownSet, grades]);
   const shownColumns = useMemo(

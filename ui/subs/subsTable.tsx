@@ -60,7 +60,7 @@ export function SubsTable(props: Props) {
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at, { align: "auto" });
   }, [at]); // eslint-disable-line react-hooks/exhaustive-deps -- only when the current sub changes
-  useEffect(() => rows.measure(), [height, verdicts, frames]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => rows.measure(), [height, verdicts, frames]); // eslint-disable-line react-hooks/exhaustive-deps -- heights follow from these alone
   const selected = new Set(selection);
   const head = (key: SortKey, label: string, width: string, help: string) => (
     <button

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
-import { ByteCache } from "@/engine/cache";
+import { byteCache } from "@/engine/cache";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import type { SubRecord } from "@/storage";
@@ -53,7 +53,7 @@ function frameKey(sub: SubRecord, pixels: string, registered: boolean, view: str
 export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) => void) {
   const session = useSession();
   const plan = useProject((state) => state.project.calibration);
-  const cache = useRef(new ByteCache<Raster>(READY_BYTES, rasterBytes));
+  const cache = useRef(byteCache<Raster>(READY_BYTES, rasterBytes));
   const latest = useRef({ view, onPrepared });
   latest.current = { view, onPrepared };
 

@@ -1,0 +1,143 @@
+/** @jest-environment ./ui/testing/domEnvironment.cjs */
+import { act, fireEvent, render, renderHook, screen } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { createStore } from "zustand/vanilla";
+import type { ChainStep } from "@/core/chain";
+import { newStep } from "@/core/chain";
+import { findOperation, OPERATIONS } from "@/core/operations";
+import type { Subject } from "@/state/facts";
+import type { ProjectSession } from "@/state/project";
+import type { Board, Lane } from "@/storage";
+import { SessionContext } from "../frame/session";
+import { createLatency } from "./latency";
+import { StepCard } from "./stepCard";
+import { useLaneTreatment } from "./useTreatment";
+
+const [starlet] = OPERATIONS;
+const laneOf = (strength: number): Lane => ({
+  id: "l",
+  letter: "A",
+  stackId: "s",
+  steps: [{ ...newStep(starlet), id: "x", params: { ...starlet.parameters.defaults, strength } }],
+});
+
+describe("what a lane does to its stack", () => {
+  const subject = { picture: { id: "p" }, halves: null, fill: [0], fullScale: 1 } as unknown as Subject;
+  /** Facts are known once they were settled; each settling is let go by the test. */
+  function session() {
+    const store = createStore<{ stacks: { id: string }[]; factRound: number }>(() => ({
+      stacks: [{ id: "s" }],
+      factRound: 0,
+    }));
+    const known = new Set<string>();
+    const settling: (() => void)[] = [];
+    const keyOf = (steps: readonly ChainStep[]) => JSON.stringify(steps.map(({ params }) => params));
+    const facts = {
+      lookUp: (_: Subject, steps: readonly ChainStep[]) => ({
+        facts: [{ "noise@together": keyOf(steps) }],
+        complete: known.size > 0,
+        settled: known.has(keyOf(steps)),
+      }),
+      settle: (_: Subject, steps: readonly ChainStep[]) =>
+        new Promise<void>((resolve) =>
+          settling.push(() => {
+            known.add(keyOf(steps));
+            store.setState(({ factRound }) => ({ factRound: factRound + 1 }));
+            resolve();
+          }),
+        ),
+    };
+    const fake = { store, facts, subjectOf: () => Promise.resolve(subject) } as unknown as ProjectSession;
+    const wrapper = ({ children }: { children: ReactNode }) => (
+      <SessionContext.Provider value={fake}>{children}</SessionContext.Provider>
+    );
+    return { wrapper, settling };
+  }
+  const rest = (ms: number) => act(() => jest.advanceTimersByTimeAsync(ms));
+
+  beforeEach(() => jest.useFakeTimers());
+  afterEach(() => jest.useRealTimers());
+
+  test("nothing is shown before its facts are known; then a change uses the last ones and settles when it rests", async () => {
+    const { wrapper, settling } = session();
+    const { result, rerender } = renderHook(({ lane }) => useLaneTreatment(lane), {
+      wrapper,
+      initialProps: { lane: laneOf(0.1) },
+    });
+    await rest(1); // the stack's files are found
+    await rest(1);
+    expect(result.current).toMatchObject({ treatment: null, settling: true, error: null });
+    expect(settling.length).toBe(1); // at once, since nothing can be shown
+    await act(async () => (settling[0](), await Promise.resolve()));
+    expect(result.current.settling).toBe(false);
+    expect(result.current.treatment?.steps[0].params.strength).toBe(0.1);
+    expect(result.current.treatment?.steps[0]).not.toHaveProperty("id"); // what only the screen needs
+    rerender({ lane: laneOf(0.2) });
+    expect(result.current.treatment?.steps[0].params.strength).toBe(0.2);
+    expect(result.current.settling).toBe(true);
+    rerender({ lane: laneOf(0.3) });
+    await rest(100);
+    expect(settling.length).toBe(1); // the lever still moves
+    await rest(300);
+    expect(settling.length).toBe(2);
+    await act(async () => (settling[1](), await Promise.resolve()));
+    expect(result.current).toMatchObject({ settling: false, error: null });
+  });
+
+  test("a lane whose stack is gone has no treatment", async () => {
+    const { wrapper } = session();
+    const { result } = renderHook(() => useLaneTreatment({ ...laneOf(0.1), stackId: "gone" }), { wrapper });
+    await rest(500);
+    expect(result.current).toMatchObject({ stack: null, treatment: null });
+  });
+});
+
+describe("the card of a step", () => {
+  function show(lane: Lane, index = 0) {
+    let board = { lanes: [lane], ladder: null } as unknown as Board;
+    const session = {
+      changeBoard: (change: (b: Board) => Board) => (board = change(board)),
+    } as unknown as ProjectSession;
+    render(
+      <SessionContext.Provider value={session}>
+        <StepCard lane={lane} step={lane.steps[index]} index={index} latency={createLatency()} />
+      </SessionContext.Provider>,
+    );
+    return { params: () => board.lanes[0].steps[index].params, board: () => board };
+  }
+
+  test("shows every parameter that is of effect with its value; a typed number goes into the chain, one out of range does not", () => {
+    const { params } = show(laneOf(0.3));
+    for (const { label } of starlet.parameters.fields) expect(screen.getByLabelText(`${label}, number`)).toBeTruthy();
+    const field = screen.getByLabelText<HTMLInputElement>("Strength, number");
+    expect(field.value).toBe("0.30");
+    fireEvent.change(field, { target: { value: "0,45" } });
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(params().strength).toBe(0.45);
+    fireEvent.change(field, { target: { value: "7" } });
+    expect(field.getAttribute("aria-invalid")).toBe("true");
+    fireEvent.keyDown(field, { key: "Enter" });
+    expect(params().strength).toBe(0.45);
+  });
+
+  test("a parameter that hangs on a choice is hidden while it is of no effect", () => {
+    const lucy = findOperation("deconvolve.richardson-lucy") as (typeof OPERATIONS)[number];
+    show({ ...laneOf(0), steps: [{ ...newStep(lucy), id: "x" }] });
+    expect(screen.queryByLabelText("FWHM, number")).toBeNull();
+    expect(screen.getByLabelText("Share of it, number")).toBeTruthy();
+  });
+
+  test("a step that stands after a stretch and is not meant for it says so", () => {
+    const stretch = findOperation("stretch.arcsinh") as (typeof OPERATIONS)[number];
+    const lane = laneOf(0.3);
+    show({ ...lane, steps: [{ ...newStep(stretch), id: "s" }, ...lane.steps] }, 1);
+    expect(screen.getByText(/Meant for linear data/)).toBeTruthy();
+  });
+
+  test("a ladder is asked for with its ends and its rungs", () => {
+    const { board } = show(laneOf(0.4));
+    fireEvent.click(screen.getByLabelText(/^Ladder of strength/));
+    fireEvent.click(screen.getByText("Show ladder"));
+    expect(board().ladder).toEqual({ laneId: "l", stepId: "x", field: "strength", values: [0.2, 0.33, 0.47, 0.6] });
+  });
+});
