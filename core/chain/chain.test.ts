@@ -45,7 +45,7 @@ describe("chain files", () => {
 
   test("missing parameters take their defaults", () => {
     const result = parseChain({ ...good, steps: [{ ...step, params: { strength: 0.9 } }] });
-    expect(result.ok && result.value.steps[0].params).toEqual({ strength: 0.9, detail: 0.5, scales: 5 });
+    expect(result.ok && result.value.steps[0].params).toEqual({ strength: 0.9, detail: 0.7, scales: 5 });
   });
 });
 

@@ -5,11 +5,11 @@ import type { Operation } from "../operation";
 const starletParameters = parameters({
   strength: slider({
     label: "Strength",
-    hint: "How far above the noise a detail must rise to stay. Half keeps some grain.",
+    hint: "How far above the noise a detail must rise to stay. At half, noise is softened, not gone.",
     min: 0,
     max: 1,
     step: 0.01,
-    default: 0.5,
+    default: 0.6,
   }),
   detail: slider({
     label: "Keep detail",
@@ -17,7 +17,7 @@ const starletParameters = parameters({
     min: 0,
     max: 1,
     step: 0.01,
-    default: 0.5,
+    default: 0.7,
   }),
   scales: slider({
     label: "Scales",
