@@ -159,6 +159,8 @@ export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
       pedestal: settings.pedestalAdu / aduPerSample(own),
       darkDefects: wantsDefects ? await defects(dark, pattern, settings.hotSigma) : null,
       darkScale,
+      keepColumns: (find) =>
+        once(`columns ${ref.fileId ?? ref.id} ${ref.frame ?? 0} ${bias?.id} ${flat?.id} ${pattern}`, find),
       flat: flatFrame,
       flatMeans:
         flat && flatFrame

@@ -36,6 +36,8 @@ export interface Calibration {
   saturation: number;
   /** Added after the flat, in samples of the light. */
   pedestal: number;
+  /** Keeps the light's warm columns, which cost a reading of all of it, for the next time it is opened. @default find them anew */
+  keepColumns?: (find: () => Promise<ColumnOffset[]>) => Promise<ColumnOffset[]>;
 }
 
 /** Pixels of surroundings that are read, even so that the pattern stays in step: 4 for defects, 2 for demosaicing, 2 spare. */
@@ -78,7 +80,8 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
 
   /** Warm columns of the light, where no dark tells them; the same whatever region is read. */
   function columnsOf(): Promise<ColumnOffset[]> {
-    columns ??= fromLight && !dark ? columnOffsets({ ...light, read: evened }, pitch) : Promise.resolve([]);
+    const find = () => columnOffsets({ ...light, read: evened }, pitch);
+    columns ??= fromLight && !dark ? (calibration.keepColumns?.(find) ?? find()) : Promise.resolve([]);
     return columns;
   }
 

@@ -1,7 +1,8 @@
 import { createRandom } from "../numeric/random";
-import type { Raster } from "../raster";
+import type { Raster, Region } from "../raster";
 import { createRaster, frameOfRaster, meanAndDeviation, wholeRegion } from "../raster";
 import { calibratedFrame } from "./apply";
+import type { ColumnOffset } from "./columns";
 import { columnOffsets } from "./columns";
 import { calibrationSettings } from "./settings";
 
@@ -76,6 +77,29 @@ describe.each([
     for (let y = 0; y < 90; y++)
       for (let x = 0; x < 40; x++) expect(part.planes[0][y * 40 + x]).toBe(mended[(150 + y) * WIDTH + 100 + x]);
   });
+});
+
+test("columns that are kept are not looked for again when the light is opened anew", async () => {
+  const light = frameOfRaster(withWarmColumn(sky(3, false)));
+  let rows = 0;
+  const counted = { ...light, read: (region: Region) => ((rows += region.height), light.read(region)) };
+  let kept: Promise<ColumnOffset[]> | null = null;
+  const region = { x: 100, y: 150, width: 40, height: 20 };
+  const planes: Float32Array[] = [];
+  const readRows: number[] = [];
+  for (let opened = 0; opened < 2; opened++) {
+    rows = 0;
+    const frame = calibratedFrame(counted, {
+      settings: calibrationSettings.parse({ demosaic: "none" }),
+      ...{ pattern: null, bias: null, dark: null, darkDefects: null, darkScale: 1, flat: null, flatMeans: [] },
+      ...{ saturation: 1, pedestal: 0 },
+      keepColumns: (find) => (kept ??= find()),
+    });
+    planes.push((await frame.read(region)).planes[0]);
+    readRows.push(rows);
+  }
+  expect(planes[1]).toEqual(planes[0]);
+  expect(readRows[0] - readRows[1]).toBe(HEIGHT); // the reading of all of it
 });
 
 test("with a flat, a column that answers less to light is left to the flat", async () => {

@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { choice, differencesInWords, inWords, parameters, slider, tick } from "./index";
+import { choice, differencesInWords, inSentence, inWords, parameters, slider, tick } from "./index";
 
 const sample = parameters({
   strength: slider({ label: "Strength", hint: "…", min: 0, max: 1, step: 0.01, default: 0.5 }),
@@ -59,6 +59,7 @@ test("values and differences in words; a field that is not in effect makes no di
     "halves: on, not off",
   ]);
   expect(differencesInWords(sample, sample.defaults, { ...sample.defaults, width: 4 })).toEqual([]);
+  expect(["Low limit", "FWHM limit"].map(inSentence)).toEqual(["low limit", "FWHM limit"]);
   const typed = { ...sample.defaults, blur: "typed" as const };
   expect(differencesInWords(sample, typed, { ...typed, width: 4 })).toEqual(["width: 3 px, not 4 px"]);
 });

@@ -88,6 +88,10 @@ function schemaOf(field: Field): z.ZodType {
   return ([min, max, step].every(Number.isInteger) ? number.int() : number).default(field.default);
 }
 
+/** A label inside a sentence: "Low limit" is "low limit", "FWHM limit" stays. */
+export const inSentence = (label: string): string =>
+  /^[A-Z]{2}/.test(label) ? label : label.charAt(0).toLowerCase() + label.slice(1);
+
 /** A value in words: a number with its unit, a choice by its label. */
 export function inWords(field: Field, value: unknown): string {
   if (field.kind === "slider") return [String(value), field.unit].filter(Boolean).join(" ");
@@ -102,6 +106,6 @@ export function differencesInWords<P extends object>(of: Parameters<P>, mine: P,
   return of.fields.flatMap((field) => {
     const [a, b] = [mine[field.name], other[field.name]];
     if (a === b || !(inEffect(field, mine) || inEffect(field, other))) return [];
-    return [`${field.label.toLowerCase()}: ${inWords(field, a)}, not ${inWords(field, b)}`];
+    return [`${inSentence(field.label)}: ${inWords(field, a)}, not ${inWords(field, b)}`];
   });
 }

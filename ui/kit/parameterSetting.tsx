@@ -2,6 +2,7 @@
 
 import type { ReactNode } from "react";
 import type { Field, Parameters } from "@/core/parameters";
+import { inSentence } from "@/core/parameters";
 import { Choice } from "./choice";
 import { NumberField, NumberSetting } from "./setting";
 import { Tick } from "./tick";
@@ -24,7 +25,7 @@ export function ParameterSetting({ field, values, onChange, extra }: Props) {
   if (field.kind === "tick")
     return (
       <Tick className="gap-1 py-1" help={field.hint} checked={value === true} onChange={onChange}>
-        {field.label.toLowerCase()}
+        {inSentence(field.label)}
       </Tick>
     );
   return (

@@ -6,7 +6,9 @@ import { useHotkeys } from "react-hotkeys-hook";
 /** True while a key is held, unless something is being typed. */
 export function useHeldKey(key: string): boolean {
   const [held, setHeld] = useState(false);
-  useHotkeys(key, (event) => setHeld(event.type === "keydown"), { keydown: true, keyup: true });
+  useHotkeys(key, () => setHeld(true), { keydown: true });
+  // Let go is let go, whatever other keys are down by then.
+  useHotkeys(key, () => setHeld(false), { keydown: false, keyup: true, ignoreModifiers: true });
   useEffect(() => {
     const release = () => setHeld(false);
     window.addEventListener("blur", release);

@@ -3,11 +3,13 @@
 import Link from "next/link";
 import { useEffect, useMemo, useState } from "react";
 import { useStore } from "zustand";
+import { extent } from "d3-array";
 import { toSample } from "@/core/formats";
 import { stretchCurves, stretchParameters } from "@/core/operations";
 import type { StackSettings } from "@/core/stack";
 import { stackParameters, stackSettings } from "@/core/stack";
 import type { Treatment } from "@/engine/tasks/crop";
+import { exposureOf } from "@/state/lights";
 import type { StackRecord, SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { useTools } from "../frame/workspace";
@@ -98,7 +100,7 @@ function SettingsColumn() {
   const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const isVideo = included.some(({ video }) => video !== null);
-  const exposedS = exposureOf(included);
+  const exposedS = timeOf(included);
   const inline = (name: keyof typeof stackParameters.defaults) => (
     <InlineParameter
       of={stackParameters}
@@ -221,11 +223,10 @@ function SettingsColumn() {
 }
 
 /** Exposure of all, in seconds; frames of a video without an exposure of their own have the time from the first to the last. */
-function exposureOf(subs: SubRecord[]): number {
-  const told = subs.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
-  const times = subs.flatMap(({ timeMs }) => timeMs ?? []);
-  if (told > 0 || times.length < 2) return told;
-  return times.reduce((a, b) => Math.max(a, b)) / 1000 - times.reduce((a, b) => Math.min(a, b)) / 1000;
+function timeOf(subs: SubRecord[]): number {
+  const exposedS = exposureOf(subs);
+  const [first, last] = extent(subs, ({ timeMs }) => timeMs ?? undefined);
+  return exposedS > 0 || first === undefined ? exposedS : (last - first) / 1000;
 }
 
 function Sentence({ label, children }: { label: string; children: React.ReactNode }) {
