@@ -3,7 +3,9 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useLayoutEffect, useMemo, useRef, useState } from "react";
 import { stretchCurves } from "@/core/operations";
+import { applyTransform, IDENTITY, invertTransform } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
+import { projectToStack } from "@/state/stackFrames";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
@@ -35,6 +37,8 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
     priority: PRIORITY.view,
     affinity: "overview",
   });
+  // Spots lie in the project's coordinates; this stack need not be the one that gave them.
+  const toStack = useMemo(() => projectToStack(stack, stack) ?? IDENTITY, [stack]);
   const canvas = useRef<HTMLCanvasElement>(null);
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
   const [dragging, setDragging] = useState<string | null>(null);
@@ -47,10 +51,12 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   }, [shown, curves]);
   const place = (event: React.PointerEvent | React.MouseEvent, element: Element) => {
     const bounds = element.getBoundingClientRect();
-    return {
-      x: Math.round(Math.min(width - 1, Math.max(0, (event.clientX - bounds.left) / scale))),
-      y: Math.round(Math.min(height - 1, Math.max(0, (event.clientY - bounds.top) / scale))),
-    };
+    const [x, y] = applyTransform(
+      invertTransform(toStack),
+      Math.min(width - 1, Math.max(0, (event.clientX - bounds.left) / scale)),
+      Math.min(height - 1, Math.max(0, (event.clientY - bounds.top) / scale)),
+    );
+    return { x: Math.round(x), y: Math.round(y) };
   };
   return (
     <div
@@ -76,43 +82,46 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
       }}
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
-      {board.spots.map((spot, i) => (
-        <button
-          key={spot.id}
-          type="button"
-          aria-label={`Spot ${spot.name}; drag to move`}
-          title={spot.name}
-          data-spot={spot.name}
-          className="figures absolute h-5 w-5 -translate-x-1/2 -translate-y-1/2 cursor-grab rounded-full border border-white bg-black/60 text-xs text-white"
-          style={{ left: spot.x * scale, top: spot.y * scale }}
-          onPointerDown={(event) => {
-            event.preventDefault();
-            event.currentTarget.parentElement?.setPointerCapture(event.pointerId);
-            setDragging(spot.id);
-          }}
-          onKeyDown={(event) => {
-            const by: Record<string, [number, number]> = {
-              ArrowLeft: [-4, 0],
-              ArrowRight: [4, 0],
-              ArrowUp: [0, -4],
-              ArrowDown: [0, 4],
-            };
-            const move = by[event.key];
-            if (!move) return;
-            event.preventDefault();
-            event.stopPropagation();
-            session.changeBoard(
-              (b) => ({
-                ...b,
-                spots: b.spots.map((s) => (s.id === spot.id ? { ...s, x: s.x + move[0], y: s.y + move[1] } : s)),
-              }),
-              `spot.${spot.id}`,
-            );
-          }}
-        >
-          {i + 1}
-        </button>
-      ))}
+      {board.spots.map((spot, i) => {
+        const [left, top] = applyTransform(toStack, spot.x, spot.y).map((v) => v * scale);
+        return (
+          <button
+            key={spot.id}
+            type="button"
+            aria-label={`Spot ${spot.name}; drag to move`}
+            title={spot.name}
+            data-spot={spot.name}
+            className="figures absolute h-5 w-5 -translate-x-1/2 -translate-y-1/2 cursor-grab rounded-full border border-white bg-black/60 text-xs text-white"
+            style={{ left, top }}
+            onPointerDown={(event) => {
+              event.preventDefault();
+              event.currentTarget.parentElement?.setPointerCapture(event.pointerId);
+              setDragging(spot.id);
+            }}
+            onKeyDown={(event) => {
+              const by: Record<string, [number, number]> = {
+                ArrowLeft: [-4, 0],
+                ArrowRight: [4, 0],
+                ArrowUp: [0, -4],
+                ArrowDown: [0, 4],
+              };
+              const move = by[event.key];
+              if (!move) return;
+              event.preventDefault();
+              event.stopPropagation();
+              session.changeBoard(
+                (b) => ({
+                  ...b,
+                  spots: b.spots.map((s) => (s.id === spot.id ? { ...s, x: s.x + move[0], y: s.y + move[1] } : s)),
+                }),
+                `spot.${spot.id}`,
+              );
+            }}
+          >
+            {i + 1}
+          </button>
+        );
+      })}
     </div>
   );
 }
