@@ -5,7 +5,6 @@ import { useLayoutEffect, useMemo, useRef, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { applyTransform, IDENTITY, invertTransform } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
-import { projectToStack } from "@/state/stackFrames";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
@@ -26,6 +25,12 @@ export function Overview({ board, stack }: { board: Board; stack: StackRecord })
   );
 }
 
+/** A place in a stack as a spot of the project. */
+function inProject({ toProject }: StackRecord, x: number, y: number): { x: number; y: number } {
+  const [px, py] = applyTransform(toProject ?? IDENTITY, x, y);
+  return { x: Math.round(px), y: Math.round(py) };
+}
+
 function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const session = useSession();
   const { width, height, stretch } = stack.facts;
@@ -38,7 +43,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
     affinity: "overview",
   });
   // Spots lie in the project's coordinates; this stack need not be the one that gave them.
-  const toStack = useMemo(() => projectToStack(stack, stack) ?? IDENTITY, [stack]);
+  const toStack = useMemo(() => invertTransform(stack.toProject ?? IDENTITY), [stack]);
   const canvas = useRef<HTMLCanvasElement>(null);
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
   const [dragging, setDragging] = useState<string | null>(null);
@@ -51,12 +56,11 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   }, [shown, curves]);
   const place = (event: React.PointerEvent | React.MouseEvent, element: Element) => {
     const bounds = element.getBoundingClientRect();
-    const [x, y] = applyTransform(
-      invertTransform(toStack),
+    return inProject(
+      stack,
       Math.min(width - 1, Math.max(0, (event.clientX - bounds.left) / scale)),
       Math.min(height - 1, Math.max(0, (event.clientY - bounds.top) / scale)),
     );
-    return { x: Math.round(x), y: Math.round(y) };
   };
   return (
     <div
@@ -142,8 +146,7 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
                 {
                   id: crypto.randomUUID(),
                   name: `Spot ${b.spots.length + 1}`,
-                  x: Math.round(stack.facts.width / 2),
-                  y: Math.round(stack.facts.height / 2),
+                  ...inProject(stack, stack.facts.width / 2, stack.facts.height / 2),
                 },
               ],
             }))

@@ -64,7 +64,7 @@ const PADDING = { x: 16, y: 4 };
 const LINE = 16;
 
 /** The first part of what a control says of itself; the rest is in its tooltip. */
-const brief = (text: string): string => text.split(/[;.:\n]/)[0].trim();
+const brief = (text: string): string => text.split(/[;:\n]|\.(?:\s|$)/)[0].trim();
 
 /** Size of a label of this text as the browser will break it. */
 function sizeOf(text: string, widthOf: (text: string) => number): { width: number; height: number } {
