@@ -2,6 +2,7 @@ import { parseArgs } from "node:util";
 import { z } from "zod";
 import { UserError } from "@/core/job";
 import type { Field, Parameters } from "@/core/parameters";
+import { schemaOf } from "@/core/parameters";
 
 /** A command line in pieces: what stands alone, and --name value options. */
 export interface ParsedArguments {
@@ -40,14 +41,14 @@ export const yes = z.enum(["yes", "no"]).transform((word) => word === "yes");
 /** The options that parameters declare: a schema for each, by the option's name; texts become values of the parameter. */
 export function optionsOf<P>({ fields }: Parameters<P>): Record<string, z.ZodType> {
   return Object.fromEntries(
-    fields.flatMap((field) => (field.option === undefined ? [] : [[field.option, schemaOf(field).optional()]])),
+    fields.flatMap((field) => (field.option === undefined ? [] : [[field.option, fromText(field).optional()]])),
   );
 }
 
-function schemaOf(field: Field): z.ZodType {
+/** The parameter's own schema, for what comes as text. */
+function fromText(field: Field): z.ZodType {
   if (field.kind === "tick") return yes;
-  if (field.kind === "choice") return z.enum(field.options.map(({ value }) => value) as [string, ...string[]]);
-  return z.coerce.number().min(field.min).max(field.max);
+  return field.kind === "slider" ? z.coerce.number().pipe(schemaOf(field)) : schemaOf(field);
 }
 
 /** Options that may stand alone. */

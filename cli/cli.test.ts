@@ -6,6 +6,7 @@ import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { cropRaster, wholeRegion } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
 import { OPERATIONS } from "@/core/operations";
+import { calibrationParameters } from "@/core/calibrate";
 import { stackParameters } from "@/core/stack";
 import {
   checkOptions,
@@ -54,6 +55,9 @@ describe("parameters as options", () => {
     });
     expect(() => checkOptions(options, { low: "99" })).toThrow("--low");
     expect(() => checkOptions(options, { reject: "some" })).toThrow("--reject");
+    // What the parameter itself refuses is refused here, by the option's name, and not by a dump of its schema later.
+    expect(() => checkOptions(z.object(optionsOf(calibrationParameters)), { bin: "1.5" })).toThrow(/^--bin: /);
+    expect(() => checkOptions(options, { low: "three" })).toThrow(/^--low: /);
     expect(switchesOf(stackParameters)).toEqual(["keep-doubles", "mix-filters"]);
   });
 

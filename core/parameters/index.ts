@@ -1,2 +1,2 @@
 export type { ChoiceField, Field, Parameters, Slider, TickField, ValuesOf } from "./parameters";
-export { choice, differencesInWords, inSentence, inWords, parameters, slider, tick } from "./parameters";
+export { choice, differencesInWords, inSentence, inWords, parameters, schemaOf, slider, tick } from "./parameters";

@@ -79,7 +79,8 @@ export function parameters<F extends Record<string, Field>>(fields: F): Paramete
   };
 }
 
-function schemaOf(field: Field): z.ZodType {
+/** What a field takes; missing is its default. */
+export function schemaOf(field: Field): z.ZodType {
   if (field.kind === "tick") return z.boolean().default(field.default);
   if (field.kind === "choice")
     return z.enum(field.options.map(({ value }) => value) as [string, ...string[]]).default(field.default);

@@ -1,7 +1,7 @@
 "use client";
 
 import type { ReactNode } from "react";
-import type { Field, Parameters } from "@/core/parameters";
+import type { ChoiceField, Field, Parameters } from "@/core/parameters";
 import { inSentence } from "@/core/parameters";
 import { Choice } from "./choice";
 import { NumberField, NumberSetting } from "./setting";
@@ -31,15 +31,14 @@ export function ParameterSetting({ field, values, onChange, extra }: Props) {
   return (
     <div className="flex items-center gap-2 py-1" title={field.hint}>
       <span className="flex-1 text-quiet">{field.label}</span>
-      <Choice
-        label={field.label}
-        help={field.hint}
-        value={String(value)}
-        options={[...field.options]}
-        onChange={onChange}
-      />
+      <OneOf field={field} value={value} onChange={onChange} />
     </div>
   );
+}
+
+function OneOf({ field, value, onChange }: { field: ChoiceField; value: unknown; onChange: (value: string) => void }) {
+  const { label, hint, options } = field;
+  return <Choice label={label} help={hint} value={String(value)} options={[...options]} onChange={onChange} />;
 }
 
 interface InlineProps<P> {
@@ -61,16 +60,7 @@ export function InlineParameter<P extends object>({ of, name, values, onChange }
         <NumberField {...field} value={Number(value)} onChange={change} />
       </span>
     );
-  if (field.kind === "choice")
-    return (
-      <Choice
-        label={field.label}
-        help={field.hint}
-        value={String(value)}
-        options={[...field.options]}
-        onChange={change}
-      />
-    );
+  if (field.kind === "choice") return <OneOf field={field} value={value} onChange={change} />;
   return (
     <Tick help={field.hint} checked={value === true} onChange={change}>
       {field.label}
