@@ -48,7 +48,8 @@ export function optionsOf<P>({ fields }: Parameters<P>): Record<string, z.ZodTyp
 /** The parameter's own schema, for what comes as text. */
 function fromText(field: Field): z.ZodType {
   if (field.kind === "tick") return yes;
-  return field.kind === "slider" ? z.coerce.number().pipe(schemaOf(field)) : schemaOf(field);
+  const schema = schemaOf(field);
+  return field.kind === "slider" ? z.preprocess((text) => (text === undefined ? text : Number(text)), schema) : schema;
 }
 
 /** Options that may stand alone. */
