@@ -1,13 +1,18 @@
-// Compiles core/kernels/assembly to core/kernels/kernels.wasm (or to the path given as the first argument).
+// Compiles every assembly.ts of core/kernels to core/kernels/kernels.wasm (or to the path given as the first argument).
 import { spawnSync } from "node:child_process";
+import { existsSync, readdirSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { resolve } from "node:path";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 const out = resolve(process.argv[2] ?? `${root}core/kernels/kernels.wasm`);
+const entries = readdirSync(`${root}core/kernels`)
+  .map((folder) => `core/kernels/${folder}/assembly.ts`)
+  .filter((path) => existsSync(root + path))
+  .sort();
 const args = [
   `${root}node_modules/assemblyscript/bin/asc.js`,
-  "core/kernels/assembly/index.ts",
+  ...entries,
   "--outFile",
   out,
   "--runtime",

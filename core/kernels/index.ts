@@ -1,4 +1,5 @@
-export type { Kernels, Psf, RichardsonLucySettings, ShrinkSettings } from "./kernels";
-export { goodFftSize } from "./kernels";
-export { createPlainKernels } from "./plain";
-export { createWasmKernels } from "./wasm";
+export type { Psf, RichardsonLucySettings } from "./convolution/contract";
+export { goodFftSize } from "./convolution/contract";
+export type { Kernels } from "./kernels";
+export { createPlainKernels, createWasmKernels } from "./kernels";
+export type { ShrinkSettings } from "./starlet/contract";

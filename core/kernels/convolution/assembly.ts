@@ -7,7 +7,7 @@
 //
 // Pictures: pitch `up` floats, W × H, zero outside the data. Z: two planes of H rows with pitch `zp`, W/2 used.
 // Transfer: for each group of 4 rows ky, W vectors re then W vectors im, in the digit-reversed order of `dif`.
-import { dif, dit } from "./fft";
+import { dif, dit } from "./fft.assembly";
 
 // @ts-ignore: decorator
 @inline function storeSpectrum(re: usize, im: usize, zre: usize, zim: usize, zp: usize, h: i32): void {

@@ -1,0 +1,65 @@
+import { fft2InPlace } from "../../numeric/fft";
+import { checkPlane } from "../plane";
+import type { ConvolutionKernels, Psf, RichardsonLucySettings } from "./contract";
+import { checkPsf, goodFftSize } from "./contract";
+
+export const convolutionPlain: ConvolutionKernels = { convolve, richardsonLucy };
+
+/** Multiplies by the PSF's transfer function (or its conjugate) on a padded grid; both real. */
+function createConvolver(width: number, height: number, psf: Psf) {
+  checkPsf(psf);
+  const radius = (psf.size - 1) / 2;
+  const w = goodFftSize(width + radius);
+  const h = goodFftSize(height + radius);
+  const transferRe = new Float64Array(w * h);
+  const transferIm = new Float64Array(w * h);
+  for (let y = 0; y < psf.size; y++)
+    for (let x = 0; x < psf.size; x++) {
+      const at = ((((y - radius) % h) + h) % h) * w + ((((x - radius) % w) + w) % w);
+      transferRe[at] += psf.values[y * psf.size + x];
+    }
+  fft2InPlace(transferRe, transferIm, w, h, false);
+  return (plane: Float32Array, conjugate: boolean): Float32Array => {
+    const re = new Float64Array(w * h);
+    const im = new Float64Array(w * h);
+    for (let y = 0; y < height; y++) re.set(plane.subarray(y * width, (y + 1) * width), y * w);
+    fft2InPlace(re, im, w, h, false);
+    const turn = conjugate ? -1 : 1;
+    for (let i = 0; i < re.length; i++) {
+      const a = re[i];
+      re[i] = a * transferRe[i] - im[i] * turn * transferIm[i];
+      im[i] = a * turn * transferIm[i] + im[i] * transferRe[i];
+    }
+    fft2InPlace(re, im, w, h, true);
+    const out = new Float32Array(width * height);
+    for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) out[y * width + x] = re[y * w + x] / (w * h);
+    return out;
+  };
+}
+
+function convolve(plane: Float32Array, width: number, height: number, psf: Psf): Float32Array {
+  checkPlane(plane, width, height);
+  return createConvolver(width, height, psf)(plane, false);
+}
+
+function richardsonLucy(
+  data: Float32Array,
+  width: number,
+  height: number,
+  psf: Psf,
+  settings: RichardsonLucySettings,
+  onIteration?: (done: number) => void,
+): Float32Array {
+  checkPlane(data, width, height);
+  const blur = createConvolver(width, height, psf);
+  const { iterations, start, floor } = settings;
+  const u = start === "data" ? data.slice() : new Float32Array(data.length).fill(start);
+  for (let k = 0; k < iterations; k++) {
+    const ratio = blur(u, false);
+    for (let i = 0; i < ratio.length; i++) ratio[i] = data[i] / Math.max(ratio[i], floor);
+    const correction = blur(ratio, true);
+    for (let i = 0; i < u.length; i++) u[i] *= correction[i];
+    onIteration?.(k + 1);
+  }
+  return u;
+}
