@@ -5,8 +5,8 @@ import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { findStars, moffatAlpha, roundPsf } from "@/core/measure";
 import type { Raster } from "@/core/raster";
 import { meanPlane, medianInPlace, quantile, robustSpread, wholeRegion } from "@/core/raster";
-import type { Transform } from "@/core/register";
-import { applyTransform, composeTransforms, invertTransform, resamplingNoiseGain } from "@/core/register";
+import type { Warp } from "@/core/register";
+import { mapPoint, compose, inverse, resamplingNoiseGain } from "@/core/register";
 import type { Night } from "@/core/simulate";
 import { createNight, subFile, subFileName } from "@/core/simulate";
 import type { SubFacts } from "@/core/stack";
@@ -60,7 +60,7 @@ async function main(seed: number, size: number, subs: number) {
   const errors = plan.used
     .filter(({ id }) => id !== plan.referenceId)
     .map(({ id, toReference }) => {
-      const truth = composeTransforms(reference.skyToSub, invertTransform(night.subs[indexOf(id)].skyToSub));
+      const truth = compose(reference.skyToSub, inverse(night.subs[indexOf(id)].skyToSub));
       return meanDistance(truth, toReference, size);
     });
 
@@ -166,13 +166,13 @@ function quietMask(truth: Float32Array): boolean[] {
   return Array.from(truth, (v) => v < limit);
 }
 
-function meanDistance(a: Transform, b: Transform, size: number): number {
+function meanDistance(a: Warp, b: Warp, size: number): number {
   const distances: number[] = [];
   for (let y = 0; y <= 4; y++)
     for (let x = 0; x <= 4; x++) {
       const [px, py] = [(x * (size - 1)) / 4, (y * (size - 1)) / 4];
-      const p = applyTransform(a, px, py);
-      const q = applyTransform(b, px, py);
+      const p = mapPoint(a, px, py);
+      const q = mapPoint(b, px, py);
       distances.push(Math.hypot(p[0] - q[0], p[1] - q[1]));
     }
   return medianOf(distances);
@@ -203,12 +203,12 @@ function starFigures(night: Night, stack: Raster, referenceIndex: number, whiteN
     return Math.sqrt(Math.max(1, (electrons + night.camera.readNoiseE ** 2) / quietE));
   };
   const all = night.sky.stars.map((star) => {
-    const [x, y] = applyTransform(skyToSub, star.x, star.y);
+    const [x, y] = mapPoint(skyToSub, star.x, star.y);
     const flux = ((star.flux[0] + star.flux[1] + star.flux[2]) / 3) * (transmission / adu);
     return { x, y, flux, snr: (flux * sharpness) / (sigma * brighter(x, y)) };
   });
   // The galaxy is neither a star nor a false one: its surroundings do not count.
-  const galaxy = applyTransform(skyToSub, night.sky.width * 0.17, night.sky.height * 0.3);
+  const galaxy = mapPoint(skyToSub, night.sky.width * 0.17, night.sky.height * 0.3);
   const counts = ({ x, y }: { x: number; y: number }) =>
     x > 12 && y > 12 && x < stack.width - 13 && y < stack.height - 13 && Math.hypot(x - galaxy[0], y - galaxy[1]) > 60;
   const inside = all.filter(counts);
@@ -254,9 +254,9 @@ async function outlierFigures(
 ) {
   const trailed = night.subs.find(({ trail, index }) => trail && used.includes(index));
   if (!trailed?.trail) return null;
-  const toReference = composeTransforms(night.subs[referenceIndex].skyToSub, invertTransform(trailed.skyToSub));
-  const [x0, y0] = applyTransform(toReference, trailed.trail.x0, trailed.trail.y0);
-  const [x1, y1] = applyTransform(toReference, trailed.trail.x1, trailed.trail.y1);
+  const toReference = compose(night.subs[referenceIndex].skyToSub, inverse(trailed.skyToSub));
+  const [x0, y0] = mapPoint(toReference, trailed.trail.x0, trailed.trail.y0);
+  const [x1, y1] = mapPoint(toReference, trailed.trail.x1, trailed.trail.y1);
   const truth = truthInReference(night, referenceIndex, report.fwhmPx ?? 3);
   const length = Math.hypot(x1 - x0, y1 - y0);
   const sigma = report.noise[1].fromHalves ?? NaN;

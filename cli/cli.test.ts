@@ -101,11 +101,11 @@ describe("the whole way without a screen", () => {
     const made = dunkel<{
       subsUsed: number;
       unreadable: { file: string; reason: string }[];
-      subs: { transform: number[] | null }[];
+      subs: { matrix: number[] | null }[];
     }>("stack", ...subs, join(folder, "broken.fits"), "--out", out, "--low", "3", "--memory", "128");
     expect(made.subsUsed).toBe(5);
     expect(made.unreadable).toEqual([{ file: join(folder, "broken.fits"), reason: expect.stringContaining("byte 0") }]);
-    expect(made.subs.filter(({ transform }) => transform?.length === 6).length).toBe(5);
+    expect(made.subs.filter(({ matrix }) => matrix?.length === 6).length).toBe(5);
     expect(JSON.parse(readFileSync(join(folder, "stack.json"), "utf8")).subsUsed).toBe(5);
     const open = async (name: string) =>
       valueOf(await openFits(bytesOfArray(name, new Uint8Array(readFileSync(join(folder, name))))));

@@ -2,6 +2,8 @@ import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, resolve } from "node:path";
 import { z } from "zod";
 import { UserError } from "@/core/job";
+import type { Warp } from "@/core/register";
+import { matrixAt } from "@/core/register";
 import { stackParameters, stackSettings } from "@/core/stack";
 import { makeStack } from "@/engine/stackJob";
 import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
@@ -44,7 +46,9 @@ export async function stack(args: string[]): Promise<unknown> {
       for (const [i, picture] of [made.mean, made.a, made.b, made.coverage].entries())
         await writeBlob(targets[i], picture);
       const { facts } = made;
-      const report = { format: REPORT_FORMAT, ...made.report, unreadable: failures, settings, facts };
+      const matrixOf = (warp: Warp | null) => warp && matrixAt(warp, made.plan.width / 2, made.plan.height / 2);
+      const listed = made.report.subs.map((sub) => ({ ...sub, matrix: matrixOf(sub.toReference) }));
+      const report = { format: REPORT_FORMAT, ...made.report, subs: listed, unreadable: failures, settings, facts };
       writeFileSync(`${base}.json`, JSON.stringify(report, null, 1));
       return { out, ...report };
     }),

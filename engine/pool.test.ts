@@ -127,7 +127,7 @@ describe("the pool over real workers", () => {
     expect(fractions[fractions.length - 1]).toBe(1);
     expect(made.mean.size % 2880).toBe(0);
     const text = Buffer.from(await made.mean.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");
-    expect(text).toContain("HISTORY used n0 half A transform");
+    expect(text).toContain("HISTORY used n0 half A warp");
 
     const step = newStep(findOperation("noise.starlet") as AnyOperation);
     const ref = (id: string, blob: Blob): FrameRef => ({ id, name: id, kind: "blob", blob });

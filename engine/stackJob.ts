@@ -3,6 +3,7 @@ import type { PictureFacts } from "@/core/compare";
 import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
 import type { FitsCard, FrameUnit, SubMetadata } from "@/core/formats";
 import { asRead, binnedBy, fitsHeader, fitsPadding, keptHeader, metadataCards, unitOfSamples } from "@/core/formats";
+import { warpWords } from "@/core/register";
 import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
 import type { StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
@@ -237,9 +238,7 @@ function recipeLines(plan: StackPlan, settings: StackSettings, report: StackRepo
   return [
     `stack of ${plan.used.length} subs, reference ${report.referenceName}`,
     `settings ${JSON.stringify(settings)}`,
-    ...plan.used.map(
-      (sub) => `used ${sub.name} half ${sub.half} transform ${sub.toReference.map((v) => v.toPrecision(9)).join(" ")}`,
-    ),
+    ...plan.used.map((sub) => `used ${sub.name} half ${sub.half} warp ${warpWords(sub.toReference)}`),
     ...plan.leftOut.map((sub) => `left out ${sub.name}: ${sub.reason}`),
   ];
 }

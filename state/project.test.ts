@@ -88,7 +88,7 @@ test("a stack is made, kept with its halves, begins the board, and cannot be del
   if (!made) throw new Error(JSON.stringify(jobs.store.getState().jobs));
   expect(made.report.subsUsed).toBe(4);
   expect(made.object).toBe("Weir Nebula");
-  expect(made.toProject).toEqual([1, 0, 0, 0, 1, 0]);
+  expect(made.toProject).toEqual({ kind: "shift", matrix: [1, 0, 0, 0, 1, 0] });
   expect(made.facts.starList.length).toBeGreaterThan(10);
   const { board, stacks, currentStackId } = session.store.getState();
   expect(stacks.length).toBe(1);

@@ -1,21 +1,22 @@
-import type { Transform } from "@/core/register";
-import { composeTransforms, IDENTITY, invertTransform } from "@/core/register";
+import type { Warp } from "@/core/register";
+import { compose, IDENTITY, inverse } from "@/core/register";
 import type { StackRecord } from "@/storage";
 
 type Tied = Pick<StackRecord, "id" | "toProject"> & {
-  report: { subs: readonly { id: string; transform: readonly number[] | null }[] };
+  report: { subs: readonly { id: string; toReference: Warp | null }[] };
 };
 
 /**
- * The transform from the pixels of a stack to those of another over a sub that went into both, whose transforms to both references
+ * The warp from the pixels of a stack to those of another over a sub that went into both, whose warps to both references
  * are known. Null where no sub is in both.
  */
-export function overCommonSub(from: Tied, to: Tied): Transform | null {
-  const known = new Map(from.report.subs.flatMap((sub) => (sub.transform ? [[sub.id, sub.transform] as const] : [])));
+export function overCommonSub(from: Tied, to: Tied): Warp | null {
+  const known = new Map(
+    from.report.subs.flatMap((sub) => (sub.toReference ? [[sub.id, sub.toReference] as const] : [])),
+  );
   for (const sub of to.report.subs) {
     const first = known.get(sub.id);
-    if (first && sub.transform)
-      return composeTransforms(sub.transform as Transform, invertTransform(first as Transform));
+    if (first && sub.toReference) return compose(sub.toReference, inverse(first));
   }
   return null;
 }
@@ -24,7 +25,7 @@ export function overCommonSub(from: Tied, to: Tied): Transform | null {
  * From the coordinates of the project (the pixels of the stack that was its first) to the pixels of a stack; null where the two could
  * not be tied, which is never guessed. Stacks of before this was kept are tied to `first` over a common sub.
  */
-export function projectToStack(first: Tied, stack: Tied): Transform | null {
-  if (stack.toProject) return invertTransform(stack.toProject);
+export function projectToStack(first: Tied, stack: Tied): Warp | null {
+  if (stack.toProject) return inverse(stack.toProject);
   return first.id === stack.id ? IDENTITY : overCommonSub(first, stack);
 }

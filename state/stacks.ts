@@ -1,6 +1,6 @@
 import { UserError } from "@/core/job";
-import type { Transform } from "@/core/register";
-import { composeTransforms, IDENTITY } from "@/core/register";
+import type { Warp } from "@/core/register";
+import { compose, IDENTITY } from "@/core/register";
 import type { StackSettings, SubFacts } from "@/core/stack";
 import { withCalibration } from "@/engine/calibration";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
@@ -98,9 +98,9 @@ export async function makeProjectStack(
 }
 
 /** Where a stack lies in the project, whose coordinates are those of its first stack: over a sub of both, else by their stars. */
-async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Transform | null> {
+async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Warp | null> {
   if (!first) return IDENTITY;
   const [stars, to] = [stack.facts.starList, first.facts.starList];
   const toFirst = overCommonSub(stack, first) ?? (await pool.run("tie", { stars, to }, { priority: PRIORITY.view }));
-  return toFirst && composeTransforms(first.toProject ?? IDENTITY, toFirst);
+  return toFirst && compose(first.toProject ?? IDENTITY, toFirst);
 }

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { factsNeeded } from "@/core/chain";
-import type { Transform } from "@/core/register";
+import type { Warp } from "@/core/register";
+import { IDENTITY, linear, mapPoint, shiftBy } from "@/core/register";
 import { Stopped } from "@/core/job";
 import type { WorkerPool } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
@@ -232,16 +233,18 @@ describe("facts", () => {
 });
 
 test("stacks are tied by a sub that is in both, or as was found when they were made; else they are not tied", () => {
-  const of = (id: string, transform: number[] | null, toProject: Transform | null = null) => ({
+  const of = (id: string, toReference: Warp | null, toProject: Warp | null = null) => ({
     id,
     toProject,
-    report: { subs: [{ id: "x", transform }] },
+    report: { subs: [{ id: "x", toReference }] },
   });
-  const [a, b] = [of("a", [1, 0, 5, 0, 1, 0]), of("b", [1, 0, -3, 0, 1, 2])];
-  expect(overCommonSub(a, b)).toEqual([1, 0, -8, 0, 1, 2]);
-  expect(projectToStack(a, b)).toEqual([1, 0, -8, 0, 1, 2]);
-  expect(projectToStack(a, a)).toEqual([1, 0, 0, 0, 1, 0]);
-  expect(projectToStack(a, of("c", null, [2, 0, 0, 0, 2, 0]))?.map(Math.abs)).toEqual([0.5, 0, 0, 0, 0.5, 0]);
-  expect(projectToStack(of("e", null, [1, 0, 3, 0, 1, 0]), of("e", null, [1, 0, 3, 0, 1, 0]))?.[2]).toBe(-3);
+  const [a, b] = [of("a", shiftBy(5, 0)), of("b", shiftBy(-3, 2))];
+  expect(overCommonSub(a, b)).toEqual(shiftBy(-8, 2));
+  expect(projectToStack(a, b)).toEqual(shiftBy(-8, 2));
+  expect(projectToStack(a, a)).toEqual(IDENTITY);
+  const half = projectToStack(a, of("c", null, linear([2, 0, 0, 0, 2, 0])));
+  expect(half && mapPoint(half, 3, -8)).toEqual([1.5, -4]);
+  const moved = projectToStack(of("e", null, shiftBy(3, 0)), of("e", null, shiftBy(3, 0)));
+  expect(moved && mapPoint(moved, 3, 0)[0]).toBe(0);
   expect(projectToStack(a, of("d", null))).toBeNull();
 });

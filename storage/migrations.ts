@@ -1,5 +1,7 @@
 import type { z } from "zod";
 import type { FrameUnit } from "@/core/formats";
+import type { Matrix, Warp } from "@/core/register";
+import { linear } from "@/core/register";
 import { RECORD_VERSION } from "./records";
 
 /** One step of a record's history: from `from` to `from + 1`. Ordered; none is ever removed or changed. */
@@ -20,6 +22,10 @@ function presumedUnit(bitpix: unknown): FrameUnit {
 /** Measures that have another id since version 4. */
 const renamedMeasure = (id: unknown): unknown =>
   id === "transmission" ? "starlight" : id === "boxGradient" ? "patchDifference" : id;
+
+/** A 2 × 3 matrix of before version 5 as a warp; null where there was none. */
+const warpOf = (matrix: unknown): Warp | null =>
+  Array.isArray(matrix) && matrix.length === 6 ? linear(matrix as Matrix) : null;
 
 const MIGRATIONS: readonly Migration[] = [
   {
@@ -80,6 +86,26 @@ const MIGRATIONS: readonly Migration[] = [
         ? { rules: rules.map((rule: { measure?: unknown }) => ({ ...rule, measure: renamedMeasure(rule.measure) })) }
         : {}),
     }),
+  },
+  {
+    // Where a frame lies in another is a warp of some kind; until then it was always a 2 × 3 matrix.
+    from: 4,
+    store: "subs",
+    run: (sub) => {
+      const relation = sub.relation as { value: { toReference: unknown } | null } | null;
+      if (!relation?.value) return { ...sub, version: 5 };
+      const value = { ...relation.value, toReference: warpOf(relation.value.toReference) };
+      return { ...sub, version: 5, relation: { ...relation, value } };
+    },
+  },
+  {
+    from: 4,
+    store: "stacks",
+    run: ({ toProject, report, ...stack }) => {
+      const { subs = [], ...rest } = (report ?? {}) as { subs?: { transform: unknown }[] };
+      const listed = subs.map(({ transform, ...sub }) => ({ ...sub, toReference: warpOf(transform) }));
+      return { ...stack, version: 5, toProject: warpOf(toProject), report: { ...rest, subs: listed } };
+    },
   },
 ];
 

@@ -7,11 +7,11 @@ import { frameType, frameUnit, subMetadata } from "@/core/formats";
 import { skyPatch, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { levelsSchema } from "@/core/facts";
 import { stretchParameters } from "@/core/operations";
-import { transformSchema } from "@/core/register";
+import { warpSchema } from "@/core/register";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
-export const RECORD_VERSION = 4;
+export const RECORD_VERSION = 5;
 
 const id = z.string().min(1);
 const versioned = { version: z.literal(RECORD_VERSION), id, projectId: id };
@@ -158,7 +158,7 @@ export const stackRecord = z.object({
   facts: pictureFacts,
   object: z.string().nullable(),
   /** From its pixels to those of the stack that was the project's first; null where they could not be tied, or were before this was kept. */
-  toProject: transformSchema.nullable().default(null),
+  toProject: warpSchema.nullable().default(null),
   /** Null where the subs came calibrated. */
   calibration: stackCalibration.nullable().default(null),
 });

@@ -250,3 +250,27 @@ test("records of version 3: a candidate is the rival, boxes are patches, transmi
     rules: [{ ...rule, measure: "starlight" }],
   });
 });
+
+test("records of version 4: matrices become warps, of subs and of stacks", () => {
+  const matrix = [0, -1, 30, 1, 0, -4];
+  const warp = { kind: "similarity", matrix };
+  const relation = { to: "r", value: { toReference: matrix, residualPx: 0.1, pairs: 9, scale: 1, offset: [] } };
+  const read = readRecord("subs", subRecord, { ...sub("old", 0), version: 4, relation });
+  expect(read.ok && read.value.relation).toEqual({ to: "r", value: { ...relation.value, toReference: warp } });
+  const none = readRecord("subs", subRecord, { ...sub("old", 0), version: 4, relation: { to: "r", value: null } });
+  expect(none.ok && none.value.relation).toEqual({ to: "r", value: null });
+  const { toProject: _, report, ...old } = stack("s");
+  const listed = {
+    ...{ id: "x", name: "x", used: true, reason: null, residualPx: 0, pairs: 9, scale: 1, weight: [1], half: "A" },
+    ...{ fwhmPx: 3, eccentricity: 0, stars: 9, background: [0], noise: [1], transform: matrix },
+  };
+  const moved = readRecord("stacks", stackRecord, {
+    ...old,
+    version: 4,
+    toProject: [1, 0, 7, 0, 1, 0],
+    report: { ...report, subs: [listed, { ...listed, transform: null }] },
+  });
+  if (!moved.ok) throw new Error(moved.detail);
+  expect(moved.value.toProject).toEqual({ kind: "shift", matrix: [1, 0, 7, 0, 1, 0] });
+  expect(moved.value.report.subs.map(({ toReference }) => toReference)).toEqual([warp, null]);
+});

@@ -1,4 +1,4 @@
-import { IDENTITY } from "@/core/register";
+import { compose, describeWarp, IDENTITY, inverse, linear, mapPoint, rotationAbout, shiftBy } from "@/core/register";
 import type { GradedFrame } from "@/core/choose";
 import type { StackRecord, View } from "@/storage";
 import { cellView, measuredRegion } from "./compare/geometry";
@@ -55,16 +55,40 @@ describe("what a cell shows", () => {
     expect((900 - left) * scale).toBeCloseTo(195, 9);
   });
 
+  test("a stack that lies turned or at another scale is put on the project's grid, a finer one on a finer grid", () => {
+    const cell = { width: 200, height: 100 };
+    const spot = { x: 300, y: 200 };
+    for (const [factor, finer] of [
+      [0.5, 1],
+      [2, 2],
+    ]) {
+      const toPicture = compose(rotationAbout(0.3, 200, 150, 5, 9), linear([factor, 0, 0, 0, factor, 0]));
+      const { left, top, scale, region, onto } = cellView(cell, picture, spot, view({ zoom: 4 }), toPicture, picture);
+      if (!onto) throw new Error("not put on a grid");
+      expect(scale).toBe(4 / finer);
+      // The stack's pixel that shows the spot's sky comes to lie in the middle of the cell.
+      const [x, y] = mapPoint(onto, ...mapPoint(toPicture, spot.x, spot.y));
+      expect((x + 0.5 - left) * scale).toBeCloseTo(100, 9);
+      expect((y + 0.5 - top) * scale).toBeCloseTo(50, 9);
+      expect(describeWarp(onto).scale).toBeCloseTo(finer / factor, 9);
+      expect(region.width).toBe(Math.ceil(200 / scale) + 1);
+      const fit = cellView(cell, picture, spot, view({ zoom: "fit" }), toPicture, picture);
+      expect([fit.onto, fit.region.width]).toEqual([inverse(toPicture), picture.width]);
+    }
+    const hardly = rotationAbout(0.0004, 300, 200, 0.3, 0);
+    expect(cellView(cell, picture, spot, view({ zoom: 4 }), hardly, picture).onto).toBeNull();
+  });
+
   test("another stack is looked at where its own pixels show the same sky", () => {
     const { left, scale } = cellView(
       { width: 100, height: 100 },
       picture,
       { x: 300, y: 200 },
       view({ zoom: 1 }),
-      [1, 0, 7, 0, 1, -4],
+      shiftBy(7, -4),
     );
     expect((307.5 - left) * scale).toBeCloseTo(50, 9);
-    expect(measuredRegion(picture, { x: 300, y: 200 }, view(), [1, 0, 7, 0, 1, -4])).toEqual({
+    expect(measuredRegion(picture, { x: 300, y: 200 }, view(), shiftBy(7, -4))).toEqual({
       x: 243,
       y: 132,
       width: 128,

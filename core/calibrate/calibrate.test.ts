@@ -5,6 +5,7 @@ import type { Raster } from "../raster";
 import { createRaster, cropRaster, frameOfRaster, meanAndDeviation, median, rasterOf, wholeRegion } from "../raster";
 import { createRawNight, lightOf, rawFrame } from "../simulate";
 import { createSensor, darkFactor, exposeRaw, lightOnSensor } from "../simulate/sensor";
+import { mapPoint } from "../register";
 import { fixture, wasmKernels, worstDifference } from "../testing/fixtures";
 import type { Calibration } from "./apply";
 import { binned, calibratedFrame, frameMeans, scaleOfCalibration } from "./apply";
@@ -240,10 +241,7 @@ describe("on simulated raw frames", () => {
     const { skyToSub } = night.subs[0];
     const peaks = night.sky.stars
       .filter(({ flux }) => flux[1] > 8000)
-      .map(({ x, y }) => [
-        Math.round(skyToSub[0] * x + skyToSub[1] * y + skyToSub[2]),
-        Math.round(skyToSub[3] * x + skyToSub[4] * y + skyToSub[5]),
-      ])
+      .map(({ x, y }) => mapPoint(skyToSub, x, y).map(Math.round))
       .filter(([x, y]) => x > 6 && y > 6 && x < 293 && y < 213);
     const lost = peaks.filter(
       ([x, y]) => repaired[y * 300 + x] < 0.9 * before[y * 300 + x] && sensor.darkEPerS[y * 300 + x] < 1,

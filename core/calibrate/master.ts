@@ -1,9 +1,8 @@
-import type { Limits } from "../combine";
-import { clipSorted, combineInto, rejectorOf, walkTiles } from "../combine";
+import { combineTiles, rejectorOf } from "../combine";
 import type { CfaPattern } from "../formats";
 import type { JobHandle } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
-import { createRaster, frameOfRaster, medianInPlace, pasteInto, rasterOf, tilesOf } from "../raster";
+import { createRaster, frameOfRaster, pasteInto, rasterOf, tilesOf } from "../raster";
 import { frameMeans } from "./apply";
 
 export interface MasterSettings {
@@ -93,38 +92,17 @@ async function combineFrames(frames: FrameSource[], settings: MasterSettings, jo
   const out = createRaster(width, height, channels);
   const rows = Math.max(1, Math.min(height, Math.floor(TILE_BYTES / (4 * width * channels * (frames.length + 4)))));
   const tiles = tilesOf({ x: 0, y: 0, width, height }, width, rows);
-  const rejector = rejectorOf("sigma");
-  const count = frames.length;
-  const layers = { count, channels, read: (i: number, tile: Region) => frames[i].read(tile) };
-  await walkTiles(layers, tiles, job, (tile, cubes) => {
-    const pixels = tile.width * tile.height;
-    const planes = cubes.map((cube) => {
-      const mean = new Float32Array(pixels);
-      if (settings.by === "median") clippedMedianInto(mean, cube, count, pixels, settings);
-      else {
-        const unused = { a: new Float32Array(pixels), b: new Float32Array(pixels), kept: new Uint16Array(pixels) };
-        const weights = frames.map(() => 1);
-        combineInto({ mean, ...unused }, cube, count, pixels, weights, rejector, settings);
-      }
-      return mean;
-    });
+  const { by, lowSigma, highSigma } = settings;
+  const layers = {
+    count: frames.length,
+    channels,
+    read: (i: number, tile: Region) => frames[i].read(tile),
+    weights: () => frames.map(() => 1),
+  };
+  const how = { by, rejector: rejectorOf("sigma"), limits: { lowSigma, highSigma } };
+  await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
+    const planes = results.map(({ mean }) => mean);
     pasteInto(out, rasterOf(tile.width, tile.height, planes), tile.x, tile.y);
   });
   return out;
-}
-
-function clippedMedianInto(out: Float32Array, cube: Float32Array, n: number, pixels: number, limits: Limits): void {
-  const values = new Float64Array(n);
-  const range = { first: 0, end: 0 };
-  for (let p = 0; p < pixels; p++) {
-    let count = 0;
-    for (let i = 0; i < n; i++) {
-      const v = cube[i * pixels + p];
-      if (v === v) values[count++] = v;
-    }
-    values.subarray(0, count).sort();
-    clipSorted(values, count, limits, range);
-    const kept = values.slice(range.first, range.end);
-    out[p] = medianInPlace(kept);
-  }
 }

@@ -1,3 +1,4 @@
+import { IDENTITY } from "../register";
 import { NO_METADATA } from "../formats";
 import { SIXTEEN_BITS } from "../testing/fixtures";
 import { measuresCsv, rejectedCsv, rejectedList } from "./csv";
@@ -40,8 +41,7 @@ const frame = (
     double: null,
   },
   video: null,
-  relation:
-    weight === null ? null : { toReference: [1, 0, 0, 0, 1, 0], residualPx: 0, pairs: 9, scale: 1.25, offset: [] },
+  relation: weight === null ? null : { toReference: IDENTITY, residualPx: 0, pairs: 9, scale: 1.25, offset: [] },
   fullLight: 1,
   weight,
   patchDifference: null,

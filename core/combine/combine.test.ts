@@ -1,39 +1,106 @@
 import fc from "fast-check";
-import { fixture } from "../testing/fixtures";
+import { fixture, plainKernels, wasmKernels } from "../testing/fixtures";
 import { quietJob } from "../job";
+import type { CombineSettings } from "../kernels";
 import { createRaster, rasterOf, tilesOf } from "../raster";
-import { plainKernels } from "../testing/fixtures";
-import { clipSorted, combineInto, REJECTORS, rejectorOf, walkTiles } from "./index";
+import { clipSorted, combineTiles, REJECTORS, rejectorOf } from "./index";
 
-const kappaSigma = rejectorOf("sigma");
-const NO_LIMITS = { lowSigma: Infinity, highSigma: Infinity };
+const plain = plainKernels();
+const wasm = wasmKernels();
+const sigma = (lowSigma: number, highSigma: number): CombineSettings => ({
+  by: "mean",
+  rejector: rejectorOf("sigma"),
+  limits: { lowSigma, highSigma },
+});
+const all: CombineSettings = { ...sigma(3, 3), rejector: rejectorOf("none") };
+const alike = (n: number) => new Array<number>(n).fill(1);
 
-const output = (pixels: number) => ({
-  mean: new Float32Array(pixels),
-  a: new Float32Array(pixels),
-  b: new Float32Array(pixels),
-  kept: new Uint16Array(pixels),
+describe.each([
+  ["plain", plain],
+  ["wasm", wasm],
+])("the %s kernel", (_, kernels) => {
+  test("the κ-sigma mean equals astropy's sigma_clip on the same cube, for three pairs of limits", () => {
+    const { n, pixels, cube, cases } = fixture<{
+      n: number;
+      pixels: number;
+      cube: number[];
+      cases: { low: number; high: number; mean: number[]; kept: number[] }[];
+    }>("clipping.json");
+    for (const { low, high, mean, kept } of cases) {
+      const out = kernels.combine(Float32Array.from(cube), n, pixels, alike(n), sigma(low, high));
+      expect([...out.kept]).toEqual(kept);
+      out.mean.forEach((v, p) => expect(Math.abs(v - mean[p])).toBeLessThan(2e-5));
+      expect(out.samples).toBe(n * pixels);
+      expect(out.rejected).toBe(n * pixels - kept.reduce((a, b) => a + b, 0));
+    }
+  });
+
+  test("weights, halves, medians and missing data", () => {
+    const cube = Float32Array.of(1, NaN, 2, NaN, 4, NaN, 8, 5); // 4 subs × 2 pixels: [1 2 4 8] and [NaN NaN NaN 5]
+    const out = kernels.combine(cube, 4, 2, [1, 1, 2, 4], all);
+    expect(out.mean[0]).toBeCloseTo((1 + 2 + 8 + 32) / 8, 6);
+    expect(out.a[0]).toBeCloseTo((1 + 8) / 3, 6); // subs 0 and 2
+    expect(out.b[0]).toBeCloseTo((2 + 32) / 5, 6); // subs 1 and 3
+    expect(out.mean[1]).toBe(5);
+    expect(out.a[1]).toBeNaN();
+    expect([[...out.kept], [...out.coverage]]).toEqual([
+      [4, 1],
+      [4, 1],
+    ]);
+    const middle = kernels.combine(cube, 4, 2, [1, 1, 2, 4], { ...all, by: "median" });
+    expect([...middle.mean, middle.a[0], middle.b[0], middle.b[1]]).toEqual([3, 5, 2.5, 5, 5]);
+    const none = kernels.combine(Float32Array.of(NaN, NaN), 2, 1, [1, 1], sigma(3, 3));
+    expect(none.mean[0]).toBeNaN();
+    expect(none.coverage[0]).toBe(0);
+    expect(() => kernels.combine(cube, 3, 2, [1, 1, 1], all)).toThrow(RangeError);
+  });
+
+  test("low and high limits work on their own side", () => {
+    const cube = Float32Array.of(10, 10.1, 9.9, 10, 10.1, 9.9, 10, 10, 40, -20);
+    expect(kernels.combine(cube, 10, 1, alike(10), sigma(Infinity, 2)).kept[0]).toBe(9);
+    expect(kernels.combine(cube, 10, 1, alike(10), sigma(2, Infinity)).mean[0]).toBeGreaterThan(12);
+  });
 });
 
-test("the κ-sigma mean equals astropy's sigma_clip on the same cube, for three pairs of limits", () => {
-  const { n, pixels, cube, cases } = fixture<{
-    n: number;
-    pixels: number;
-    cube: number[];
-    cases: { low: number; high: number; mean: number[]; kept: number[] }[];
-  }>("clipping.json");
-  for (const { low, high, mean, kept } of cases) {
-    const out = output(pixels);
-    const weights = new Array<number>(n).fill(1);
-    const { samples, rejected } = combineInto(out, Float32Array.from(cube), n, pixels, weights, kappaSigma, {
-      lowSigma: low,
-      highSigma: high,
-    });
-    expect([...out.kept]).toEqual(kept);
-    out.mean.forEach((v, p) => expect(Math.abs(v - mean[p])).toBeLessThan(2e-5));
-    expect(samples).toBe(n * pixels);
-    expect(rejected).toBe(n * pixels - kept.reduce((a, b) => a + b, 0));
-  }
+test("both twins keep the same values and give the same means and medians, whatever the cube", () => {
+  const value = fc.oneof(
+    { weight: 6, arbitrary: fc.integer({ min: -1000, max: 1000 }).map((v) => v / 37) },
+    { weight: 1, arbitrary: fc.constantFrom(NaN, 0, 1e4, -1e4) },
+  );
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 1, max: 21 }),
+      fc.integer({ min: 1, max: 9 }),
+      fc.constantFrom("mean" as const, "median" as const),
+      fc.constantFrom(...REJECTORS),
+      fc.infiniteStream(value),
+      (n, pixels, by, rejector, stream) => {
+        const cube = Float32Array.from({ length: n * pixels }, () => stream.next().value as number);
+        const weights = Array.from({ length: n }, (_, i) => 0.2 + ((i * 7) % 5));
+        const how = { by, rejector, limits: { lowSigma: 1.5, highSigma: 2 } };
+        const [a, b] = [plain, wasm].map((kernels) => kernels.combine(cube, n, pixels, weights, how));
+        expect([a.kept, a.coverage, a.samples, a.rejected]).toEqual([b.kept, b.coverage, b.samples, b.rejected]);
+        for (const kind of ["mean", "a", "b"] as const)
+          a[kind].forEach((v, p) => {
+            if (v !== v) expect(b[kind][p]).toBeNaN();
+            else expect(Math.abs(v - b[kind][p])).toBeLessThanOrEqual(2e-6 * Math.max(1, Math.abs(v)));
+          });
+      },
+    ),
+    { numRuns: 400 },
+  );
+});
+
+test("many layers and many pixels, more than one block of the kernel", () => {
+  const [n, pixels] = [300, 1501];
+  const cube = Float32Array.from(
+    { length: n * pixels },
+    (_, k) => ((k * 7919) % 1009) / 100 + (k % 5000 === 0 ? 500 : 0),
+  );
+  const [a, b] = [plain, wasm].map((kernels) => kernels.combine(cube, n, pixels, alike(n), sigma(3, 3)));
+  expect(b.kept).toEqual(a.kept);
+  expect(a.rejected).toBeGreaterThan(50);
+  b.mean.forEach((v, p) => expect(Math.abs(v - a.mean[p])).toBeLessThan(1e-5));
 });
 
 test("clipping sorted ends equals clipping unsorted values round by round", () => {
@@ -63,31 +130,6 @@ test("clipping sorted ends equals clipping unsorted values round by round", () =
   );
 });
 
-test("weights, halves and missing data", () => {
-  const cube = Float32Array.of(1, NaN, 2, NaN, 4, NaN, 8, 5); // 4 subs × 2 pixels: [1 2 4 8] and [NaN NaN NaN 5]
-  const out = output(2);
-  combineInto(out, cube, 4, 2, [1, 1, 2, 4], null, NO_LIMITS);
-  expect(out.mean[0]).toBeCloseTo((1 + 2 + 8 + 32) / 8, 6);
-  expect(out.a[0]).toBeCloseTo((1 + 8) / 3, 6); // subs 0 and 2
-  expect(out.b[0]).toBeCloseTo((2 + 32) / 5, 6); // subs 1 and 3
-  expect(out.mean[1]).toBe(5);
-  expect(out.a[1]).toBeNaN();
-  expect([...out.kept]).toEqual([4, 1]);
-  const none = output(1);
-  combineInto(none, Float32Array.of(NaN, NaN), 2, 1, [1, 1], kappaSigma, { lowSigma: 3, highSigma: 3 });
-  expect(none.mean[0]).toBeNaN();
-});
-
-test("low and high limits work on their own side", () => {
-  const cube = Float32Array.of(10, 10.1, 9.9, 10, 10.1, 9.9, 10, 10, 40, -20);
-  const high = output(1);
-  combineInto(high, cube, 10, 1, new Array<number>(10).fill(1), kappaSigma, { lowSigma: Infinity, highSigma: 2 });
-  expect(high.kept[0]).toBe(9);
-  const low = output(1);
-  combineInto(low, cube, 10, 1, new Array<number>(10).fill(1), kappaSigma, { lowSigma: 2, highSigma: Infinity });
-  expect(low.mean[0]).toBeGreaterThan(12);
-});
-
 test.each(REJECTORS.map((rejector) => [rejector.id, rejector] as const))(
   "%s keeps a range of the sorted values, nothing of none, and all of equal ones",
   (_, rejector) => {
@@ -113,26 +155,28 @@ test("an unknown rejection is refused with those that are known", () => {
   expect(() => rejectorOf("magic")).toThrow("must be one of sigma, none, received magic");
 });
 
-test("the walk gives every layer's samples of each tile once, and tells its progress and its memory", async () => {
+test("the walk gives every layer's samples of each tile once, with the tile's weights, and tells its progress and its memory", async () => {
   const tiles = tilesOf({ x: 0, y: 0, width: 7, height: 5 }, 4);
   const fractions: number[] = [];
-  const job = { ...quietJob(plainKernels()), progress: (fraction: number) => void fractions.push(fraction) };
+  const job = { ...quietJob(plain), progress: (fraction: number) => void fractions.push(fraction) };
   const seen = createRaster(7, 5, 1).planes[0];
-  const read = (layer: number, tile: (typeof tiles)[number]) => {
-    const plane = Float32Array.from(
-      { length: tile.width * tile.height },
-      (_, p) => 100 * layer + (tile.y + Math.floor(p / tile.width)) * 7 + tile.x + (p % tile.width),
-    );
-    return Promise.resolve(rasterOf(tile.width, tile.height, [plane]));
+  const layers = {
+    count: 3,
+    channels: 1,
+    read: (layer: number, tile: (typeof tiles)[number]) => {
+      const plane = Float32Array.from(
+        { length: tile.width * tile.height },
+        (_, p) => 100 * layer + (tile.y + Math.floor(p / tile.width)) * 7 + tile.x + (p % tile.width),
+      );
+      return Promise.resolve(rasterOf(tile.width, tile.height, [plane]));
+    },
+    // The second layer alone counts on the left, the third alone on the right.
+    weights: ({ x }: (typeof tiles)[number]) => (x === 0 ? [0, 1, 0] : [0, 0, 1]),
   };
-  const peak = await walkTiles({ count: 3, channels: 1, read }, tiles, job, (tile, [cube]) => {
-    const pixels = tile.width * tile.height;
-    for (let p = 0; p < pixels; p++) {
-      expect([cube[p + pixels] - cube[p], cube[p + 2 * pixels] - cube[p]]).toEqual([100, 200]);
-      seen[(tile.y + Math.floor(p / tile.width)) * 7 + tile.x + (p % tile.width)] = cube[p] + 1;
-    }
+  const peak = await combineTiles(layers, tiles, all, job, ({ tile, channels: [{ mean }] }) => {
+    mean.forEach((v, p) => (seen[(tile.y + Math.floor(p / tile.width)) * 7 + tile.x + (p % tile.width)] = v));
   });
-  expect([...seen]).toEqual(Array.from({ length: 35 }, (_, i) => i + 1));
+  expect([...seen]).toEqual(Array.from({ length: 35 }, (_, i) => i + (i % 7 < 4 ? 100 : 200)));
   expect(fractions[fractions.length - 1]).toBe(1);
   expect(peak).toBe(16 * (4 * 3 + 24));
 });

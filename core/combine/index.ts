@@ -1,7 +1,5 @@
-export type { CombineOutput } from "./combine";
-export { combineInto } from "./combine";
+export type { CombinedTile } from "./walk";
 export { clipSorted } from "./kappaSigma";
 export { REJECTORS, rejectorOf } from "./registry";
-export type { Kept, Limits, Rejector } from "./rejector";
 export type { Layers } from "./walk";
-export { walkTiles } from "./walk";
+export { combineTiles } from "./walk";

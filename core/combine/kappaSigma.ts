@@ -1,4 +1,4 @@
-import type { Kept, Limits, Rejector } from "./rejector";
+import type { Kept, Limits, Rejector } from "../kernels";
 
 /** Most rounds; a round clips against the median and σ of what is left. */
 const ROUNDS = 5;
@@ -20,7 +20,10 @@ export function clipSorted(sorted: Float64Array, count: number, limits: Limits, 
     for (let i = first; i < end; i++) sum += sorted[i];
     const mean = sum / n;
     let squares = 0;
-    for (let i = first; i < end; i++) squares += (sorted[i] - mean) ** 2;
+    for (let i = first; i < end; i++) {
+      const d = sorted[i] - mean;
+      squares += d * d;
+    }
     const sigma = Math.sqrt(squares / n);
     const least = median - limits.lowSigma * sigma;
     const most = median + limits.highSigma * sigma;
@@ -37,4 +40,4 @@ export function clipSorted(sorted: Float64Array, count: number, limits: Limits, 
   kept.end = end;
 }
 
-export const kappaSigma: Rejector = { id: "sigma", label: "outliers beyond σ limits", narrow: clipSorted };
+export const kappaSigma: Rejector = { id: "sigma", label: "outliers beyond σ limits", narrow: clipSorted, twin: 1 };

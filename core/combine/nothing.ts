@@ -1,4 +1,4 @@
-import type { Rejector } from "./rejector";
+import type { Rejector } from "../kernels";
 
 /** Keeps every value. */
-export const nothing: Rejector = { id: "none", label: "nothing", narrow: () => undefined };
+export const nothing: Rejector = { id: "none", label: "nothing", narrow: () => undefined, twin: 0 };

@@ -1,6 +1,6 @@
 import { kappaSigma } from "./kappaSigma";
 import { nothing } from "./nothing";
-import type { Rejector } from "./rejector";
+import type { Rejector } from "../kernels";
 
 /** Every way to reject outliers, in the order in which they are offered; the first is the default. A new one is one line here. */
 export const REJECTORS: readonly Rejector[] = [kappaSigma, nothing];

@@ -1,4 +1,5 @@
 import type { JobHandle } from "../job";
+import type { CombineResult, CombineSettings } from "../kernels";
 import type { Raster, Region } from "../raster";
 
 /** Frames that lie over one another, as the walk reads them. */
@@ -7,17 +8,26 @@ export interface Layers {
   channels: number;
   /** Samples of one layer on a tile; NaN where it has none. */
   read(layer: number, tile: Region): Promise<Raster>;
+  /** Weight of each layer on a tile, for a channel. */
+  weights(tile: Region, channel: number): ArrayLike<number>;
+}
+
+/** What came of a tile: one result a channel. */
+export interface CombinedTile {
+  tile: Region;
+  channels: CombineResult[];
 }
 
 /**
- * Walks tiles one after the other, reading of every layer only what lies on the tile, and gives all samples of a tile to `visit`, one cube a
- * channel: `cube[i * pixels + p]` is layer i at pixel p. Stacks and masters are both made so. Returns the most bytes held at once for samples.
+ * Walks tiles one after the other, reading of every layer only what lies on the tile, combines them pixel by pixel and gives the
+ * results to `visit`. Stacks and masters are both made so. Returns the most bytes held at once for samples.
  */
-export async function walkTiles(
+export async function combineTiles(
   layers: Layers,
   tiles: readonly Region[],
+  settings: CombineSettings,
   job: JobHandle,
-  visit: (tile: Region, cubes: Float32Array[]) => void,
+  visit: (combined: CombinedTile) => void,
 ): Promise<number> {
   const { count, channels } = layers;
   let peakBytes = 0;
@@ -30,9 +40,12 @@ export async function walkTiles(
       samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
       job.progress((t + (i + 1) / count) / tiles.length);
     }
-    // The cubes, one layer read and resampled, and the four results.
+    // The cubes, one layer read and resampled, and the results.
     peakBytes = Math.max(peakBytes, pixels * channels * (4 * count + 8 + 16));
-    visit(tile, cubes);
+    const combined = cubes.map((cube, c) =>
+      job.kernels.combine(cube, count, pixels, layers.weights(tile, c), settings),
+    );
+    visit({ tile, channels: combined });
   }
   return peakBytes;
 }

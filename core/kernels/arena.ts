@@ -48,6 +48,16 @@ export function openArena({ memory }: WasmModule) {
     writeFloats(at: number, values: Float32Array): void {
       floats().set(values, at / 4);
     },
+    writeDoubles(at: number, values: Float64Array): void {
+      new Float64Array(memory.buffer).set(values, at / 8);
+    },
+    /** A view of what lies at an address; it lives until the memory grows. */
+    floats(at: number, count: number): Float32Array {
+      return new Float32Array(memory.buffer, at, count);
+    },
+    shorts(at: number, count: number): Uint16Array {
+      return new Uint16Array(memory.buffer, at, count);
+    },
     writeIntegers(at: number, values: Int32Array | readonly number[]): void {
       new Int32Array(memory.buffer).set(values, at / 4);
     },

@@ -1,3 +1,4 @@
+export type { CombineResult, CombineSettings, Kept, Limits, Rejector } from "./combine/contract";
 export type { Psf, RichardsonLucySettings } from "./convolution/contract";
 export { goodFftSize } from "./convolution/contract";
 export type { Kernels } from "./kernels";

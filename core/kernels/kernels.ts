@@ -1,4 +1,7 @@
 import type { WasmModule } from "./arena";
+import type { CombineKernels } from "./combine/contract";
+import { combinePlain } from "./combine/plain";
+import { combineWasm } from "./combine/wasm";
 import type { ConvolutionKernels } from "./convolution/contract";
 import { convolutionPlain } from "./convolution/plain";
 import { convolutionWasm } from "./convolution/wasm";
@@ -12,11 +15,11 @@ import { starletWasm } from "./starlet/wasm";
  * row-major, free of NaN unless a contract says otherwise. Inputs are not changed. Callers do not see which one runs. A new kernel is a
  * folder and a line in each of the three lists here; scripts/kernels.mjs compiles every assembly.ts.
  */
-export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels & ConvolutionKernels;
+export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels & ConvolutionKernels & CombineKernels;
 
 /** The kernels in plain TypeScript. */
 export function createPlainKernels(): Kernels {
-  return { name: "plain", ...starletPlain, ...convolutionPlain };
+  return { name: "plain", ...starletPlain, ...convolutionPlain, ...combinePlain };
 }
 
 /**
@@ -28,5 +31,5 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     env: { abort: () => undefined },
   });
   const wasm = instance.exports as unknown as WasmModule;
-  return { name: "wasm", ...starletWasm(wasm), ...convolutionWasm(wasm) };
+  return { name: "wasm", ...starletWasm(wasm), ...convolutionWasm(wasm), ...combineWasm(wasm) };
 }

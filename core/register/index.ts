@@ -1,14 +1,23 @@
+export type { PointPairs, WarpModel } from "./fit";
+export { WARP_MODELS, fitWarp } from "./fit";
 export type { MatchOptions, PatternStar, Registration, RegistrationFailure, RegistrationResult } from "./match";
-export { fitTransform, matchStars } from "./match";
+export { matchStars } from "./match";
 export type { ResamplingKernel } from "./resample";
 export { RESAMPLING_REACH, resample, resamplingNoiseGain, sourceRegion } from "./resample";
-export type { Transform } from "./transform";
+export type { LinearWarp, Matrix, Warp } from "./warp";
 export {
   IDENTITY,
-  applyTransform,
-  composeTransforms,
-  describeTransform,
-  invertTransform,
+  compose,
+  describeWarp,
+  enlargedBy,
+  inverse,
+  isLinear,
+  linear,
+  mapPoint,
+  mapRow,
+  matrixAt,
   rotationAbout,
-  transformSchema,
-} from "./transform";
+  shiftBy,
+  warpSchema,
+  warpWords,
+} from "./warp";

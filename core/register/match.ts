@@ -1,9 +1,10 @@
 import KDBush from "kdbush";
-import { solveSymmetric } from "../numeric/leastSquares";
 import { createRandom } from "../numeric/random";
 import { medianInPlace } from "../raster";
-import type { Transform } from "./transform";
-import { applyTransform } from "./transform";
+import type { WarpModel } from "./fit";
+import { fitWarp, WARP_MODELS } from "./fit";
+import type { Warp } from "./warp";
+import { mapPoint } from "./warp";
 
 export interface PatternStar {
   x: number;
@@ -16,10 +17,10 @@ export interface PatternStar {
 }
 
 export interface Registration {
-  transform: Transform;
+  warp: Warp;
   /** Indices of stars that belong together: [in the sub, in the reference]. */
   pairs: [number, number][];
-  /** Root mean square distance of the pairs after the transform, weighted by how well each is known, in px. */
+  /** Root mean square distance of the pairs after the warp, weighted by how well each is known, in px. */
   residualPx: number;
 }
 
@@ -28,10 +29,10 @@ export type RegistrationResult =
   { ok: true; value: Registration } | { ok: false; reason: RegistrationFailure; detail: string };
 
 export interface MatchOptions {
-  model?: "similarity" | "affine";
+  model?: WarpModel;
   /** Brightest stars that make the pattern. @default 60 */
   patternStars?: number;
-  /** Stars closer than this after the transform belong together. @default 2 */
+  /** Stars closer than this after the warp belong together. @default 2 */
   tolerancePx?: number;
 }
 
@@ -43,9 +44,9 @@ interface Triangle {
 }
 
 /**
- * Finds the transform from a sub's stars to the reference's. Triangles of each star and its near neighbours are compared by
+ * Finds the warp from a sub's stars to the reference's. Triangles of each star and its near neighbours are compared by
  * their side ratios (which no shift, turn or scale changes; mirror images are told apart by their sense); matching
- * triangles propose transforms, and the one that brings most stars together wins (RANSAC over triangles). It is then
+ * triangles propose similarities, and the one that brings most stars together wins (RANSAC over triangles). It is then
  * refined over all pairs by least squares, each pair weighted by how well its places are known and, robustly,
  * by how well it agrees (Cauchy weights); pairs beyond three times the median distance are left out.
  * Any rotation. Fails where fewer than 6 stars are given, or fewer come together than 6, 15 % of the smaller list, or chance could bring together.
@@ -61,17 +62,17 @@ export function matchStars(
   const b = brightest(reference, patternStars);
   if (a.length < 6 || b.length < 6)
     return { ok: false, reason: "too-few-stars", detail: `${Math.min(a.length, b.length)} stars found, 6 are needed` };
-  const proposals = proposeTransforms(trianglesOf(a), trianglesOf(b), a, b);
+  const proposals = proposeWarps(trianglesOf(a), trianglesOf(b), a, b);
   const random = createRandom(1);
-  let best: { transform: Transform; count: number } | null = null;
+  let best: { warp: Warp; count: number } | null = null;
   const tree = treeOf(b);
   const tries = Math.min(proposals.length, 4000);
   for (let k = 0; k < tries; k++) {
     const swap = k + Math.floor(random.uniform() * (proposals.length - k));
     [proposals[k], proposals[swap]] = [proposals[swap], proposals[k]];
-    const transform = proposals[k];
-    const count = pairUp(a, b, tree, transform, tolerancePx * 1.5).length;
-    if (!best || count > best.count) best = { transform, count };
+    const warp = proposals[k];
+    const count = pairUp(a, b, tree, warp, tolerancePx * 1.5).length;
+    if (!best || count > best.count) best = { warp, count };
     if (best.count > 0.8 * Math.min(a.length, b.length)) break;
   }
   const needed = Math.max(6, Math.ceil(0.15 * Math.min(a.length, b.length)), pairsByChance(a, b, tolerancePx * 1.5));
@@ -81,12 +82,12 @@ export function matchStars(
       reason: "no-pattern",
       detail: `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
     };
-  return { ok: true, value: refine(sub, reference, best.transform, model, tolerancePx) };
+  return { ok: true, value: refine(sub, reference, best.warp, model, tolerancePx) };
 }
 
 /**
- * Pairs that a wrong transform could bring together by chance: the mean λ = n_a n_b π r² / area of a Poisson distribution,
- * and five standard deviations and four more, since thousands of transforms are tried.
+ * Pairs that a wrong warp could bring together by chance: the mean λ = n_a n_b π r² / area of a Poisson distribution,
+ * and five standard deviations and four more, since thousands of warps are tried.
  */
 function pairsByChance(a: PatternStar[], b: PatternStar[], radius: number): number {
   const extent = (value: (star: PatternStar) => number) => Math.max(...b.map(value)) - Math.min(...b.map(value)) + 1;
@@ -145,15 +146,15 @@ function triangleOf(stars: PatternStar[], i: number, j: number, k: number): Tria
   return { vertices, ratios, turn: Math.sign((q.x - p.x) * (r.y - p.y) - (q.y - p.y) * (r.x - p.x)) };
 }
 
-function proposeTransforms(from: Triangle[], to: Triangle[], a: PatternStar[], b: PatternStar[]): Transform[] {
+function proposeWarps(from: Triangle[], to: Triangle[], a: PatternStar[], b: PatternStar[]): Warp[] {
   const tree = treeOf(to.map(({ ratios }) => ({ x: ratios[0], y: ratios[1] })));
-  const proposals: Transform[] = [];
+  const proposals: Warp[] = [];
   for (const triangle of from)
     for (const k of tree.within(triangle.ratios[0], triangle.ratios[1], 0.008)) {
       const other = to[k];
       if (other.turn !== triangle.turn) continue;
       const pairs = triangle.vertices.map((v, n) => [a[v], b[other.vertices[n]]] as const);
-      const fit = fitTransform(pairs, "similarity");
+      const fit = fitWarp(pairs, "similarity");
       if (fit) proposals.push(fit);
     }
   return proposals;
@@ -163,12 +164,12 @@ function pairUp(
   from: PatternStar[],
   to: PatternStar[],
   tree: KDBush,
-  transform: Transform,
+  warp: Warp,
   tolerancePx: number,
 ): [number, number][] {
   const bestOf = new Map<number, { i: number; d: number }>();
   from.forEach((star, i) => {
-    const [x, y] = applyTransform(transform, star.x, star.y);
+    const [x, y] = mapPoint(warp, star.x, star.y);
     for (const j of tree.within(x, y, tolerancePx)) {
       const d = Math.hypot(to[j].x - x, to[j].y - y);
       const known = bestOf.get(j);
@@ -187,89 +188,57 @@ function positionVariance(p: PatternStar, q: PatternStar, doubtPx = 0): number {
   return 0.02 ** 2 + (1.5 / p.snr) ** 2 + (1.5 / q.snr) ** 2 + flat + doubtPx ** 2;
 }
 
-/** Least-squares similarity or affine transform of weighted point pairs; null where they do not fix one. */
-export function fitTransform(
-  pairs: readonly (readonly [{ x: number; y: number }, { x: number; y: number }])[],
-  model: "similarity" | "affine",
-  weights: number[] = pairs.map(() => 1),
-): Transform | null {
-  if (pairs.length < (model === "affine" ? 3 : 2)) return null;
-  const total = weights.reduce((a, b) => a + b, 0);
-  const mean = [0, 0, 0, 0];
-  pairs.forEach(([p, q], i) => [p.x, p.y, q.x, q.y].forEach((v, k) => (mean[k] += (v * weights[i]) / total)));
-  let xx = 0;
-  let xy = 0;
-  let yy = 0;
-  let ux = 0;
-  let uy = 0;
-  let vx = 0;
-  let vy = 0;
-  pairs.forEach(([p, q], i) => {
-    const x = p.x - mean[0];
-    const y = p.y - mean[1];
-    const u = (q.x - mean[2]) * weights[i];
-    const v = (q.y - mean[3]) * weights[i];
-    xx += x * x * weights[i];
-    xy += x * y * weights[i];
-    yy += y * y * weights[i];
-    ux += u * x;
-    uy += u * y;
-    vx += v * x;
-    vy += v * y;
-  });
-  let linear: [number, number, number, number];
-  if (model === "similarity") {
-    const norm = xx + yy;
-    if (!(norm > 0)) return null;
-    const c = (ux + vy) / norm;
-    const s = (vx - uy) / norm;
-    linear = [c, -s, s, c];
-  } else {
-    const normal = Float64Array.from([xx, xy, xy, yy]);
-    const first = solveSymmetric(normal, Float64Array.from([ux, uy]));
-    const second = solveSymmetric(normal, Float64Array.from([vx, vy]));
-    if (!first || !second) return null;
-    linear = [first[0], first[1], second[0], second[1]];
-  }
-  const [a, b, d, e] = linear;
-  return [a, b, mean[2] - a * mean[0] - b * mean[1], d, e, mean[3] - d * mean[0] - e * mean[1]];
+/** Pairs from which on a model is trusted: about six for each number that is fitted along an axis. */
+const ENOUGH: Record<WarpModel, number> = {
+  shift: 1,
+  similarity: 2,
+  affine: 12,
+  projective: 24,
+  quadratic: 36,
+  cubic: 60,
+};
+
+/** The model that is asked for, or the one before it that the pairs suffice for. */
+function modelFor(asked: WarpModel, pairs: number): WarpModel {
+  const models = WARP_MODELS.slice(0, WARP_MODELS.indexOf(asked) + 1);
+  return models.reverse().find((model) => pairs >= ENOUGH[model]) ?? "similarity";
 }
 
 function refine(
   sub: PatternStar[],
   reference: PatternStar[],
-  start: Transform,
-  model: "similarity" | "affine",
+  start: Warp,
+  model: WarpModel,
   tolerancePx: number,
 ): Registration {
   const tree = treeOf(reference);
-  let transform = start;
+  let warp = start;
   let pairs: [number, number][] = [];
   let residualPx = Infinity;
   for (let round = 0; round < 10; round++) {
-    // The first transform comes from three stars, which may be blends: at first all places are doubted alike.
+    // The first warp comes from three stars, which may be blends: at first all places are doubted alike.
     const doubtPx = 0.8 / 2 ** round;
-    pairs = pairUp(sub, reference, tree, transform, round === 0 ? 2 * tolerancePx : tolerancePx);
+    pairs = pairUp(sub, reference, tree, warp, round === 0 ? 2 * tolerancePx : tolerancePx);
     const distance = ([i, j]: [number, number]) => {
-      const [x, y] = applyTransform(transform, sub[i].x, sub[i].y);
+      const [x, y] = mapPoint(warp, sub[i].x, sub[i].y);
       return Math.hypot(x - reference[j].x, y - reference[j].y);
     };
     const normalised = ([i, j]: [number, number]) =>
       distance([i, j]) / Math.sqrt(positionVariance(sub[i], reference[j], doubtPx));
     const limit = 3 * Math.max(1, medianInPlace(Float64Array.from(pairs, normalised)));
     pairs = pairs.filter((pair) => normalised(pair) <= limit);
-    const next = fitTransform(
+    const next = fitWarp(
       pairs.map(([i, j]) => [sub[i], reference[j]] as const),
-      pairs.length >= 12 ? model : "similarity",
+      modelFor(model, pairs.length),
       pairs.map(
         (pair) => 1 / positionVariance(sub[pair[0]], reference[pair[1]], doubtPx) / (1 + (normalised(pair) / 2) ** 2),
       ),
     );
     if (!next) break;
-    transform = next;
+    warp = next;
     const weights = pairs.map(([i, j]) => 1 / positionVariance(sub[i], reference[j]));
     const total = weights.reduce((a, b) => a + b, 0);
     residualPx = Math.sqrt(pairs.reduce((sum, pair, k) => sum + weights[k] * distance(pair) ** 2, 0) / total);
   }
-  return { transform, pairs, residualPx };
+  return { warp, pairs, residualPx };
 }

@@ -1,7 +1,7 @@
 import type { Raster, Region } from "../raster";
 import { createRaster, growRegion, intersectRegions, wholeRegion } from "../raster";
-import type { Transform } from "./transform";
-import { applyTransform, invertTransform } from "./transform";
+import type { Warp } from "./warp";
+import { inverse, isLinear, mapPoint, mapRow } from "./warp";
 
 export type ResamplingKernel = "lanczos3" | "bicubic";
 
@@ -48,13 +48,13 @@ function weightTable(kernel: ResamplingKernel): WeightTable {
  * but shared between neighbours. 1 for a whole-pixel move. Source: derivation, variance of a weighted sum.
  */
 export function resamplingNoiseGain(
-  toReference: Transform,
+  toReference: Warp,
   size: { width: number; height: number },
   kernel: ResamplingKernel,
   correlation: readonly number[] = [1],
 ): number {
   const { taps, weights } = weightTable(kernel);
-  const back = invertTransform(toReference);
+  const back = inverse(toReference);
   const side = Math.round(Math.sqrt(correlation.length));
   const reach = (side - 1) / 2;
   /** Autocorrelation of the weights at a phase, lags 0 … reach. */
@@ -77,7 +77,7 @@ export function resamplingNoiseGain(
   for (let j = 0; j < 24; j++)
     for (let i = 0; i < 24; i++) {
       const at = [Math.round(((i + 0.5) * size.width) / 24), Math.round(((j + 0.5) * size.height) / 24)];
-      const [x, y] = applyTransform(back, at[0], at[1]);
+      const [x, y] = mapPoint(back, at[0], at[1]);
       total += variance(lags(x - Math.floor(x)), lags(y - Math.floor(y)));
     }
   return Math.sqrt(total / 576);
@@ -87,19 +87,26 @@ export function resamplingNoiseGain(
 export const RESAMPLING_REACH = 4;
 
 /** The part of a picture that is needed to resample `output` (a region of reference pixels). May be empty. */
-export function sourceRegion(output: Region, toReference: Transform, size: { width: number; height: number }): Region {
-  const back = invertTransform(toReference);
-  const corners = [
-    [output.x, output.y],
-    [output.x + output.width - 1, output.y],
-    [output.x, output.y + output.height - 1],
-    [output.x + output.width - 1, output.y + output.height - 1],
-  ].map(([x, y]) => applyTransform(back, x, y));
+export function sourceRegion(output: Region, toReference: Warp, size: { width: number; height: number }): Region {
+  const back = inverse(toReference);
+  const right = output.x + output.width - 1;
+  const bottom = output.y + output.height - 1;
+  // A line stays a line under a linear warp; elsewhere the border is followed, and a margin taken for what bulges between.
+  const parts = isLinear(back) ? 1 : 16;
+  const margin = isLinear(back) ? 0 : 2;
+  const border = Array.from({ length: parts + 1 }, (_, k) => k / parts).flatMap((t) => [
+    mapPoint(back, output.x + t * (output.width - 1), output.y),
+    mapPoint(back, output.x + t * (output.width - 1), bottom),
+    mapPoint(back, output.x, output.y + t * (output.height - 1)),
+    mapPoint(back, right, output.y + t * (output.height - 1)),
+  ]);
+  const corners = border.filter(([x, y]) => Number.isFinite(x + y));
+  if (corners.length === 0) return { x: 0, y: 0, width: 0, height: 0 };
   const x0 = Math.floor(Math.min(...corners.map((c) => c[0])));
   const y0 = Math.floor(Math.min(...corners.map((c) => c[1])));
   const x1 = Math.ceil(Math.max(...corners.map((c) => c[0])));
   const y1 = Math.ceil(Math.max(...corners.map((c) => c[1])));
-  const box = growRegion({ x: x0, y: y0, width: x1 - x0 + 1, height: y1 - y0 + 1 }, RESAMPLING_REACH);
+  const box = growRegion({ x: x0, y: y0, width: x1 - x0 + 1, height: y1 - y0 + 1 }, RESAMPLING_REACH + margin);
   return intersectRegions(box, wholeRegion(size));
 }
 
@@ -113,20 +120,23 @@ export function resample(
   source: Raster,
   originX: number,
   originY: number,
-  toReference: Transform,
+  toReference: Warp,
   output: Region,
   kernel: ResamplingKernel,
 ): Raster {
   const { taps, weights } = weightTable(kernel);
   const out = createRaster(output.width, output.height, source.channels);
-  const [a, b, c, d, e, f] = invertTransform(toReference);
+  const back = inverse(toReference);
+  const xs = new Float64Array(output.width);
+  const ys = new Float64Array(output.width);
   const { width, height } = source;
   const before = taps / 2 - 1;
   const interpolate = taps === 6 ? interpolate6 : interpolate4;
-  for (let row = 0; row < output.height; row++)
+  for (let row = 0; row < output.height; row++) {
+    mapRow(back, output.x, output.y + row, output.width, xs, ys);
     for (let column = 0; column < output.width; column++) {
-      const x = a * (output.x + column) + b * (output.y + row) + c - originX;
-      const y = d * (output.x + column) + e * (output.y + row) + f - originY;
+      const x = xs[column] - originX;
+      const y = ys[column] - originY;
       const i = row * output.width + column;
       if (!(x >= -0.5 && y >= -0.5 && x <= width - 0.5 && y <= height - 0.5)) {
         for (let channel = 0; channel < source.channels; channel++) out.planes[channel][i] = NaN;
@@ -146,6 +156,7 @@ export function resample(
           : interpolateAtBorder(plane, width, height, left, top, taps, weights, wx, wy);
       }
     }
+  }
   return out;
 }
 

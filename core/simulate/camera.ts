@@ -5,8 +5,8 @@ import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
 import { createRaster } from "../raster";
 import { resample } from "../register/resample";
-import type { Transform } from "../register/transform";
-import { applyTransform, composeTransforms, rotationAbout } from "../register/transform";
+import type { LinearWarp } from "../register/warp";
+import { mapPoint, compose, rotationAbout, shiftBy } from "../register/warp";
 import type { Sky } from "./sky";
 
 /** Fixed properties of the simulated camera and telescope. */
@@ -35,7 +35,7 @@ export const SIMULATED_CAMERA: Camera = {
 export interface SubConditions {
   index: number;
   /** From sky pixels to the pixels of this sub. */
-  skyToSub: Transform;
+  skyToSub: LinearWarp;
   fwhmPx: number;
   transmission: number;
   /** Sky level in electrons at the middle of the frame, by channel. */
@@ -101,7 +101,7 @@ export function exposeNoiseless(
     ...glow,
     planes: glow.planes.map((plane) => kernels.convolve(plane, glow.width, glow.height, psf)),
   };
-  const glowToSub = composeTransforms(conditions.skyToSub, [1, 0, -margin, 0, 1, -margin]);
+  const glowToSub = compose(conditions.skyToSub, shiftBy(-margin, -margin));
   const out = resample(blurred, 0, 0, glowToSub, { x: 0, y: 0, width, height }, "bicubic");
   for (let c = 0; c < 3; c++) {
     const plane = out.planes[c];
@@ -115,7 +115,7 @@ export function exposeNoiseless(
   const alpha = moffatAlpha(conditions.fwhmPx, camera.beta);
   const peakPerFlux = (camera.beta - 1) / (Math.PI * alpha * alpha);
   for (const star of sky.stars) {
-    const [x, y] = applyTransform(conditions.skyToSub, star.x, star.y);
+    const [x, y] = mapPoint(conditions.skyToSub, star.x, star.y);
     const flux = star.flux.map((value) => value * conditions.transmission);
     const peak = Math.max(...flux) * peakPerFlux;
     const reach = Math.min(150, Math.ceil(alpha * Math.sqrt(Math.max(1, (peak / 0.02) ** (1 / camera.beta)))));

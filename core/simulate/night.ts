@@ -2,7 +2,7 @@ import { z } from "zod";
 import { writeFits } from "../formats";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { IDENTITY } from "../register/transform";
+import { IDENTITY } from "../register/warp";
 import type { Camera, SubConditions } from "./camera";
 import { exposeNoiseless, exposeSub, planNight, SIMULATED_CAMERA } from "./camera";
 import type { Sky } from "./sky";

@@ -84,7 +84,7 @@ test("a star's light is conserved by the seeing, and lessened by the air", () =>
 test("the night has a flip, one defocused and one trailed sub; pairs have their separation", () => {
   expect(night.subs.filter(({ fwhmPx }) => fwhmPx > 5).length).toBe(1);
   expect(night.subs.filter(({ trail }) => trail !== null).length).toBe(1);
-  expect(night.subs[5].skyToSub[0]).toBeLessThan(-0.99);
+  expect(night.subs[5].skyToSub.matrix[0]).toBeLessThan(-0.99);
   for (const { first, second, separationPx } of night.sky.pairs) {
     const [a, b] = [night.sky.stars[first], night.sky.stars[second]];
     expect(Math.hypot(a.x - b.x, a.y - b.y)).toBeCloseTo(separationPx, 9);

@@ -1,4 +1,5 @@
 import type { SubMeasures, VideoMeasures } from "../measure";
+import { shiftBy } from "../register";
 import type { SubRelation } from "./plan";
 
 interface DiscFrame {
@@ -17,7 +18,7 @@ export function relateDiscs(own: DiscFrame, reference: DiscFrame): SubRelation |
   if (!(from.brightness > 0) || !(to.brightness > 0)) return null;
   const scale = to.brightness / from.brightness;
   return {
-    toReference: [1, 0, to.x - from.x, 0, 1, to.y - from.y],
+    toReference: shiftBy(to.x - from.x, to.y - from.y),
     residualPx: 0,
     pairs: 0,
     scale,

@@ -1,5 +1,4 @@
-import type { CombineOutput } from "../combine";
-import { combineInto, rejectorOf, walkTiles } from "../combine";
+import { combineTiles, rejectorOf } from "../combine";
 import type { JobHandle } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
@@ -59,10 +58,25 @@ export async function stackRegion(
     count: used.length,
     channels,
     read: (i: number, tile: Region) => sampleSub(sources[i], used[i], tile, settings.resampling),
+    weights: (_: Region, c: number) => used.map(({ weight }) => weight[c]),
   };
-  piece.peakBytes = await walkTiles(layers, tiles, job, (tile, cubes) =>
-    combineTile(piece, cubes, tile, used, settings),
-  );
+  const { lowSigma, highSigma } = settings;
+  const how = { by: "mean" as const, rejector: rejectorOf(settings.reject), limits: { lowSigma, highSigma } };
+  const coverage = rasterOf(region.width, region.height, [piece.coverage]);
+  piece.peakBytes = await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
+    const put = (target: Raster, planes: Float32Array[]) =>
+      pasteInto(target, rasterOf(tile.width, tile.height, planes), tile.x - region.x, tile.y - region.y);
+    for (const kind of ["mean", "a", "b"] as const)
+      put(
+        piece[kind],
+        results.map((result) => result[kind]),
+      );
+    put(coverage, [Float32Array.from(results[0].coverage)]);
+    for (const { samples, rejected } of results) {
+      piece.samples += samples;
+      piece.rejected += rejected;
+    }
+  });
   return piece;
 }
 
@@ -100,56 +114,4 @@ export function registeredFrame(
   resampling: StackSettings["resampling"] = "bicubic",
 ): FrameSource {
   return { ...size, channels: source.channels, read: (region) => sampleSub(source, sub, region, resampling) };
-}
-
-function combineTile(
-  piece: StackPiece,
-  cubes: Float32Array[],
-  tile: Region,
-  used: PlannedSub[],
-  settings: StackSettings,
-): void {
-  const pixels = tile.width * tile.height;
-  const rejector = settings.reject === "none" ? null : rejectorOf(settings.reject);
-  const results: CombineOutput[] = cubes.map((cube, c) => {
-    const out = {
-      mean: new Float32Array(pixels),
-      a: new Float32Array(pixels),
-      b: new Float32Array(pixels),
-      kept: new Uint16Array(pixels),
-    };
-    const weights = used.map((sub) => sub.weight[c]);
-    const { samples, rejected } = combineInto(out, cube, used.length, pixels, weights, rejector, settings);
-    piece.samples += samples;
-    piece.rejected += rejected;
-    return out;
-  });
-  const x = tile.x - piece.region.x;
-  const y = tile.y - piece.region.y;
-  const put = (target: Raster, planes: Float32Array[]) =>
-    pasteInto(target, rasterOf(tile.width, tile.height, planes), x, y);
-  put(
-    piece.mean,
-    results.map((result) => result.mean),
-  );
-  put(
-    piece.a,
-    results.map((result) => result.a),
-  );
-  put(
-    piece.b,
-    results.map((result) => result.b),
-  );
-  const coverage = new Float32Array(pixels);
-  for (let i = 0; i < used.length; i++)
-    for (let p = 0; p < pixels; p++) {
-      const value = cubes[0][i * pixels + p];
-      if (value === value) coverage[p]++;
-    }
-  pasteInto(
-    rasterOf(piece.region.width, piece.region.height, [piece.coverage]),
-    rasterOf(tile.width, tile.height, [coverage]),
-    x,
-    y,
-  );
 }

@@ -2,8 +2,8 @@ import type { FrameUnit, SubMetadata } from "../formats";
 import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
 import { z } from "zod";
 import { medianInPlace } from "../raster";
-import type { Transform } from "../register";
-import { IDENTITY, invertTransform, matchStars, transformSchema } from "../register";
+import type { Matrix, Warp } from "../register";
+import { IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register";
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
 import { axisRatio, bestReference } from "./reference";
@@ -30,7 +30,7 @@ export interface SubFacts {
 export interface PlannedSub {
   id: string;
   name: string;
-  toReference: Transform;
+  toReference: Warp;
   residualPx: number;
   pairs: number;
   scale: number;
@@ -198,7 +198,7 @@ function withKnownWeights(used: PlannedSub[]): PlannedSub[] {
 
 /** How a sub relates to a reference: where it lies and how bright it is. */
 export const subRelation = z.object({
-  toReference: transformSchema,
+  toReference: warpSchema,
   residualPx: z.number(),
   pairs: z.number().int(),
   /** value' = scale · value + offset(x, y) has the reference's starlight and sky. */
@@ -218,7 +218,8 @@ export function relateSub(
   const self = sub.id === reference.id;
   const match = self ? null : matchStars(sub.stars, reference.stars, { model: transform });
   if (match && !match.ok) return { ok: false, detail: match.detail };
-  const toReference = match ? match.value.transform : IDENTITY;
+  const toReference = match ? match.value.warp : IDENTITY;
+  const back = matrixAt(inverse(toReference), ...middleOf(reference.stars));
   const scale = match ? photometricScale(sub.stars, reference.stars, match.value.pairs) : 1;
   return {
     ok: true,
@@ -227,9 +228,7 @@ export function relateSub(
       residualPx: match?.value.residualPx ?? 0,
       pairs: match?.value.pairs.length ?? 0,
       scale,
-      offset: sub.measures.gradient.map((own, c) =>
-        offsetPlane(own, reference.measures.gradient[c], toReference, scale),
-      ),
+      offset: sub.measures.gradient.map((own, c) => offsetPlane(own, reference.measures.gradient[c], back, scale)),
     },
   };
 }
@@ -250,9 +249,16 @@ export function subWeight(
   return (shape ? axisRatio(shape.eccentricity) / width : 1) / (scale * sigma) ** 2;
 }
 
-/** reference(x, y) − scale · own(T⁻¹(x, y)), both planes, as a plane in reference coordinates. */
-function offsetPlane(own: PlaneFit, reference: PlaneFit, toReference: Transform, scale: number): PlaneFit {
-  const [a, b, c, d, e, f] = invertTransform(toReference);
+/** The middle of where stars lie, at which a warp that is not linear is taken as one for the sky's gradient. */
+function middleOf(stars: ListedStar[]): [number, number] {
+  const mean = (value: (star: ListedStar) => number) =>
+    stars.reduce((sum, star) => sum + value(star), 0) / stars.length;
+  return stars.length === 0 ? [0, 0] : [mean(({ x }) => x), mean(({ y }) => y)];
+}
+
+/** reference(x, y) − scale · own(back(x, y)), both planes, as a plane in reference coordinates. */
+function offsetPlane(own: PlaneFit, reference: PlaneFit, back: Matrix, scale: number): PlaneFit {
+  const [a, b, c, d, e, f] = back;
   return {
     level: reference.level - scale * (own.level + own.dx * c + own.dy * f),
     dx: reference.dx - scale * (own.dx * a + own.dy * d),

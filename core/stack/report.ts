@@ -1,9 +1,7 @@
 import { z } from "zod";
-import { resamplingNoiseGain } from "../register";
+import { resamplingNoiseGain, warpSchema } from "../register";
 import type { StackPlan, SubFacts } from "./plan";
 import type { StackSettings } from "./settings";
-
-const transform = z.tuple([z.number(), z.number(), z.number(), z.number(), z.number(), z.number()]);
 
 /** What a stack is made of and how good it became. Levels are in the units of the picture (full scale 1). */
 export const stackReport = z.object({
@@ -19,8 +17,8 @@ export const stackReport = z.object({
       reason: z.string().nullable(),
       /** What is odd about a sub that was used; null for nothing. */
       note: z.string().nullable().default(null),
-      /** From sub pixel coordinates to the reference's, 2 × 3 by rows; null where the sub was not matched. */
-      transform: transform.nullable(),
+      /** From sub pixel coordinates to the reference's; null where the sub was not matched. */
+      toReference: warpSchema.nullable(),
       residualPx: z.number().nullable(),
       pairs: z.number().int().nullable(),
       scale: z.number().nullable(),
@@ -134,7 +132,7 @@ export function makeReport(
         used: used !== undefined,
         reason: reasons.get(sub.id) ?? null,
         note: used ? noteOn(sub) : null,
-        transform: used?.toReference ?? null,
+        toReference: used?.toReference ?? null,
         residualPx: used?.residualPx ?? null,
         pairs: used?.pairs ?? null,
         scale: used?.scale ?? null,

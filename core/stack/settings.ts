@@ -6,10 +6,14 @@ import { choice, parameters, slider, tick } from "../parameters";
 export const stackParameters = parameters({
   transform: choice({
     label: "Transform",
-    hint: "Similarity: shift, turn, scale. Affine also takes up shear from flexure or refraction",
+    hint: "The least that describes how subs lie over one another; more takes up shear, tilt of the sensor, and the lens's distortion, and needs more stars",
     options: [
+      { value: "shift", label: "shift alone" },
       { value: "similarity", label: "shift, turn and scale" },
       { value: "affine", label: "shift, turn, scale and shear" },
+      { value: "projective", label: "perspective" },
+      { value: "quadratic", label: "distortion of degree 2" },
+      { value: "cubic", label: "distortion of degree 3" },
     ],
     default: "similarity",
     option: "transform",

@@ -3,7 +3,17 @@ import { domainAfter, readySteps, runChain, runFilled, stepsForHalves } from "@/
 import type { PictureMeasures } from "@/core/measure";
 import { measurePicture } from "@/core/measure";
 import type { Raster, Region } from "@/core/raster";
-import { createRaster, halfDifference, intersectRegions, reduceInto, tilesOf, wholeRegion } from "@/core/raster";
+import {
+  createRaster,
+  halfDifference,
+  intersectRegions,
+  isEmptyRegion,
+  reduceInto,
+  tilesOf,
+  wholeRegion,
+} from "@/core/raster";
+import type { Warp } from "@/core/register";
+import { compose, describeWarp, enlargedBy, inverse, mapPoint, resample, sourceRegion } from "@/core/register";
 import type { StepFactIds } from "../facts";
 import type { FrameRef } from "../frames";
 import type { Task, Workshop } from "./task";
@@ -26,6 +36,11 @@ export interface CropPayload {
   region: Region;
   /** Side of the square of pixels that becomes one (box mean); 1 for the pixels themselves. */
   reduce: number;
+  /**
+   * From the picture's pixels to those of another grid on the sky, to which `region` then belongs: for pictures that lie turned or at another
+   * scale than the one that they are held against. Without it the picture's own pixels.
+   */
+  onto?: Warp | null;
 }
 
 const TILE = 512;
@@ -47,7 +62,38 @@ const memoOf = (picture: FrameRef, { cache }: Workshop): ChainMemo => ({
 });
 
 /** A treated region, reduced if asked; large regions are treated tile by tile. */
-export const crop: Task<CropPayload, Raster> = async ({ treatment, region, reduce }, shop) => {
+export const crop: Task<CropPayload, Raster> = async (wanted, shop) =>
+  wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, shop) : treatedRegion(wanted, shop);
+
+/** The treated picture resampled onto another grid; treated first, so that a treatment sees the noise as it is. NaN where there is no data. */
+async function ontoGrid(wanted: CropPayload & { onto: Warp }, shop: Workshop): Promise<Raster> {
+  const { treatment, region, reduce, onto } = wanted;
+  const source = await shop.frames.open(treatment.picture);
+  const own = sourceRegion(region, onto, source);
+  const middle = mapPoint(inverse(onto), region.x + region.width / 2, region.y + region.height / 2);
+  const shrink = Math.max(1, Math.floor(reduce / describeWarp(onto, ...middle).scale));
+  const target = {
+    x: Math.floor(region.x / reduce),
+    y: Math.floor(region.y / reduce),
+    width: Math.ceil(region.width / reduce),
+    height: Math.ceil(region.height / reduce),
+  };
+  if (isEmptyRegion(own)) {
+    const empty = createRaster(target.width, target.height, source.channels);
+    for (const plane of empty.planes) plane.fill(NaN);
+    return empty;
+  }
+  // Blocks are those of the whole picture, whatever part of it is asked for.
+  const [x, y] = [own.x, own.y].map((v) => Math.floor(v / shrink));
+  const from = { x: x * shrink, y: y * shrink, width: 0, height: 0 };
+  from.width = own.x + own.width - from.x;
+  from.height = own.y + own.height - from.y;
+  const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, shop);
+  const warp = compose(inverse(enlargedBy(reduce)), compose(onto, enlargedBy(shrink)));
+  return resample(treated, x, y, warp, target, "bicubic");
+}
+
+async function treatedRegion({ treatment, region, reduce }: CropPayload, shop: Workshop): Promise<Raster> {
   const source = await shop.frames.open(treatment.picture);
   const steps = stepsOf(treatment, shop);
   const area = intersectRegions(region, wholeRegion(source));
@@ -63,7 +109,7 @@ export const crop: Task<CropPayload, Raster> = async ({ treatment, region, reduc
     shop.job.progress((k + 1) / tiles.length);
   }
   return out;
-};
+}
 
 export interface MeasurePayload {
   treatment: Treatment;

@@ -3,7 +3,7 @@ import { NO_METADATA, writeFits } from "@/core/formats";
 import { quietJob } from "@/core/job";
 import type { Raster } from "@/core/raster";
 import { createRaster, rasterBytes, wholeRegion } from "@/core/raster";
-import { applyTransform } from "@/core/register";
+import { linear, mapPoint } from "@/core/register";
 import type { SubRelation } from "@/core/stack";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { byteCache } from "../cache";
@@ -43,7 +43,7 @@ const smooth = (width: number, height: number, value: (x: number, y: number) => 
 };
 const wave = (x: number, y: number) => 0.2 + 0.05 * Math.sin(x / 19) * Math.cos(y / 23);
 const relation: SubRelation = {
-  toReference: [Math.cos(0.3), -Math.sin(0.3), 31, Math.sin(0.3), Math.cos(0.3), -12],
+  toReference: linear([Math.cos(0.3), -Math.sin(0.3), 31, Math.sin(0.3), Math.cos(0.3), -12]),
   residualPx: 0.1,
   pairs: 20,
   scale: 1.25,
@@ -69,7 +69,7 @@ describe("flipping", () => {
   test("registered, a frame shows what its relation says at each place: turned, scaled, and with the reference's sky", async () => {
     // The frame is the reference seen through the inverse of the relation: own(p) = (reference(T p) − offset(T p)) / scale.
     const own = smooth(260, 220, (x, y) => {
-      const [u, v] = applyTransform(relation.toReference, x, y);
+      const [u, v] = mapPoint(relation.toReference, x, y);
       const { level, dx, dy } = relation.offset[0];
       return (wave(u, v) - level - dx * u - dy * v) / relation.scale;
     });
@@ -102,8 +102,8 @@ describe("flipping", () => {
         [13, 4],
         [7, 29],
       ]) {
-        const [u, v] = applyTransform(relation.toReference, r * x + h, r * y + h);
-        const [su, sv] = applyTransform(small.toReference, x, y);
+        const [u, v] = mapPoint(relation.toReference, r * x + h, r * y + h);
+        const [su, sv] = mapPoint(small.toReference, x, y);
         expect(r * su + h).toBeCloseTo(u, 9);
         expect(r * sv + h).toBeCloseTo(v, 9);
         const at = ({ level, dx, dy }: SubRelation["offset"][0], px: number, py: number) => level + dx * px + dy * py;

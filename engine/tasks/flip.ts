@@ -1,5 +1,6 @@
 import type { FrameSource, Raster, Region } from "@/core/raster";
 import { createRaster, intersectRegions, wholeRegion, reduceInto } from "@/core/raster";
+import { compose, enlargedBy, inverse } from "@/core/register";
 import type { SubRelation } from "@/core/stack";
 import { registeredFrame } from "@/core/stack";
 import type { FrameRef } from "../frames";
@@ -48,11 +49,11 @@ function superPixels(frame: FrameRef, reduce: number): FrameRef | null {
 
 /** A relation between frames that are both reduced by r: full = r · small + (r − 1) / 2 along each axis. */
 export function scaledRelation(relation: SubRelation, r: number): SubRelation {
-  const [a, b, c, d, e, f] = relation.toReference;
   const h = (r - 1) / 2;
+  const grown = enlargedBy(r);
   return {
     ...relation,
-    toReference: [a, b, (a * h + b * h + c - h) / r, d, e, (d * h + e * h + f - h) / r],
+    toReference: compose(inverse(grown), compose(relation.toReference, grown)),
     offset: relation.offset.map(({ level, dx, dy }) => ({ level: level + (dx + dy) * h, dx: dx * r, dy: dy * r })),
   };
 }

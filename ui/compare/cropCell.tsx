@@ -8,7 +8,8 @@ import { SNR_DEFINITION } from "@/core/measure";
 import type { Spot } from "@/core/compare";
 import type { StretchCurve } from "@/core/operations";
 import { isEmptyRegion } from "@/core/raster";
-import type { Transform } from "@/core/register";
+import type { Warp } from "@/core/register";
+import { describeWarp, inverse, mapPoint } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord, View } from "@/storage";
@@ -25,7 +26,9 @@ interface Props {
   spot: Spot;
   stack: StackRecord;
   treatment: Treatment | null;
-  toPicture: Transform;
+  toPicture: Warp;
+  /** Size of the stack that gave the project its coordinates. */
+  project: { width: number; height: number };
   view: View;
   curves: StretchCurve[];
   /** Show the untouched stack instead. */
@@ -43,6 +46,7 @@ export function CropCell({
   stack,
   treatment,
   toPicture,
+  project,
   view,
   curves,
   before,
@@ -54,17 +58,19 @@ export function CropCell({
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const drag = useRef<{ x: number; y: number } | null>(null);
-  const { left, top, scale, region, reduce } = cellView(size, stack.facts, spot, view, toPicture);
+  const { left, top, scale, region, reduce, onto } = cellView(size, stack.facts, spot, view, toPicture, project);
   const ready = size.width > 0 && !isEmptyRegion(region);
   const untouched: Treatment | null = treatment && { ...treatment, steps: [], facts: [] };
   const affinity = spot.id;
   const treated = useCrop(session.pool, ready ? treatment : null, region, reduce, {
     priority: PRIORITY.interaction,
     affinity,
+    onto,
   });
   const plain = useCrop(session.pool, ready && !treated.pending ? untouched : null, region, reduce, {
     priority: before ? PRIORITY.interaction : PRIORITY.measure,
     affinity,
+    onto,
   });
   const shown = before ? (plain.shown ?? treated.shown) : treated.shown;
   const stretched = !before && treatment !== null && domainAfter(treatment.steps) === "stretched";
@@ -110,6 +116,14 @@ export function CropCell({
             {treated.error.message} {treated.error.advice}
           </div>
         ) : null}
+        {onto && ready ? (
+          <span
+            className="absolute bottom-0.5 left-1 rounded bg-page/70 px-1 text-xs text-quiet"
+            title="This stack lies turned or at another scale than the first one: after its treatment it is resampled onto the first one's grid, so that crops match. Its figures are measured on its own pixels."
+          >
+            {placement(toPicture, spot)}
+          </span>
+        ) : null}
         {ready ? null : (
           <div className="absolute inset-0 flex items-center justify-center text-sm text-quiet">
             outside the picture
@@ -125,6 +139,14 @@ export function CropCell({
       />
     </div>
   );
+}
+
+/** How a stack lies to the project at a spot, in words. */
+function placement(toPicture: Warp, spot: Spot): string {
+  const { rotationDeg, scale, isMirrored } = describeWarp(inverse(toPicture), ...mapPoint(toPicture, spot.x, spot.y));
+  const turned = Math.abs(rotationDeg) >= 0.05 ? `turned ${fixed(rotationDeg, 1)}°` : null;
+  const sized = Math.abs(scale - 1) >= 0.005 ? `× ${fixed(scale, 2)}` : null;
+  return ["resampled:", isMirrored ? "mirrored" : null, turned, sized].filter((word) => word !== null).join(" ");
 }
 
 /** Measures of the square around the spot; they wait until the crop has rested. */

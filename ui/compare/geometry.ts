@@ -1,7 +1,7 @@
 import type { Region } from "@/core/raster";
 import { intersectRegions } from "@/core/raster";
-import type { Transform } from "@/core/register";
-import { applyTransform } from "@/core/register";
+import type { Warp } from "@/core/register";
+import { compose, describeWarp, enlargedBy, IDENTITY, inverse, mapPoint, matrixAt } from "@/core/register";
 import type { View } from "@/storage";
 
 export interface CellView {
@@ -13,6 +13,17 @@ export interface CellView {
   /** What to ask for. */
   region: Region;
   reduce: number;
+  /** Where the picture lies turned or at another scale: from its pixels to those of the project's grid, on which it is shown. */
+  onto: Warp | null;
+}
+
+/** A cell shows a picture's own pixels where they are off the project's grid by no more than this anywhere in it, but for a shift. */
+const OFF_GRID_PX = 0.25;
+
+/** Whether a picture must be resampled to lie over others in a cell: its own pixels, shifted, would not. */
+function liesAskew(toPicture: Warp, x: number, y: number, width: number, height: number): boolean {
+  const [a, b, , d, e] = matrixAt(toPicture, x, y);
+  return Math.hypot((a - 1) * width, b * height, d * width, (e - 1) * height) > 2 * OFF_GRID_PX;
 }
 
 /** What a cell of `cell` px shows of a picture, around a spot of the first stack moved by the view. */
@@ -21,18 +32,25 @@ export function cellView(
   picture: { width: number; height: number },
   spot: { x: number; y: number },
   view: View,
-  toPicture: Transform,
+  toPicture: Warp,
+  /** Size of the picture that gave the project its coordinates. */
+  project: { width: number; height: number } = picture,
 ): CellView {
+  const askew =
+    view.zoom === "fit"
+      ? liesAskew(toPicture, project.width / 2, project.height / 2, project.width, project.height)
+      : liesAskew(toPicture, spot.x, spot.y, cell.width / view.zoom, cell.height / view.zoom);
+  if (askew) return gridView(cell, project, spot, view, toPicture);
   const whole = { x: 0, y: 0, width: picture.width, height: picture.height };
   if (view.zoom === "fit") {
     const scale = Math.min(cell.width / picture.width, cell.height / picture.height, 1) || 1;
     const reduce = Math.max(1, Math.floor(1 / scale));
     const left = (picture.width - cell.width / scale) / 2;
     const top = (picture.height - cell.height / scale) / 2;
-    return { left, top, scale, region: whole, reduce };
+    return { left, top, scale, region: whole, reduce, onto: null };
   }
   const scale = view.zoom;
-  const [x, y] = applyTransform(toPicture, spot.x + view.panX, spot.y + view.panY);
+  const [x, y] = mapPoint(toPicture, spot.x + view.panX, spot.y + view.panY);
   const left = x + 0.5 - cell.width / 2 / scale;
   const top = y + 0.5 - cell.height / 2 / scale;
   const wanted = {
@@ -41,7 +59,34 @@ export function cellView(
     width: Math.ceil(cell.width / scale) + 1,
     height: Math.ceil(cell.height / scale) + 1,
   };
-  return { left, top, scale, region: intersectRegions(wanted, whole), reduce: 1 };
+  return { left, top, scale, region: intersectRegions(wanted, whole), reduce: 1, onto: null };
+}
+
+/**
+ * The same on the project's grid, made as many times finer as the picture is: a finer picture keeps its detail, a coarser one is enlarged.
+ * What lies beyond the picture is missing.
+ */
+function gridView(
+  cell: { width: number; height: number },
+  project: { width: number; height: number },
+  spot: { x: number; y: number },
+  view: View,
+  toPicture: Warp,
+): CellView {
+  if (view.zoom === "fit") return { ...cellView(cell, project, spot, view, IDENTITY), onto: inverse(toPicture) };
+  const finer = Math.max(1, Math.round(describeWarp(toPicture, spot.x, spot.y).scale));
+  const toGrid = inverse(enlargedBy(1 / finer));
+  const scale = view.zoom / finer;
+  const [x, y] = mapPoint(toGrid, spot.x + view.panX, spot.y + view.panY);
+  const left = x + 0.5 - cell.width / 2 / scale;
+  const top = y + 0.5 - cell.height / 2 / scale;
+  const region = {
+    x: Math.floor(left),
+    y: Math.floor(top),
+    width: Math.ceil(cell.width / scale) + 1,
+    height: Math.ceil(cell.height / scale) + 1,
+  };
+  return { left, top, scale, region, reduce: 1, onto: compose(toGrid, inverse(toPicture)) };
 }
 
 /** Side of the square around a spot that is measured, in px. */
@@ -51,9 +96,9 @@ export function measuredRegion(
   picture: { width: number; height: number },
   spot: { x: number; y: number },
   view: View,
-  toPicture: Transform,
+  toPicture: Warp,
 ): Region {
-  const [x, y] = applyTransform(toPicture, spot.x + view.panX, spot.y + view.panY);
+  const [x, y] = mapPoint(toPicture, spot.x + view.panX, spot.y + view.panY);
   const half = MEASURED_SIDE / 2;
   const wanted = { x: Math.round(x) - half, y: Math.round(y) - half, width: MEASURED_SIDE, height: MEASURED_SIDE };
   return intersectRegions(wanted, { x: 0, y: 0, width: picture.width, height: picture.height });

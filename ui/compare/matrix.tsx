@@ -122,6 +122,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
               stack={stack}
               treatment={treatment}
               toPicture={toPicture}
+              project={first.facts}
               view={board.view}
               curves={curves}
               before={before}

@@ -3,7 +3,7 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useLayoutEffect, useMemo, useRef, useState } from "react";
 import { stretchCurves } from "@/core/operations";
-import { applyTransform, IDENTITY, invertTransform } from "@/core/register";
+import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
@@ -27,7 +27,7 @@ export function Overview({ board, stack }: { board: Board; stack: StackRecord })
 
 /** A place in a stack as a spot of the project. */
 function inProject({ toProject }: StackRecord, x: number, y: number): { x: number; y: number } {
-  const [px, py] = applyTransform(toProject ?? IDENTITY, x, y);
+  const [px, py] = mapPoint(toProject ?? IDENTITY, x, y);
   return { x: Math.round(px), y: Math.round(py) };
 }
 
@@ -43,7 +43,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
     affinity: "overview",
   });
   // Spots lie in the project's coordinates; this stack need not be the one that gave them.
-  const toStack = useMemo(() => invertTransform(stack.toProject ?? IDENTITY), [stack]);
+  const toStack = useMemo(() => inverse(stack.toProject ?? IDENTITY), [stack]);
   const canvas = useRef<HTMLCanvasElement>(null);
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
   const [dragging, setDragging] = useState<string | null>(null);
@@ -87,7 +87,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       {board.spots.map((spot, i) => {
-        const [left, top] = applyTransform(toStack, spot.x, spot.y).map((v) => v * scale);
+        const [left, top] = mapPoint(toStack, spot.x, spot.y).map((v) => v * scale);
         return (
           <button
             key={spot.id}

@@ -3,6 +3,7 @@
 import { useEffect, useRef, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
+import type { Warp } from "@/core/register";
 import type { Priority, WorkerPool } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
@@ -31,16 +32,16 @@ export function useCrop(
   treatment: Treatment | null,
   region: Region,
   reduce: number,
-  options: { priority: Priority; affinity: string },
+  options: { priority: Priority; affinity: string; onto?: Warp | null },
 ): CropState {
   const [state, setState] = useState<CropState>({ shown: null, pending: true, error: null });
   const { x, y, width, height } = region;
+  const { priority, affinity, onto = null } = options;
   const key = treatment
-    ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.facts, x, y, width, height, reduce])
+    ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.facts, x, y, width, height, reduce, onto])
     : null;
-  const latest = useRef({ treatment, region });
-  latest.current = { treatment, region };
-  const { priority, affinity } = options;
+  const latest = useRef({ treatment, region, onto });
+  latest.current = { treatment, region, onto };
   useEffect(() => {
     const wanted = latest.current;
     if (key === null || !wanted.treatment || width <= 0 || height <= 0) return;
@@ -52,7 +53,7 @@ export function useCrop(
     pool
       .run(
         "crop",
-        { treatment: { ...asked, halves: null }, region: wanted.region, reduce },
+        { treatment: { ...asked, halves: null }, region: wanted.region, reduce, onto: wanted.onto },
         { priority, affinity, signal: abort.signal, onTime: (taken) => (ms = taken) },
       )
       .then((raster) => {
