@@ -13,7 +13,7 @@ import type { SubFacts } from "@/core/stack";
 import { stackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import { createNodePool } from "@/engine/node/pool";
-import { makeStack } from "@/engine/stackJob";
+import { makeStack } from "@/engine/jobs/stack";
 import { operationFigures } from "./lib/operationFigures";
 import { beside, kernels, medianOf, residualPlane, round, truthInReference } from "./lib/truth";
 

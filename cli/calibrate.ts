@@ -2,11 +2,18 @@ import { mkdir, writeFile } from "node:fs/promises";
 import { basename, join, resolve } from "node:path";
 import { z } from "zod";
 import type { MasterKind } from "@/core/calibrate";
-import { calibrationParameters, calibrationSettings, mismatchesOf, tolerances } from "@/core/calibrate";
+import {
+  calibrationParameters,
+  calibrationSettings,
+  darkScaleOf,
+  matchedFrame,
+  mismatchesOf,
+  tolerances,
+} from "@/core/calibrate";
 import type { FrameType } from "@/core/formats";
 import { cfaPattern } from "@/core/formats";
 import { UserError } from "@/core/job";
-import { matchedFrame, withCalibration } from "@/engine/calibration";
+import { calibrationFor, withCalibration } from "@/engine/calibration";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
@@ -49,15 +56,12 @@ export async function calibrate(args: string[]): Promise<unknown> {
     for (const [i, light] of opened.entries()) {
       const { metadata } = light.reading;
       for (const text of await mismatchesTo(pool, light, { bias, dark, flat }, settings.scaleDark)) warnings.add(text);
-      const exposure = dark?.reading.metadata.exposureS;
-      const calibration = {
+      const calibration = calibrationFor(
+        light.reading,
+        { bias: bias?.frame ?? null, dark: dark?.frame ?? null, flat: flat?.frame ?? null },
+        darkScaleOf(metadata.exposureS, dark?.reading.metadata.exposureS),
         settings,
-        bias: bias?.frame ?? null,
-        dark: dark?.frame ?? null,
-        flat: flat?.frame ?? null,
-        darkScale: exposure && metadata.exposureS ? metadata.exposureS / exposure : 1,
-        pattern: light.reading.channels === 1 ? (settings.pattern ?? metadata.cfa) : null,
-      };
+      );
       const out = join(folder, basename(light.path).replace(/(\.[a-z]+)+$/i, "") + ".fits");
       try {
         checkTarget(out, light, files, written);

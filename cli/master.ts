@@ -2,6 +2,7 @@ import { writeFile } from "node:fs/promises";
 import { z } from "zod";
 import { MASTER_SETTINGS, mismatchesOf, tolerances } from "@/core/calibrate";
 import { UserError } from "@/core/job";
+import { combineMaster } from "@/engine/jobs/masters";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool } from "./session";
@@ -30,27 +31,14 @@ export async function master(args: string[]): Promise<unknown> {
     const first = opened[0].reading;
     const offset = dark ?? bias;
     const taken = offset === undefined ? null : (await openFiles(pool, [offset])).opened[0];
-    const { exposureS, gain, offset: level, temperatureC, filter, binning, cfa } = first.metadata;
-    const cards: [string, string | number, string?][] = [];
-    const card = (keyword: string, value: string | number | null, comment?: string) => {
-      if (value !== null) cards.push(comment ? [keyword, value, comment] : [keyword, value]);
-    };
-    card("EXPTIME", exposureS, "s");
-    card("GAIN", gain);
-    card("OFFSET", level);
-    card("CCD-TEMP", temperatureC, "deg C");
-    card("FILTER", filter);
-    card("XBINNING", binning);
-    card("BAYERPAT", cfa);
-    const result = await pool.run(
-      "master",
+    const result = await combineMaster(
+      pool,
       {
         kind,
         frames: opened.map(({ frame }) => frame),
+        metadata: first.metadata,
         offset: taken?.frame ?? null,
-        pattern: cfa,
         settings: { by, lowSigma: low, highSigma: high },
-        cards,
       },
       { onProgress: createProgress(`Master ${kind}`) },
     );

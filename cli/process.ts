@@ -3,7 +3,7 @@ import { z } from "zod";
 import { parseChain } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
-import { prepareTreatment, renderPicture } from "@/engine/renderJob";
+import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
 import { checkOptions, parseArguments, regionOption } from "./arguments";
 import { halvesBeside } from "./picture";
 import { createProgress } from "./progress";

@@ -5,11 +5,12 @@ import { UserError } from "@/core/job";
 import type { Warp } from "@/core/register";
 import { matrixAt } from "@/core/register";
 import { stackParameters, stackSettings } from "@/core/stack";
-import { makeStack } from "@/engine/stackJob";
+import { makeStack } from "@/engine/jobs/stack";
 import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
 import { createProgress } from "./progress";
 import { withPool, writeBlob } from "./session";
 import type { MeasuredSub } from "./subs";
+import { stripFolder } from "./strips";
 import { mosaicOptions, withSubs } from "./subs";
 
 const options = z.object({
@@ -40,11 +41,12 @@ export async function stack(args: string[]): Promise<unknown> {
       });
       const made = await makeStack(
         pool,
-        { subs: subs.map(({ facts }) => facts), frames, settings },
+        { subs: subs.map(({ facts }) => facts), frames, settings, strips: stripFolder(`${base}.strips`) },
         { onProgress: createProgress("Stacking") },
       );
       for (const [i, picture] of [made.mean, made.a, made.b, made.coverage].entries())
         await writeBlob(targets[i], picture);
+      await made.release();
       const { facts } = made;
       const matrixOf = (warp: Warp | null) => warp && matrixAt(warp, made.plan.width / 2, made.plan.height / 2);
       const listed = made.report.subs.map((sub) => ({ ...sub, matrix: matrixOf(sub.toReference) }));

@@ -6,7 +6,7 @@ import { DEMOSAICS, calibrationSettings } from "@/core/calibrate";
 import { CFA_PATTERNS } from "@/core/formats";
 import { UserError } from "@/core/job";
 import type { SubFacts } from "@/core/stack";
-import { withCalibration } from "@/engine/calibration";
+import { NO_MASTERS, withCalibration } from "@/engine/calibration";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
@@ -61,8 +61,6 @@ export interface MeasuredSub {
   reading: FileReading;
   measured: SubReading;
 }
-
-const NO_MASTERS = { bias: null, dark: null, flat: null, darkScale: 1 };
 
 /** A light as it is measured and stacked: a mosaic through its colours, anything else as it came. */
 function asStacked(frame: FrameRef, { reading }: Pick<OpenedFile, "reading">, mosaic: MosaicOptions): FrameRef {

@@ -1,62 +1,6 @@
-import type { CalibrationSettings, MasterKind, MatchedFrame, Mismatch, Tolerances } from "@/core/calibrate";
-import { chooseMaster } from "@/core/calibrate";
-import type { FrameType, FrameUnit, SubMetadata } from "@/core/formats";
+import type { CalibrationSettings } from "@/core/calibrate";
+import type { SubMetadata } from "@/core/formats";
 import type { CalibrationRef, FrameRef } from "./frames";
-
-/** A frame as matching sees it. */
-export function matchedFrame(
-  id: string,
-  name: string,
-  type: FrameType,
-  size: { width: number; height: number; channels: number },
-  metadata: SubMetadata,
-  unit: FrameUnit | null,
-): MatchedFrame {
-  const { width, height, channels } = size;
-  const { binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument } = metadata;
-  return {
-    ...{ id, name, type, width, height, channels },
-    ...{ binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument, unit },
-  };
-}
-
-/** The masters for a light, with every mismatch in words. */
-export interface MasterPlan {
-  bias: string | null;
-  dark: string | null;
-  flat: string | null;
-  darkScale: number;
-  mismatches: Mismatch[];
-}
-
-export type UsedMasters = Record<"bias" | "dark" | "flat", boolean>;
-
-/**
- * Chooses masters for a light. A bias is taken off only where there is no dark, or to scale one; what is switched off in `use`
- * is left out without a word.
- */
-export function planMasters(
-  light: MatchedFrame,
-  masters: MatchedFrame[],
-  settings: CalibrationSettings,
-  tolerance: Tolerances,
-  use: UsedMasters,
-): MasterPlan {
-  const choose = (kind: MasterKind) => chooseMaster(kind, masters, light, tolerance, settings.scaleDark);
-  const none = { id: null, mismatches: [] as Mismatch[] };
-  const dark = use.dark ? choose("dark") : none;
-  const flat = use.flat ? choose("flat") : none;
-  const wantsBias = use.bias && (dark.id === null || settings.scaleDark);
-  const bias = wantsBias ? choose("bias") : none;
-  const exposure = masters.find(({ id }) => id === dark.id)?.exposureS ?? null;
-  return {
-    bias: bias.id,
-    dark: dark.id,
-    flat: flat.id,
-    darkScale: exposure && light.exposureS ? light.exposureS / exposure : 1,
-    mismatches: [...dark.mismatches, ...flat.mismatches, ...bias.mismatches],
-  };
-}
 
 /** What a frame and its calibration come to, as one text: the same for the same pixels. */
 export function calibrationKey({ settings, bias, dark, flat, darkScale, pattern }: CalibrationRef): string {
@@ -66,4 +10,19 @@ export function calibrationKey({ settings, bias, dark, flat, darkScale, pattern 
 /** A light through its calibration. */
 export function withCalibration(frame: FrameRef, calibration: CalibrationRef): FrameRef {
   return { ...frame, fileId: frame.fileId ?? frame.id, id: `${frame.id} ${calibrationKey(calibration)}`, calibration };
+}
+
+/** No masters at all: a mosaic that only gets its colours. */
+export const NO_MASTERS = { bias: null, dark: null, flat: null, darkScale: 1 };
+
+/** What is taken off and divided out of a light that masters were chosen for; its pattern counts where it is a mosaic. */
+export function calibrationFor(
+  light: { channels: number; metadata: SubMetadata },
+  masters: Record<"bias" | "dark" | "flat", FrameRef | null>,
+  darkScale: number,
+  settings: CalibrationSettings,
+): CalibrationRef {
+  const pattern = light.channels === 1 ? (settings.pattern ?? light.metadata.cfa) : null;
+  const { bias, dark, flat } = masters;
+  return { settings, bias, dark, flat, darkScale, pattern };
 }

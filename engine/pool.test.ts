@@ -12,8 +12,10 @@ import { bytesOfBlob, type FrameRef } from "./frames";
 import type { PoolLine } from "./pool";
 import { PRIORITY, WorkerPool } from "./pool";
 import { failureOf, JobError } from "./protocol";
-import { prepareTreatment, renderPicture } from "./renderJob";
-import { makeStack, stripsOf } from "./stackJob";
+import { prepareTreatment, renderPicture } from "./jobs/render";
+import { stripsOf } from "./jobs/assemble";
+import { makeStack } from "./jobs/stack";
+import type { StoredStrip, StripStore } from "./jobs/strips";
 import { serve } from "./worker";
 
 const open: MessagePort[] = [];
@@ -59,6 +61,7 @@ function puppet() {
   return { line, posted, say: (m: unknown) => reply(m), die: (why: string) => die(why), closed: () => closed };
 }
 
+const bytesOf = async (blob: Blob) => Buffer.from(await blob.arrayBuffer());
 const blobOf = (bytes: Uint8Array) => new Blob([bytes as BlobPart]);
 const plane = Float32Array.from({ length: 64 * 48 }, (_, i) => (i % 64) * 0.01);
 const picture: FrameRef = {
@@ -120,9 +123,43 @@ describe("the pool over real workers", () => {
     const stopped = makeStack(pool, wanted, { signal: abort.signal, onProgress: (f) => f > 0.05 && abort.abort() });
     await expect(stopped).rejects.toThrow(Stopped);
 
+    // Interrupted with a store for its strips, it goes on from them, and comes to the same bytes.
+    const kept = new Map<string, StoredStrip>();
+    const asked: string[] = [];
+    const strips: StripStore = {
+      load: (stack, y) => {
+        const found = kept.get(`${stack} ${y}`) ?? null;
+        asked.push(found ? "kept" : "new");
+        return Promise.resolve(found);
+      },
+      save: (stack, y, strip) => Promise.resolve(void kept.set(`${stack} ${y}`, strip)),
+      forget: (except) => {
+        for (const key of kept.keys()) if (except === null || !key.startsWith(except)) kept.delete(key);
+        return Promise.resolve();
+      },
+    };
+    kept.set("an older stack 0", {} as StoredStrip);
+    const halfway = new AbortController();
+    const onProgress = (f: number) => f > 0.5 && halfway.abort();
+    await expect(makeStack(pool, { ...wanted, strips }, { signal: halfway.signal, onProgress })).rejects.toThrow(
+      Stopped,
+    );
+    await new Promise((resolve) => setTimeout(resolve, 100)); // a strip that was on its way is kept too
+    const finished = kept.size;
+    expect(finished).toBeGreaterThan(2);
+    expect(kept.has("an older stack 0")).toBe(false);
+    asked.length = 0;
+    const resumed = await makeStack(pool, { ...wanted, strips }, { onProgress: () => undefined });
+    expect(asked.filter((found) => found === "kept").length).toBe(finished);
+    expect(asked.filter((found) => found === "new").length).toBeGreaterThan(1);
+    await resumed.release();
+    expect(kept.size).toBe(0);
+
     const fractions: number[] = [];
     const made = await makeStack(pool, wanted, { onProgress: (f) => fractions.push(f) });
     expect(made.report.subsUsed).toBe(4);
+    for (const kind of ["mean", "a", "b", "coverage"] as const)
+      expect(Buffer.compare(await bytesOf(resumed[kind]), await bytesOf(made[kind]))).toBe(0);
     expect([...fractions].sort((a, b) => a - b)).toEqual(fractions);
     expect(fractions[fractions.length - 1]).toBe(1);
     expect(made.mean.size % 2880).toBe(0);

@@ -1,3 +1,4 @@
+import { gradesOf, includedLights, referenceOf } from "./selectors";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { createRawNight, createVideo, rawFile, videoFile } from "@/core/simulate";
 import { stackSettings } from "@/core/stack";
@@ -27,14 +28,14 @@ afterAll(() => bench.close());
 
 test("a stop keeps what came in and what is left; going on brings the rest, each once", async () => {
   const session = await open();
-  const importing = session.importFiles(files);
+  const importing = session.subs.importFiles(files);
   while (session.store.getState().subs.length < 3) await new Promise((resolve) => setTimeout(resolve, 10));
   bench.jobs.store.getState().jobs[0].stop();
   await importing;
   const { waiting, subs } = session.store.getState();
   expect(waiting.length).toBe(files.length - subs.length);
   expect(subs[0].type).toBe("bias");
-  await session.importFiles(waiting);
+  await session.subs.importFiles(waiting);
   const after = session.store.getState();
   expect(after.waiting).toEqual([]);
   expect(after.subs.map(({ name }) => name)).toEqual(files.map(({ name }) => name));
@@ -47,26 +48,26 @@ test("a frame that a person went to stays in sight when lights come in", async (
   const other = newProject("Other", false);
   await bench.repository.saveProject(other);
   const session = await bench.open(other.id);
-  await session.importFiles(files.slice(0, 2));
-  session.selectSub(session.store.getState().subs[1].id);
-  await session.importFiles(files.slice(-1));
+  await session.subs.importFiles(files.slice(0, 2));
+  session.subs.select(session.store.getState().subs[1].id);
+  await session.subs.importFiles(files.slice(-1));
   expect(session.store.getState().currentSubId).toBe(session.store.getState().subs[1].id);
 });
 
 test("before there are masters, lights are demosaiced and the lack of each master is told", async () => {
   const session = await open();
-  const [group] = session.lightGroups();
+  const [group] = session.calibration.groups();
   expect(group.subs.length).toBe(4);
   expect(group.label).toBe("120 s · gain 84 · −6 °C · RGB · 300×240 · RGGB");
   expect(groupLabel(matchedSub(session.store.getState().subs[0]))).toBe("gain 84 · 300×240 · RGGB"); // a bias
   expect(group.plan.mismatches.map(({ text }) => text).join()).toMatch(/no darks.*no flats/s);
-  expect(session.calibrationFor(group.subs[0])).toMatchObject({ pattern: "RGGB", dark: null, flat: null });
+  expect(session.calibration.of(group.subs[0])).toMatchObject({ pattern: "RGGB", dark: null, flat: null });
   expect(group.subs[0].measuredSize.channels).toBe(3);
 });
 
 test("masters are made once, lights go through them, and all of it is there when the project is opened again", async () => {
   const session = await open();
-  await session.makeMasters();
+  await session.calibration.makeMasters();
   const { masters } = session.store.getState();
   expect(masters.map(({ kind, frames }) => [kind, frames.length])).toEqual([
     ["bias", 3],
@@ -74,18 +75,20 @@ test("masters are made once, lights go through them, and all of it is there when
     ["flat", 3],
   ]);
   expect(masters[2].recipe).toContain("less Bias");
-  expect(session.staleLights().length).toBe(4);
+  expect(session.calibration.staleLights().length).toBe(4);
   const before = session.store.getState().subs.find(({ name }) => name === "light-001.fits");
-  await session.measureAgain();
-  expect(session.staleLights()).toEqual([]);
+  await session.subs.measureAgain();
+  expect(session.calibration.staleLights()).toEqual([]);
   const after = session.store.getState().subs.find(({ name }) => name === "light-001.fits");
   // The dark and the offset are off: the sky is what the simulator put there, without 40 … ADU of offset.
   expect(after?.measures.background[1]).toBeLessThan((before?.measures.background[1] ?? 0) - 30 / 65535);
   const again = await open();
   expect(again.store.getState().masters.length).toBe(3);
-  expect(again.staleLights()).toEqual([]);
-  expect((await again.lightFrame(after as NonNullable<typeof after>)).calibration?.dark?.id).toBe(masters[1].id);
-  await again.makeMasters(); // nothing is left to make
+  expect(again.calibration.staleLights()).toEqual([]);
+  expect((await again.calibration.shownFrame(after as NonNullable<typeof after>)).calibration?.dark?.id).toBe(
+    masters[1].id,
+  );
+  await again.calibration.makeMasters(); // nothing is left to make
   const [job] = bench.jobs.store.getState().jobs;
   expect(job.error?.message).toContain("no calibration frames without a master");
   bench.jobs.dismiss(job.id);
@@ -93,26 +96,26 @@ test("masters are made once, lights go through them, and all of it is there when
 
 test("a changed plan is shown at once in the size that was measured, and asks for measuring", async () => {
   const session = await open();
-  const light = session.includedLights()[0];
+  const light = includedLights(session.store.getState())[0];
   const { calibration } = session.project;
   const shown = (part: Partial<typeof calibration.settings>) => {
     session.saveProject({ calibration: { ...calibration, settings: { ...calibration.settings, ...part } } });
-    const made = shownCalibration(light, session.calibrationFor(light));
+    const made = shownCalibration(light, session.calibration.of(light));
     return made && [made.settings.demosaic, made.settings.bin, made.pattern];
   };
   expect(shown({ pattern: "BGGR" })).toEqual(["limited", 1, "BGGR"]);
-  expect(session.staleLights().length).toBe(4);
+  expect(session.calibration.staleLights().length).toBe(4);
   expect(shown({ demosaic: "superpixel" })).toEqual(["limited", 1, "RGGB"]);
   expect(shown({ demosaic: "none" })).toEqual(["limited", 1, "RGGB"]);
   expect(shown({ bin: 3 })).toEqual(["limited", 1, "RGGB"]);
   const half = { ...light, measuredSize: { width: 150, height: 120, channels: 3 } };
-  expect(shownCalibration(half, session.calibrationFor(half))?.settings).toMatchObject({
+  expect(shownCalibration(half, session.calibration.of(half))?.settings).toMatchObject({
     demosaic: "superpixel",
     bin: 1,
   });
-  expect(shownCalibration({ ...light, measuredThrough: null }, session.calibrationFor(light))).toBeNull();
+  expect(shownCalibration({ ...light, measuredThrough: null }, session.calibration.of(light))).toBeNull();
   session.saveProject({ calibration });
-  expect(session.staleLights()).toEqual([]);
+  expect(session.calibration.staleLights()).toEqual([]);
 });
 
 test("stacks with and without flats are made from the same subs and keep their plan", async () => {
@@ -120,38 +123,38 @@ test("stacks with and without flats are made from the same subs and keep their p
   await graded(session);
   const { calibration } = session.project;
   const settings = stackSettings.parse({});
-  const made = await session.stack("With", settings);
-  const without = await session.stack("Without flats", settings, {
+  const made = await session.stacks.make("With", settings);
+  const without = await session.stacks.make("Without flats", settings, {
     plan: { ...calibration, use: { ...calibration.use, flat: false } },
   });
   expect(made?.calibration?.groups[0].flat).not.toBeNull();
   expect(without?.calibration?.groups[0]).toMatchObject({ flat: null, dark: made?.calibration?.groups[0].dark });
   expect(without?.report.subsUsed).toBe(made?.report.subsUsed);
   // Measures made for the second stack are not kept with the subs.
-  expect(session.staleLights()).toEqual([]);
+  expect(session.calibration.staleLights()).toEqual([]);
 });
 
 test("a rule and a hand are kept apart; values are typed in for many; a type is changed", async () => {
   const session = await open();
-  const lights = session.graded().lights;
-  session.saveProject({ rules: [{ id: "r", on: true, kind: "limit", measure: "fwhm", side: "below", value: 0.5 }] });
-  expect(session.includedLights()).toEqual([]);
-  session.decide([lights[1].id], "keep");
-  expect(session.includedLights().map(({ id }) => id)).toEqual([lights[1].id]);
-  session.decide([lights[1].id], null);
-  session.saveProject({ rules: [] });
-  expect(session.includedLights().length).toBe(4);
-  session.typeIn([lights[0].id, lights[2].id], "filter", "Ha");
-  expect(session.graded().sets.map(({ label, frames }) => [label, frames.length])).toEqual([
+  const lights = gradesOf(session.store.getState()).lights;
+  session.subs.saveRules({ rules: [{ id: "r", on: true, kind: "limit", measure: "fwhm", side: "below", value: 0.5 }] });
+  expect(includedLights(session.store.getState())).toEqual([]);
+  session.subs.decide([lights[1].id], "keep");
+  expect(includedLights(session.store.getState()).map(({ id }) => id)).toEqual([lights[1].id]);
+  session.subs.decide([lights[1].id], null);
+  session.subs.saveRules({ rules: [] });
+  expect(includedLights(session.store.getState()).length).toBe(4);
+  session.subs.typeIn([lights[0].id, lights[2].id], "filter", "Ha");
+  expect(gradesOf(session.store.getState()).sets.map(({ label, frames }) => [label, frames.length])).toEqual([
     [expect.stringContaining("Ha"), 2],
     [expect.stringContaining("RGB"), 2],
   ]);
   const [typed] = session.store.getState().subs.filter(({ id }) => id === lights[0].id);
   expect(typed.typed).toEqual(["filter"]);
-  session.setType([lights[3].id], "flat");
-  expect(session.graded().lights.length).toBe(3);
-  session.setType([lights[3].id], "light");
-  session.typeIn([lights[0].id, lights[2].id], "filter", "RGB");
+  session.subs.setType([lights[3].id], "flat");
+  expect(gradesOf(session.store.getState()).lights.length).toBe(3);
+  session.subs.setType([lights[3].id], "light");
+  session.subs.typeIn([lights[0].id, lights[2].id], "filter", "RGB");
 });
 
 test("a master whose file is gone is told, and the others are used", async () => {
@@ -176,7 +179,7 @@ test("the import stops before the browser's quota is met, with nothing harmed, a
     configurable: true,
     value: { storage: { estimate: () => Promise.resolve({ usage: 2 ** 19, quota }) } },
   });
-  await session.importFiles([more]);
+  await session.subs.importFiles([more]);
   const [job] = bench.jobs.store.getState().jobs;
   expect(job.error?.message).toBe("the browser's storage is full before bias-100.fits");
   expect(job.error?.advice).toContain("Nothing that was there is changed");
@@ -184,7 +187,7 @@ test("the import stops before the browser's quota is met, with nothing harmed, a
   expect(session.store.getState().subs.length).toBe(before);
   expect(session.store.getState().waiting.map(({ name }) => name)).toEqual(["bias-100.fits"]);
   quota = 2 ** 33;
-  await session.importFiles(session.store.getState().waiting);
+  await session.subs.importFiles(session.store.getState().waiting);
   expect(session.store.getState().subs.length).toBe(before + 1);
   if (had) Object.defineProperty(globalThis, "navigator", had);
 });
@@ -196,17 +199,17 @@ test("a video comes in frame by frame, is related by its disc, and is not stacke
   const ser = new Blob([
     ...videoFile(createVideo({ frames: 9, seed: 4, width: 128, height: 120 }), kernels),
   ] as BlobPart[]);
-  await session.importFiles([{ name: "oru.ser", load: () => Promise.resolve(ser) }]);
+  await session.subs.importFiles([{ name: "oru.ser", load: () => Promise.resolve(ser) }]);
   const { subs } = session.store.getState();
   expect(subs.map(({ name, frame }) => [name, frame])[8]).toEqual(["oru.ser 9", 8]);
   await graded(session);
-  const reference = session.reference();
+  const reference = referenceOf(session.store.getState());
   const related = session.store.getState().subs;
   expect(related.every(({ relation }) => relation?.to === reference?.id && relation?.value !== null)).toBe(true);
   const qualities = related.map(({ video }) => video?.quality ?? 0);
   expect(reference?.video?.quality).toBe(Math.max(...qualities));
-  expect(session.staleLights()).toEqual([]);
-  expect(await session.stack("No", stackSettings.parse({}))).toBeNull();
+  expect(session.calibration.staleLights()).toEqual([]);
+  expect(await session.stacks.make("No", stackSettings.parse({}))).toBeNull();
   const [job] = bench.jobs.store.getState().jobs;
   expect(job.error?.message).toContain("frames of a video");
   bench.jobs.dismiss(job.id);
@@ -218,10 +221,10 @@ test("frames of a colour video are measured and shown in colour, and ranked by t
   const session = await bench.open(planet.id);
   const video = createVideo({ frames: 30, seed: 6, width: 128, height: 120, cfa: "GBRG" });
   const ser = new Blob([...videoFile(video, kernels)] as BlobPart[]);
-  await session.importFiles([{ name: "oru.ser", load: () => Promise.resolve(ser) }]);
+  await session.subs.importFiles([{ name: "oru.ser", load: () => Promise.resolve(ser) }]);
   const { subs } = session.store.getState();
   expect(subs.map(({ measuredSize }) => measuredSize.channels)).toEqual(subs.map(() => 3));
-  const frame = await session.lightFrame(subs[4]);
+  const frame = await session.calibration.shownFrame(subs[4]);
   expect([frame.frame, frame.calibration?.pattern]).toEqual([4, "GBRG"]);
   // Spearman's rank correlation of sharpness and true blur: 1 − 6 Σ d² / (n (n² − 1)).
   const ranks = (values: number[]) => values.map((v) => values.filter((other) => other < v).length);
@@ -229,5 +232,5 @@ test("frames of a colour video are measured and shown in colour, and ranked by t
   const blur = ranks(video.conditions.map(({ fwhmPx }) => -fwhmPx));
   const squares = sharpness.reduce((sum, rank, i) => sum + (rank - blur[i]) ** 2, 0);
   expect(1 - (6 * squares) / (30 * (30 ** 2 - 1))).toBeGreaterThan(0.95);
-  expect(session.staleLights()).toEqual([]);
+  expect(session.calibration.staleLights()).toEqual([]);
 });

@@ -1,9 +1,8 @@
-import type { FrameGroup, MatchedFrame } from "@/core/calibrate";
-import { DEFAULT_DEMOSAIC, groupFrames, scaleOfCalibration } from "@/core/calibrate";
+import type { FrameGroup, MasterPlan, MatchedFrame } from "@/core/calibrate";
+import { DEFAULT_DEMOSAIC, groupFrames, matchedFrame, planMasters, scaleOfCalibration } from "@/core/calibrate";
 import type { FrameType, UnitClaims } from "@/core/formats";
 import { UNIT_FIELDS } from "@/core/formats";
-import type { MasterPlan } from "@/engine/calibration";
-import { calibrationKey, matchedFrame, planMasters } from "@/engine/calibration";
+import { calibrationFor, calibrationKey } from "@/engine/calibration";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
 import type { CalibrationPlan, MasterRecord, StackCalibration, SubRecord } from "@/storage";
 
@@ -77,14 +76,8 @@ export function calibrationOf(
 ): CalibrationRef | null {
   if (!needsCalibration(sub, group, settings)) return null;
   const master = (id: string | null) => (id === null ? null : frameOfMaster(id));
-  return {
-    settings,
-    bias: master(group.bias),
-    dark: master(group.dark),
-    flat: master(group.flat),
-    darkScale: group.darkScale,
-    pattern: sub.channels === 1 ? (settings.pattern ?? sub.metadata.cfa) : null,
-  };
+  const masters = { bias: master(group.bias), dark: master(group.dark), flat: master(group.flat) };
+  return calibrationFor(sub, masters, group.darkScale, settings);
 }
 
 /**

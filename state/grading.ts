@@ -2,8 +2,8 @@ import { Stopped } from "@/core/job";
 import type { ReferenceProposal } from "@/core/choose";
 import { proposeReference } from "@/core/choose";
 import type { SkyPatch } from "@/core/measure";
-import { relateDiscs } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
+import { relateLights } from "@/engine/jobs/grading";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { ProjectRecord, SubRecord } from "@/storage";
@@ -22,22 +22,11 @@ export interface GradingTarget {
   progress(done: number, of: number): void;
 }
 
-const BATCH = 24;
 const WAIT_MS = 300;
 
 /** The key of patches in a frame: they are measured again when they move or the reference changes. */
 export const patchKey = (patches: readonly SkyPatch[], referenceId: string): string =>
   JSON.stringify([patches.map(({ x, y, side }) => [x, y, side]), referenceId]);
-
-/** A frame of a video against another; a video and stills have nothing in common. */
-function relatedByDisc(sub: SubRecord, reference: SubRecord): SubRecord {
-  const [own, other] = [sub.video, reference.video];
-  const value =
-    own && other
-      ? relateDiscs({ measures: sub.measures, video: own }, { measures: reference.measures, video: other })
-      : null;
-  return { ...sub, relation: { to: reference.id, value } };
-}
 
 /**
  * Keeps relations of lights to the reference, the proposal of one, and the sky patches up to date, quietly in the workers,
@@ -95,35 +84,23 @@ export class Grading {
     return asked ?? lights.find(({ id }) => id === proposal?.id) ?? null;
   }
 
-  private async relateAll(): Promise<void> {
+  private relateAll(): Promise<void> {
     const { target } = this;
-    // Weights need relations and the proposal needs weights: a second round may find another reference, a third does not.
-    for (let round = 0; round < 3; round++) {
-      const reference = this.reference();
-      if (!reference) return;
-      const facts = ({ id, measures, stars }: SubRecord) => ({ id, measures, stars });
-      const apart = lightsOf(target.subs()).filter((sub) => sub.relation?.to !== reference.id);
-      if (apart.length === 0) return;
-      const missing = reference.video ? [] : apart.filter(({ video }) => video === null);
-      target.replace(apart.filter((sub) => !missing.includes(sub)).map((sub) => relatedByDisc(sub, reference)));
-      for (let at = 0; at < missing.length; at += BATCH) {
-        target.progress(at, missing.length);
-        const batch = missing.slice(at, at + BATCH);
-        const relations = await Promise.all(
-          batch.map((sub) =>
-            target.pool.run(
-              "relate",
-              { sub: facts(sub), reference: facts(reference) },
-              { priority: PRIORITY.measure, signal: this.abort.signal },
-            ),
+    return relateLights(
+      target.pool,
+      {
+        lights: () => lightsOf(target.subs()),
+        referenceId: () => this.reference()?.id ?? null,
+        keep: (found) =>
+          target.replace(
+            target.subs().flatMap((sub) => {
+              const relation = found.get(sub.id);
+              return relation ? [{ ...sub, relation }] : [];
+            }),
           ),
-        );
-        const found = new Map(batch.map(({ id }, i) => [id, { to: reference.id, value: relations[i] }]));
-        target.replace(
-          target.subs().flatMap((sub) => (found.has(sub.id) ? [{ ...sub, relation: found.get(sub.id) ?? null }] : [])),
-        );
-      }
-    }
+      },
+      { signal: this.abort.signal, onProgress: (done, of) => target.progress(done, of) },
+    );
   }
 
   private async measurePatches(): Promise<void> {

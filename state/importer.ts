@@ -2,6 +2,7 @@ import { Stopped, UserError } from "@/core/job";
 import type { SubMetadata } from "@/core/formats";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
 import { withCalibration } from "@/engine/calibration";
+import { measureFrames } from "@/engine/jobs/video";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
@@ -48,8 +49,6 @@ export class StorageFull extends UserError {
   }
 }
 
-/** Frames of a video that are measured in one job. */
-const VIDEO_BATCH = 64;
 /** Room that is left free, for records and stacks. */
 const SPARE_BYTES = 64 * 2 ** 20;
 
@@ -148,30 +147,21 @@ async function importOne(
   const calibration = base.type === "light" ? target.calibrationFor(draft) : null;
   const through = calibration ? withCalibration(frame, calibration) : frame;
   if (reading.frames > 1) {
-    for (let from = 0; from < reading.frames; from += VIDEO_BATCH) {
-      const to = Math.min(reading.frames, from + VIDEO_BATCH);
-      const measured = await pool.run(
-        "measureVideo",
-        { file: through, from, to },
-        { priority: PRIORITY.measure, signal },
-      );
-      measured.forEach(({ reading: own, video }, i) => {
-        const index = from + i;
-        const timeMs = reading.times[index] ?? null;
-        records.push({
-          ...base,
-          ...measuresOf(own),
-          id: `${fileId} ${index}`,
-          name: `${name} ${index + 1}`,
-          order: base.order + index * 1e-6,
-          frame: index,
-          timeMs,
-          metadata: atTime(reading.metadata, timeMs),
-          video,
-          measuredThrough: keyOf(draft, calibration),
-        });
+    const measured = await measureFrames(pool, through, reading.frames, { signal, onProgress: onPart });
+    for (const [index, { reading: own, video }] of measured.entries()) {
+      const timeMs = reading.times[index] ?? null;
+      records.push({
+        ...base,
+        ...measuresOf(own),
+        id: `${fileId} ${index}`,
+        name: `${name} ${index + 1}`,
+        order: base.order + index * 1e-6,
+        frame: index,
+        timeMs,
+        metadata: atTime(reading.metadata, timeMs),
+        video,
+        measuredThrough: keyOf(draft, calibration),
       });
-      onPart(to / reading.frames);
     }
   } else {
     const own = await pool.run(

@@ -1,8 +1,7 @@
-import type { FrameSet, GradedFrame, Rule, Verdict } from "@/core/choose";
-import { applyRules, fullLightOf, setsOf, tellingKeys } from "@/core/choose";
+import type { FrameSet, GradedFrame, LoneFrame, Rule, Verdict } from "@/core/choose";
+import { applyRules, fullLightOf, gradeFrames, setsOf, tellingKeys } from "@/core/choose";
 import { patchDifference } from "@/core/measure";
 import type { SubFacts } from "@/core/stack";
-import { relativeWeights } from "@/engine/grade";
 import type { ProjectRecord, SubRecord } from "@/storage";
 import type { CalibrationRef } from "@/engine/frames";
 import { calibratedScale } from "@/engine/tasks/subs";
@@ -17,27 +16,16 @@ export interface Grades {
 
 export const lightsOf = (subs: readonly SubRecord[]): SubRecord[] => subs.filter(({ type }) => type === "light");
 
-/** A sub as rules, charts and tables see it. */
-export function gradedFrame(
-  sub: SubRecord,
-  { order, weight, fullLight }: Pick<GradedFrame, "order" | "weight" | "fullLight">,
-  project: ProjectRecord,
-): GradedFrame {
-  const { settings } = project.calibration;
+/** A sub with all that is known of it alone. */
+function loneFrame(sub: SubRecord, order: number, { settings }: ProjectRecord["calibration"]): LoneFrame {
+  const { id, name, measuredSize, unit, metadata, measures, video, relation, patches } = sub;
   return {
-    id: sub.id,
-    name: sub.name,
-    order,
-    width: sub.measuredSize.width,
-    height: sub.measuredSize.height,
-    unit: sub.unit,
-    metadata: sub.metadata,
-    pixelScale: calibratedScale(sub.metadata, sub.measuredThrough === null ? null : settings),
-    measures: sub.measures,
-    video: sub.video,
-    relation: sub.relation?.value ?? null,
-    ...{ fullLight, weight },
-    patchDifference: sub.patches ? patchDifference(sub.patches.levels.map((level) => level ?? NaN)) : null,
+    ...{ id, name, order, unit, metadata, measures, video },
+    width: measuredSize.width,
+    height: measuredSize.height,
+    pixelScale: calibratedScale(metadata, sub.measuredThrough === null ? null : settings),
+    relation: relation?.value ?? null,
+    patchDifference: patches ? patchDifference(patches.levels.map((level) => level ?? NaN)) : null,
   };
 }
 
@@ -54,24 +42,9 @@ export function gradeLights(subs: readonly SubRecord[], project: ProjectRecord):
   );
   const orders = new Map(lights.map(({ id }, order) => [id, order + 1]));
   for (const set of setsOf(lights, keys)) {
-    const weights = relativeWeights(
-      // What a frame of a video adds hangs on its sharpness, not on its noise.
-      set.frames.map(({ id, measures, relation, video }) => ({
-        id,
-        measures,
-        relation: video ? null : (relation?.value ?? null),
-      })),
-    );
-    const graded = set.frames.map((sub) =>
-      gradedFrame(
-        sub,
-        {
-          order: orders.get(sub.id) ?? 0,
-          weight: weights.get(sub.id) ?? null,
-          fullLight: fullLight.get(sub.id) ?? 1,
-        },
-        project,
-      ),
+    const graded = gradeFrames(
+      set.frames.map((sub) => loneFrame(sub, orders.get(sub.id) ?? 0, project.calibration)),
+      fullLight,
     );
     for (const frame of graded) frames.set(frame.id, frame);
     for (const [id, verdict] of judge(graded, set.frames, project.rules)) verdicts.set(id, verdict);

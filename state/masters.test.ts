@@ -23,7 +23,7 @@ async function sessionWith(name: string, ...files: ReturnType<typeof filesOf>[])
   const project = newProject(name, false);
   await bench.repository.saveProject(project);
   const session = await bench.open(project.id);
-  await session.importFiles(files.flat());
+  await session.subs.importFiles(files.flat());
   return session;
 }
 
@@ -34,7 +34,7 @@ afterAll(() => bench.close());
 
 test("flats are less their dark-flats before the bias; masters of flats come last", async () => {
   const session = await sessionWith("Dark-flats", filesOf(night, ["flat", "bias", "darkflat", "dark"]));
-  await session.makeMasters();
+  await session.calibration.makeMasters();
   const { masters } = session.store.getState();
   expect(masters[masters.length - 1].kind).toBe("flat");
   expect(masters.find(({ kind }) => kind === "flat")?.recipe).toContain("less Dark-flat");
@@ -43,32 +43,32 @@ test("flats are less their dark-flats before the bias; masters of flats come las
 
 test("flats with nothing to take off are made all the same, and say what that does", async () => {
   const session = await sessionWith("Flats alone", filesOf(night, ["flat"]));
-  await session.makeMasters();
+  await session.calibration.makeMasters();
   const [flat] = session.store.getState().masters;
   expect(flat.warnings.join()).toContain("without dark-flats or a bias they correct too little");
 });
 
 test("darks of two temperatures are two masters; the nearer is chosen and a wrong one is told in words", async () => {
   const session = await sessionWith("Two", filesOf(night, ["dark", "light"]), filesOf(warm, ["dark"], "warm-"));
-  await session.makeMasters();
+  await session.calibration.makeMasters();
   const darks = session.store.getState().masters.filter(({ kind }) => kind === "dark");
   expect(darks.map(({ metadata }) => metadata.temperatureC).sort()).toEqual([-6, 0]);
   const cold = darks.find(({ metadata }) => metadata.temperatureC === -6);
-  expect(session.lightGroups()[0].plan.dark).toBe(cold?.id);
-  await session.deleteMaster(cold?.id ?? "");
-  const [group] = session.lightGroups();
+  expect(session.calibration.groups()[0].plan.dark).toBe(cold?.id);
+  await session.calibration.deleteMaster(cold?.id ?? "");
+  const [group] = session.calibration.groups();
   expect(group.plan.dark).not.toBeNull();
   expect(group.plan.mismatches.map(({ text }) => text).join()).toMatch(/6 °C warmer/);
   // The frames of the deleted master can be made into one again.
-  await session.makeMasters();
+  await session.calibration.makeMasters();
   expect(session.store.getState().masters.filter(({ kind }) => kind === "dark").length).toBe(2);
 });
 
 test("a calibration frame that was left out by hand goes into no master", async () => {
   const session = await sessionWith("One out", filesOf(night, ["dark"]));
   const [first] = session.store.getState().subs;
-  session.decide([first.id], "reject");
-  await session.makeMasters();
+  session.subs.decide([first.id], "reject");
+  await session.calibration.makeMasters();
   const [dark] = session.store.getState().masters;
   expect(dark.frames).not.toContain(first.id);
   expect(dark.frames.length).toBe(2);
@@ -77,13 +77,13 @@ test("a calibration frame that was left out by hand goes into no master", async 
 
 test("making masters can be stopped; those that were done stay", async () => {
   const session = await sessionWith("Stopped", filesOf(night, ["bias", "dark", "flat"]));
-  const making = session.makeMasters();
+  const making = session.calibration.makeMasters();
   while (session.store.getState().masters.length < 1) await new Promise((resolve) => setTimeout(resolve, 2));
   bench.jobs.store.getState().jobs[0]?.stop();
   await making;
   const done = session.store.getState().masters.length;
   expect(done).toBeGreaterThanOrEqual(1);
-  await session.makeMasters().catch(() => undefined);
+  await session.calibration.makeMasters().catch(() => undefined);
   expect(session.store.getState().masters.length).toBe(3);
   for (const job of bench.jobs.store.getState().jobs) bench.jobs.dismiss(job.id);
 });

@@ -3,8 +3,8 @@ import { MASTER_SETTINGS, chooseMaster } from "@/core/calibrate";
 
 import { UserError } from "@/core/job";
 import type { FrameRef } from "@/engine/frames";
+import { combineMaster } from "@/engine/jobs/masters";
 import type { WorkerPool } from "@/engine/pool";
-import { PRIORITY } from "@/engine/pool";
 import type { CalibrationPlan, MasterRecord, Repository, SubRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { groupCalibrationFrames, groupLabel, matchedMaster } from "./calibration";
@@ -53,21 +53,11 @@ export async function makeMasters(
     const refs = await Promise.all(
       frames.map(({ id }) => target.frameOf(target.subs.find((sub) => sub.id === id) as SubRecord)),
     );
-    const result = await target.pool.run(
-      "master",
-      {
-        kind: type,
-        frames: refs,
-        offset: offset.master && (await target.masterFrame(offset.master)),
-        pattern: first.metadata.cfa,
-        settings,
-        cards: cardsOf(first),
-      },
-      {
-        priority: PRIORITY.batch,
-        signal,
-        onProgress: (fraction) => onProgress((k + fraction) / groups.length, doing),
-      },
+    const taken = offset.master && (await target.masterFrame(offset.master));
+    const result = await combineMaster(
+      target.pool,
+      { kind: type, frames: refs, metadata: first.metadata, offset: taken, settings },
+      { signal, onProgress: (fraction) => onProgress((k + fraction) / groups.length, doing) },
     );
     const { width, height, channels, unit } = result;
     const record: MasterRecord = {
@@ -111,19 +101,4 @@ function offsetOf(
       };
   }
   return { master: null, warnings: ["flats are less nothing: without dark-flats or a bias they correct too little"] };
-}
-
-function cardsOf({ metadata }: SubRecord): [string, string | number, string?][] {
-  const { exposureS, gain, offset, temperatureC, filter, binning, cfa, instrument } = metadata;
-  const all: [string, string | number | null][] = [
-    ["EXPTIME", exposureS],
-    ["GAIN", gain],
-    ["OFFSET", offset],
-    ["CCD-TEMP", temperatureC],
-    ["FILTER", filter],
-    ["XBINNING", binning],
-    ["BAYERPAT", cfa],
-    ["INSTRUME", instrument && instrument.slice(0, 60)],
-  ];
-  return all.filter((card): card is [string, string | number] => card[1] !== null);
 }

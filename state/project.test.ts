@@ -1,3 +1,4 @@
+import { gradesOf, referenceOf } from "./selectors";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { createNight, subFile, subFileName } from "@/core/simulate";
 import { stackSettings } from "@/core/stack";
@@ -35,7 +36,7 @@ test("an unknown project is not opened", async () => {
 
 test("files come in one by one; a broken one, a failing one and a double are named and the others go on", async () => {
   const session = await open();
-  await session.importFiles([
+  await session.subs.importFiles([
     incoming(0),
     { name: "bad.fits", load: () => Promise.resolve(new Blob(["SIMPLE  =  nothing".padEnd(6000)])) },
     incoming(1),
@@ -49,13 +50,13 @@ test("files come in one by one; a broken one, a failing one and a double are nam
   expect(refused[1].message).toContain("disk was taken out");
   expect(currentSubId).toBe(subs[0].id);
   expect(subs[0].measures.stars).toBeGreaterThan(10);
-  session.dismissRefused();
+  session.subs.dismissRefused();
   expect(session.store.getState().refused).toEqual([]);
 });
 
 test("a stop in the middle keeps what came in", async () => {
   const session = await open();
-  const importing = session.importFiles([
+  const importing = session.subs.importFiles([
     incoming(3),
     { name: "slow.fits", load: () => new Promise<Blob>(() => undefined) },
     incoming(4),
@@ -70,21 +71,24 @@ test("a stop in the middle keeps what came in", async () => {
 test("leaving a sub out is kept; the reference is proposed among those that are in", async () => {
   const session = await open();
   await graded(session);
-  const best = session.reference();
+  const best = referenceOf(session.store.getState());
   if (!best) throw new Error("no reference");
   expect(session.store.getState().proposal?.reasons.length).toBe(4);
-  session.decide([best.id], "reject");
-  expect(session.graded().verdicts.get(best.id)).toEqual({ included: false, reasons: ["rejected by hand"] });
+  session.subs.decide([best.id], "reject");
+  expect(gradesOf(session.store.getState()).verdicts.get(best.id)).toEqual({
+    included: false,
+    reasons: ["rejected by hand"],
+  });
   await graded(session);
-  expect(session.reference()?.id).not.toBe(best.id);
+  expect(referenceOf(session.store.getState())?.id).not.toBe(best.id);
   expect((await open()).store.getState().subs.find(({ id }) => id === best.id)?.decision).toBe("reject");
-  session.decide([best.id], null);
+  session.subs.decide([best.id], null);
   await graded(session);
 });
 
 test("a stack is made, kept with its halves, begins the board, and cannot be deleted while lanes use it", async () => {
   const session = await open();
-  const made = await session.stack("First", stackSettings.parse({}));
+  const made = await session.stacks.make("First", stackSettings.parse({}));
   if (!made) throw new Error(JSON.stringify(jobs.store.getState().jobs));
   expect(made.report.subsUsed).toBe(4);
   expect(made.object).toBe("Weir Nebula");
@@ -94,41 +98,40 @@ test("a stack is made, kept with its halves, begins the board, and cannot be del
   expect(stacks.length).toBe(1);
   expect(currentStackId).toBe(made.id);
   expect(board?.present.lanes.length).toBe(4);
-  const subject = await session.subjectOf(made);
+  const subject = await session.stacks.subjectOf(made);
   expect(subject.halves).not.toBeNull();
   const facts = await session.facts.settle(subject, board?.present.lanes[3].steps ?? []);
   expect(facts.every((ids) => Object.keys(ids).length > 0)).toBe(true);
-  expect(() => session.deleteStack(made.id)).toThrow("lanes A, B, C, D use this stack");
-  session.renameStack(made.id, "Renamed");
+  expect(() => session.stacks.delete(made.id)).toThrow("lanes A, B, C, D use this stack");
+  session.stacks.rename(made.id, "Renamed");
   const again = (await open()).store.getState();
   expect(again.stacks[0].name).toBe("Renamed");
-  session.flushBoard();
+  session.board.flush();
 });
 
 test("changes of the board are undone and redone, and come back with the project; facts do too", async () => {
   const session = await open();
   const lanes = () => session.store.getState().board?.present.lanes.length;
-  session.startBoard();
-  session.changeBoard((board) => addLane(board, board.lanes[0].stackId));
+  session.board.change((board) => addLane(board, board.lanes[0].stackId));
   expect(lanes()).toBe(5);
-  session.undo();
+  session.board.undo();
   expect(lanes()).toBe(4);
-  session.redo();
+  session.board.redo();
   expect(lanes()).toBe(5);
-  session.amendBoard((board) => ({ ...board, view: { ...board.view, zoom: 8 } }));
-  session.flushBoard();
+  session.board.amend((board) => ({ ...board, view: { ...board.view, zoom: 8 } }));
+  session.board.flush();
   await new Promise((resolve) => setTimeout(resolve, 50));
   const again = await open();
   const { board, stacks } = again.store.getState();
   expect(board?.present.lanes.length).toBe(5);
   expect(board?.present.view.zoom).toBe(8);
-  const known = again.facts.lookUp(await again.subjectOf(stacks[0]), board?.present.lanes[3].steps ?? []);
+  const known = again.facts.lookUp(await again.stacks.subjectOf(stacks[0]), board?.present.lanes[3].steps ?? []);
   expect(known).toMatchObject({ complete: true, settled: true });
 });
 
 test("a missing file is told by name, with what to do", async () => {
   const session = await open();
-  await expect(session.masterFrame({ id: "no-such-id", name: "lost.fits" })).rejects.toMatchObject({
+  await expect(session.files.master({ id: "no-such-id", name: "lost.fits" })).rejects.toMatchObject({
     message: expect.stringContaining("lost.fits"),
     advice: "Import the file again.",
   });
@@ -138,7 +141,7 @@ test("no storage left: the sub is refused in words and nothing else is harmed", 
   const session = await open();
   const kept = repository.addSubs;
   repository.addSubs = () => Promise.reject(Object.assign(new Error("full"), { name: "QuotaExceededError" }));
-  await session.importFiles([{ name: "extra.fits", load: () => Promise.resolve(sub(4)) }]);
+  await session.subs.importFiles([{ name: "extra.fits", load: () => Promise.resolve(sub(4)) }]);
   repository.addSubs = kept;
   const { subs, refused, waiting } = session.store.getState();
   expect(subs.length).toBe(4);

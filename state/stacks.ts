@@ -3,30 +3,28 @@ import type { Warp } from "@/core/register";
 import { compose, IDENTITY } from "@/core/register";
 import type { StackSettings, SubFacts } from "@/core/stack";
 import { withCalibration } from "@/engine/calibration";
-import type { CalibrationRef, FrameRef } from "@/engine/frames";
+import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
-import { makeStack } from "@/engine/stackJob";
-import type { CalibrationPlan, Repository, StackRecord, SubRecord } from "@/storage";
+import { makeStack } from "@/engine/jobs/stack";
+import type { CalibrationPlan, StackRecord, SubRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { keyOf, stackCalibrationOf } from "./calibration";
-import type { LightGroup } from "./calibration";
+import type { CalibrationBook } from "./calibrationBook";
+import type { Files } from "./files";
 import type { JobControl } from "./jobs";
 import { measuresOf } from "./importer";
 import { factsOf } from "./lights";
+import type { ProjectStore } from "./projectStore";
+import { firstStack, referenceOf } from "./selectors";
 import { overCommonSub } from "./stackFrames";
 import { storageFailure } from "./storageFailure";
 
 /** What making a stack needs of the project. */
 export interface StackSource {
-  project: { id: string };
-  pool: WorkerPool;
-  rawFrame(sub: SubRecord): Promise<FrameRef>;
-  calibrationFor(sub: SubRecord, plan: CalibrationPlan): CalibrationRef | null;
-  lightGroups(plan: CalibrationPlan): LightGroup[];
-  reference(): SubRecord | null;
-  /** The stack on whose pixels the spots of the project lie; null before there is one. */
-  firstStack(): StackRecord | null;
+  base: ProjectStore;
+  files: Files;
+  calibration: CalibrationBook;
 }
 
 /**
@@ -34,8 +32,7 @@ export interface StackSource {
  * one stack are not kept with the subs, so that stacks with and without darks can be made from the same subs.
  */
 export async function makeProjectStack(
-  source: StackSource,
-  repository: Repository,
+  { base, files, calibration: book }: StackSource,
   wanted: { name: string; settings: StackSettings; included: SubRecord[]; plan: CalibrationPlan },
   control: JobControl,
 ): Promise<StackRecord> {
@@ -50,8 +47,8 @@ export async function makeProjectStack(
   const frames = new Map<string, FrameRef>();
   const facts: SubFacts[] = [];
   for (const [k, sub] of included.entries()) {
-    const calibration = source.calibrationFor(sub, plan);
-    const raw = await source.rawFrame(sub);
+    const calibration = book.of(sub, plan);
+    const raw = await files.raw(sub);
     const frame = calibration ? withCalibration(raw, calibration) : raw;
     frames.set(sub.id, frame);
     if (keyOf(sub, calibration) === sub.measuredThrough) {
@@ -59,41 +56,42 @@ export async function makeProjectStack(
       continue;
     }
     onProgress((0.3 * k) / included.length, `Measuring ${sub.name} as it will be stacked`);
-    const reading = await source.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
+    const reading = await base.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
     facts.push(factsOf({ ...sub, ...measuresOf(reading) }, calibration));
   }
   const remeasured = facts.some((fact, i) => fact.measures !== included[i].measures);
   const start = remeasured ? 0.3 : 0;
-  const proposed = source.reference();
+  const proposed = referenceOf(base.now);
   const referenceId =
     wanted.settings.referenceId ?? (included.some(({ id }) => id === proposed?.id) ? (proposed?.id ?? null) : null);
   const settings = { ...wanted.settings, referenceId };
   const object = included.find(({ metadata }) => metadata.object !== null)?.metadata.object ?? null;
   const made = await makeStack(
-    source.pool,
-    { subs: facts, frames, settings },
+    base.pool,
+    { subs: facts, frames, settings, strips: base.repository.strips(base.project.id) },
     { signal, onProgress: (fraction, doing) => onProgress(start + (1 - start) * fraction, doing) },
   );
   const record: StackRecord = {
     toProject: null,
     version: RECORD_VERSION,
     id: crypto.randomUUID(),
-    projectId: source.project.id,
+    projectId: base.project.id,
     name,
     createdAt: Date.now(),
     settings,
     report: made.report,
     facts: made.facts,
     object,
-    calibration: stackCalibrationOf(source.lightGroups(plan), new Set(included.map(({ id }) => id)), plan),
+    calibration: stackCalibrationOf(book.groups(plan), new Set(included.map(({ id }) => id)), plan),
   };
   const { mean, a, b, coverage } = made;
-  record.toProject = await tied(source.pool, record, source.firstStack());
+  record.toProject = await tied(base.pool, record, firstStack(base.now));
   try {
-    await repository.addStack(record, { mean, a, b, coverage });
+    await base.repository.addStack(record, { mean, a, b, coverage });
   } catch (error) {
     throw storageFailure(error);
   }
+  base.save(made.release());
   return record;
 }
 

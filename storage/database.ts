@@ -3,6 +3,7 @@ import { openDB } from "idb";
 import type { z } from "zod";
 import { readRecord } from "./migrations";
 import type { Card } from "@/core/formats";
+import type { StoredStrip, StripStore } from "@/engine/jobs/strips";
 import type { BoardRecord, FactRecord, MasterRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
 import { boardRecord, factRecord, masterRecord, projectRecord, stackRecord, subRecord } from "./records";
 
@@ -13,8 +14,16 @@ interface Schema extends DBSchema {
   stacks: { key: string; value: StackRecord; indexes: { project: string } };
   boards: { key: string; value: BoardRecord; indexes: { project: string } };
   facts: { key: string; value: FactRecord; indexes: { project: string } };
+  /** Finished strips of a stack that is being made or was interrupted. */
+  strips: { key: string; value: StripRecord; indexes: { project: string } };
   /** Whole files by id, in the form that they came or unpacked once; workers read parts of them. */
   blobs: { key: string; value: StoredFile; indexes: { project: string } };
+}
+
+export interface StripRecord extends StoredStrip {
+  id: string;
+  projectId: string;
+  stack: string;
 }
 
 export interface StoredFile {
@@ -26,8 +35,8 @@ export interface StoredFile {
 }
 
 const DATABASE = "dunkel";
-const DATABASE_VERSION = 3;
-const STORES = ["subs", "masters", "stacks", "boards", "facts", "blobs"] as const;
+const DATABASE_VERSION = 4;
+const STORES = ["subs", "masters", "stacks", "boards", "facts", "strips", "blobs"] as const;
 
 export interface StorageEvents {
   /** Another tab holds an older version open and blocks the upgrade. */
@@ -196,6 +205,23 @@ export class Repository {
     await this.db.put("facts", record);
   }
 
+  /** Where the strips of a project's stack wait until it is whole. One stack of a project is kept at a time. */
+  strips(projectId: string): StripStore {
+    const idOf = (stack: string, y: number) => `${projectId}:${stack}:${y}`;
+    return {
+      load: async (stack, y) => (await this.db.get("strips", idOf(stack, y))) ?? null,
+      save: async (stack, y, strip) => {
+        await this.db.put("strips", { ...strip, id: idOf(stack, y), projectId, stack });
+      },
+      forget: async (except) => {
+        const tx = this.db.transaction("strips", "readwrite");
+        for (const key of await tx.store.index("project").getAllKeys(projectId))
+          if (except === null || !key.startsWith(`${projectId}:${except}:`)) await tx.store.delete(key);
+        await tx.done;
+      },
+    };
+  }
+
   /** Removes a project and all that belongs to it. */
   async deleteProject(projectId: string): Promise<void> {
     const tx = this.db.transaction(["projects", ...STORES], "readwrite");
@@ -220,7 +246,10 @@ function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): { found: 
   for (const item of raw) {
     const read = readRecord(store, schema, item);
     if (read.ok) found.push(read.value);
-    else problems.push(`${read.detail} (${read.reason === "newer" ? "update this application" : "left as it is"})`);
+    else
+      problems.push(
+        `${read.reason.detail} (${read.reason.why === "newer" ? "update this application" : "left as it is"})`,
+      );
   }
   return { found, problems };
 }

@@ -1,5 +1,7 @@
 import type { z } from "zod";
 import type { FrameUnit } from "@/core/formats";
+import type { Refusal, Result } from "@/core/result";
+import { done, refused } from "@/core/result";
 import type { Matrix, Warp } from "@/core/register";
 import { linear } from "@/core/register";
 import { RECORD_VERSION } from "./records";
@@ -109,28 +111,20 @@ const MIGRATIONS: readonly Migration[] = [
   },
 ];
 
-export type ReadResult<T> = { ok: true; value: T } | { ok: false; reason: "newer" | "damaged"; detail: string };
+export type ReadResult<T> = Result<T, Refusal<"newer" | "damaged">>;
 
 /** Brings a stored record to the current version and checks it. Nothing is changed in the store. */
 export function readRecord<T>(store: string, schema: z.ZodType<T>, raw: unknown): ReadResult<T> {
   let record = raw as Record<string, unknown>;
   const version = typeof record?.version === "number" ? record.version : 0;
   if (version > RECORD_VERSION)
-    return {
-      ok: false,
-      reason: "newer",
-      detail: `${store} record of version ${version}, this application knows ${RECORD_VERSION}`,
-    };
+    return refused("newer", `${store} record of version ${version}, this application knows ${RECORD_VERSION}`);
   for (let v = version; v < RECORD_VERSION; v++) {
     const migration = MIGRATIONS.find((m) => m.store === store && m.from === v);
     record = migration ? migration.run(record) : { ...record, version: v + 1 };
   }
   const parsed = schema.safeParse(record);
-  if (parsed.success) return { ok: true, value: parsed.data };
+  if (parsed.success) return done(parsed.data);
   const issue = parsed.error.issues[0];
-  return {
-    ok: false,
-    reason: "damaged",
-    detail: `${store} record ${String(record?.id)}: ${issue.path.join(".")}: ${issue.message}`,
-  };
+  return refused("damaged", `${store} record ${String(record?.id)}: ${issue.path.join(".")}: ${issue.message}`);
 }

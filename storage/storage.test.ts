@@ -158,13 +158,13 @@ test("a damaged record is reported by field and left where it is; the others are
 test("records of a newer version are refused as such, older ones are brought forward", () => {
   expect(readRecord("projects", projectRecord, { ...project, version: 7 })).toMatchObject({
     ok: false,
-    reason: "newer",
+    reason: { why: "newer" },
   });
   const { version: _version, ...unversioned } = project;
   expect(readRecord("projects", projectRecord, unversioned)).toEqual({ ok: true, value: project });
   expect(readRecord("projects", projectRecord, { ...project, name: "" })).toMatchObject({
     ok: false,
-    reason: "damaged",
+    reason: { why: "damaged" },
   });
 });
 
@@ -251,6 +251,23 @@ test("records of version 3: a candidate is the rival, boxes are patches, transmi
   });
 });
 
+test("strips wait by stack and row, one stack of a project at a time, and go with the project", async () => {
+  const repository = await openRepository();
+  const strips = repository.strips("p");
+  const strip = { samples: 9, rejected: 1, peakBytes: 100, planeBytes: 4, planes: new Blob(["x"]) };
+  await strips.save("one", 0, strip);
+  await strips.save("one", 64, strip);
+  await repository.strips("other").save("one", 0, strip);
+  expect(await strips.load("one", 64)).toMatchObject({ samples: 9, planeBytes: 4 });
+  expect(await strips.load("two", 64)).toBeNull();
+  await strips.forget("two");
+  expect(await strips.load("one", 0)).toBeNull();
+  expect(await repository.strips("other").load("one", 0)).not.toBeNull();
+  await repository.deleteProject("other");
+  expect(await repository.strips("other").load("one", 0)).toBeNull();
+  repository.close();
+});
+
 test("records of version 4: matrices become warps, of subs and of stacks", () => {
   const matrix = [0, -1, 30, 1, 0, -4];
   const warp = { kind: "similarity", matrix };
@@ -270,7 +287,7 @@ test("records of version 4: matrices become warps, of subs and of stacks", () =>
     toProject: [1, 0, 7, 0, 1, 0],
     report: { ...report, subs: [listed, { ...listed, transform: null }] },
   });
-  if (!moved.ok) throw new Error(moved.detail);
+  if (!moved.ok) throw new Error(moved.reason.detail);
   expect(moved.value.toProject).toEqual({ kind: "shift", matrix: [1, 0, 7, 0, 1, 0] });
   expect(moved.value.report.subs.map(({ toReference }) => toReference)).toEqual([warp, null]);
 });

@@ -11,5 +11,7 @@ export type { MasterSettings } from "./master";
 export { MASTER_SETTINGS, makeMaster, makeMasterFlat } from "./master";
 export type { FrameGroup, MasterChoice, MasterKind, MatchedFrame, Mismatch, Tolerances } from "./match";
 export { WITHOUT, chooseMaster, groupFrames, mismatchesOf, tolerances } from "./match";
+export type { MasterPlan, UsedMasters } from "./plan";
+export { darkScaleOf, matchedFrame, planMasters } from "./plan";
 export type { CalibrationSettings } from "./settings";
 export { DEFAULT_DEMOSAIC, calibrationParameters, calibrationSettings } from "./settings";

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Result } from "../formats";
+import type { Result } from "../result";
 import type { AnyOperation } from "../operations";
 import { CHANNEL_MODES, findOperation } from "../operations";
 

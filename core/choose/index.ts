@@ -16,5 +16,7 @@ export {
   rule,
   ruleSentence,
 } from "./rules";
+export type { LoneFrame } from "./weights";
+export { gradeFrames, relativeWeights } from "./weights";
 export type { FrameSet, SetKey } from "./sets";
 export { SET_KEYS, fullLightOf, nightOf, setsOf, tellingKeys } from "./sets";

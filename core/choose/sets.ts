@@ -29,7 +29,10 @@ const partOf = (key: SetKey, metadata: SubMetadata): string => {
 };
 
 /** Frames by the given properties, in the order in which each set comes first. */
-export function setsOf<T extends { metadata: SubMetadata }>(frames: T[], by: readonly SetKey[]): FrameSet<T>[] {
+export function setsOf<T extends { metadata: SubMetadata }>(
+  frames: readonly T[],
+  by: readonly SetKey[],
+): FrameSet<T>[] {
   const sets = new Map<string, FrameSet<T>>();
   for (const frame of frames) {
     const label = by.map((key) => partOf(key, frame.metadata)).join(" · ") || "all";
@@ -49,7 +52,7 @@ const CLEAR_QUANTILE = 0.9;
  * others the 0.9 quantile of their own set, since another filter or exposure shows another amount of light under a clear sky.
  */
 export function fullLightOf(
-  frames: { id: string; metadata: SubMetadata; relation: { scale: number } | null }[],
+  frames: readonly { id: string; metadata: SubMetadata; relation: { scale: number } | null }[],
   referenceId: string | null,
 ): Map<string, number> {
   return new Map(

@@ -1,6 +1,6 @@
 export type { ByteSource } from "./bytes";
 export { bytesOfArray, joinBytes } from "./bytes";
-export type { FormatReason, Result } from "./problem";
+export type { FormatReason } from "./problem";
 export { FormatError, valueOf } from "./problem";
 export type { Card } from "./card";
 export type { FormatId, PictureFile } from "./picture";

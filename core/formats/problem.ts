@@ -1,3 +1,6 @@
+import type { Result } from "../result";
+import { done } from "../result";
+
 /** Why a file could not be read; the closed list that the interface can put into words. */
 export type FormatReason = "not-this-format" | "damaged" | "unsupported" | "truncated" | "no-image";
 
@@ -17,18 +20,16 @@ export class FormatError extends Error {
   }
 }
 
-export type Result<T, E = FormatError> = { ok: true; value: T } | { ok: false; reason: E };
-
 /** The value of a result; throws its reason where there is none. */
-export function valueOf<T>(result: Result<T>): T {
+export function valueOf<T>(result: Result<T, FormatError>): T {
   if (!result.ok) throw result.reason;
   return result.value;
 }
 
 /** The value that `work` gives, or the FormatError that it throws; other errors pass through. */
-export async function resultOf<T>(work: () => Promise<T>): Promise<Result<T>> {
+export async function resultOf<T>(work: () => Promise<T>): Promise<Result<T, FormatError>> {
   try {
-    return { ok: true, value: await work() };
+    return done(await work());
   } catch (error) {
     if (error instanceof FormatError) return { ok: false, reason: error };
     throw error;

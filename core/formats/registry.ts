@@ -3,7 +3,7 @@ import type { ByteSource } from "./bytes";
 import { FITS } from "./fits";
 import type { PictureFile, PictureFormat } from "./picture";
 import { PNG } from "./png/read";
-import type { Result } from "./problem";
+import type { Result } from "../result";
 import { FormatError, resultOf } from "./problem";
 import { SER } from "./ser/read";
 import { TIFF } from "./tiff/read";
@@ -17,7 +17,10 @@ export const FILE_ENDINGS: readonly string[] = FORMATS.flatMap(({ endings }) => 
 /**
  * Opens a picture or a video by its first bytes, not by its name. Errors are values: which file, where, what is wrong, what to do.
  */
-export function openPicture(bytes: ByteSource, progress?: (fraction: number) => void): Promise<Result<PictureFile>> {
+export function openPicture(
+  bytes: ByteSource,
+  progress?: (fraction: number) => void,
+): Promise<Result<PictureFile, FormatError>> {
   return resultOf(async () => {
     const start = await bytes.read(0, Math.min(512, bytes.size));
     const format = FORMATS.find(({ recognises }) => recognises(start));

@@ -1,6 +1,8 @@
 import KDBush from "kdbush";
 import { createRandom } from "../numeric/random";
 import { medianInPlace } from "../raster";
+import type { Refusal, Result } from "../result";
+import { done, refused } from "../result";
 import type { WarpModel } from "./fit";
 import { fitWarp, WARP_MODELS } from "./fit";
 import type { Warp } from "./warp";
@@ -25,8 +27,7 @@ export interface Registration {
 }
 
 export type RegistrationFailure = "too-few-stars" | "no-pattern";
-export type RegistrationResult =
-  { ok: true; value: Registration } | { ok: false; reason: RegistrationFailure; detail: string };
+export type RegistrationResult = Result<Registration, Refusal<RegistrationFailure>>;
 
 export interface MatchOptions {
   model?: WarpModel;
@@ -61,7 +62,7 @@ export function matchStars(
   const a = brightest(sub, patternStars);
   const b = brightest(reference, patternStars);
   if (a.length < 6 || b.length < 6)
-    return { ok: false, reason: "too-few-stars", detail: `${Math.min(a.length, b.length)} stars found, 6 are needed` };
+    return refused("too-few-stars", `${Math.min(a.length, b.length)} stars found, 6 are needed`);
   const proposals = proposeWarps(trianglesOf(a), trianglesOf(b), a, b);
   const random = createRandom(1);
   let best: { warp: Warp; count: number } | null = null;
@@ -77,12 +78,11 @@ export function matchStars(
   }
   const needed = Math.max(6, Math.ceil(0.15 * Math.min(a.length, b.length)), pairsByChance(a, b, tolerancePx * 1.5));
   if (!best || best.count < needed)
-    return {
-      ok: false,
-      reason: "no-pattern",
-      detail: `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
-    };
-  return { ok: true, value: refine(sub, reference, best.warp, model, tolerancePx) };
+    return refused(
+      "no-pattern",
+      `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
+    );
+  return done(refine(sub, reference, best.warp, model, tolerancePx));
 }
 
 /**

@@ -39,7 +39,7 @@ test("bright blends whose centroids move with the seeing do not lead the transfo
     sub,
     reference.map((star, i) => (i % 9 === 0 ? { ...star, snr: 2000 } : star)),
   );
-  if (!result.ok) throw new Error(result.detail);
+  if (!result.ok) throw new Error(result.reason.detail);
   expect(distance(result.value.warp, truth)).toBeLessThan(0.05);
 });
 
@@ -52,7 +52,7 @@ test("saturated stars count little: their places may be far off", () => {
     return { ...star, saturated, snr: saturated ? 5000 : star.snr, x: x + (saturated ? 0.3 : 0), y };
   });
   const result = matchStars(sub, reference);
-  if (!result.ok) throw new Error(result.detail);
+  if (!result.ok) throw new Error(result.reason.detail);
   expect(distance(result.value.warp, truth)).toBeLessThan(0.05);
 });
 

@@ -1,4 +1,6 @@
 export { relateDiscs } from "./disc";
+export type { StackHeader, StackKind } from "./header";
+export { recipeLines, stackCards } from "./header";
 export type { StackPiece } from "./integrate";
 export { registeredFrame, stackRegion, tileSide } from "./integrate";
 export { photometricScale } from "./photometry";

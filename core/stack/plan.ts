@@ -2,7 +2,8 @@ import type { FrameUnit, SubMetadata } from "../formats";
 import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
 import { z } from "zod";
 import { medianInPlace } from "../raster";
-import type { Matrix, Warp } from "../register";
+import type { Matrix, RegistrationFailure, Warp } from "../register";
+import type { Refusal, Result } from "../result";
 import { IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register";
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
@@ -159,7 +160,7 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
     }
     const relation = relateSub(sub, reference, settings.transform);
     if (relation.ok) matched.push({ sub, relation: relation.value });
-    else leave(sub, `could not be matched to the reference: ${relation.detail}`);
+    else leave(sub, `could not be matched to the reference: ${relation.reason.detail}`);
   }
   const { width, height, channels } = reference;
   const used = matched.map(({ sub, relation }, i): PlannedSub => {
@@ -214,10 +215,10 @@ export function relateSub(
   sub: Relatable,
   reference: Relatable,
   transform: StackSettings["transform"] = "similarity",
-): { ok: true; value: SubRelation } | { ok: false; detail: string } {
+): Result<SubRelation, Refusal<RegistrationFailure>> {
   const self = sub.id === reference.id;
   const match = self ? null : matchStars(sub.stars, reference.stars, { model: transform });
-  if (match && !match.ok) return { ok: false, detail: match.detail };
+  if (match && !match.ok) return match;
   const toReference = match ? match.value.warp : IDENTITY;
   const back = matrixAt(inverse(toReference), ...middleOf(reference.stars));
   const scale = match ? photometricScale(sub.stars, reference.stars, match.value.pairs) : 1;

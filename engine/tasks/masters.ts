@@ -15,7 +15,7 @@ export interface MasterPayload {
   pattern: CfaPattern | null;
   settings: MasterSettings;
   /** Further cards of the file. */
-  cards: [string, string | number, string?][];
+  cards: FitsCard[];
 }
 
 export interface MasterResult {

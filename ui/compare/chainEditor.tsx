@@ -34,7 +34,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
     const from = lane.steps.findIndex(({ id }) => id === active.id);
     const to = lane.steps.findIndex(({ id }) => id === over.id);
     latency.changed();
-    session.changeBoard((board) => moveStep(board, lane.id, from, to));
+    session.board.change((board) => moveStep(board, lane.id, from, to));
   };
 
   const takeFile = async (file: File | undefined) => {
@@ -48,7 +48,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
     const chain = parseChain(json);
     if (!chain.ok) return setProblem(`${file.name}: ${chain.reason.message}`);
     setProblem(null);
-    session.changeBoard((board) => importChain(board, lane.id, chain.value.steps));
+    session.board.change((board) => importChain(board, lane.id, chain.value.steps));
   };
 
   return (
@@ -57,21 +57,21 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
         <IconButton
           label="Undo (Ctrl Z)"
           disabled={!history || history.past.length === 0}
-          onClick={() => session.undo()}
+          onClick={() => session.board.undo()}
         >
           <Undo2 size={16} />
         </IconButton>
         <IconButton
           label="Redo (Ctrl Shift Z)"
           disabled={!history || history.future.length === 0}
-          onClick={() => session.redo()}
+          onClick={() => session.board.redo()}
         >
           <Redo2 size={16} />
         </IconButton>
         <div className="flex-1" />
         <Button
           help="Adds a lane that leaves the stack untouched"
-          onClick={() => session.changeBoard((board) => addLane(board, lane?.stackId ?? stacks[stacks.length - 1].id))}
+          onClick={() => session.board.change((board) => addLane(board, lane?.stackId ?? stacks[stacks.length - 1].id))}
         >
           <Plus size={14} /> Lane
         </Button>
@@ -128,7 +128,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
                 value={lane.stackId}
                 options={stacks.map((stack) => ({ value: stack.id, label: stack.name }))}
                 onChange={(stackId) =>
-                  session.changeBoard((board) => changeLane(board, lane.id, (l) => ({ ...l, stackId })))
+                  session.board.change((board) => changeLane(board, lane.id, (l) => ({ ...l, stackId })))
                 }
               />
             </div>
@@ -163,7 +163,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
                     className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
                     onSelect={() => {
                       latency.changed();
-                      session.changeBoard((board) => addStep(board, lane.id, operation.id));
+                      session.board.change((board) => addStep(board, lane.id, operation.id));
                     }}
                   >
                     <div>{operation.title}</div>

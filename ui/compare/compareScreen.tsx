@@ -28,11 +28,11 @@ export function CompareScreen() {
   const view = board?.view;
   useEffect(() => latency.forget(), [latency, view]);
   const look = (change: (view: View) => Partial<View>) =>
-    session.amendBoard((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
+    session.board.amend((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
   const pan = (dx: number, dy: number) => look((view) => ({ panX: view.panX + dx, panY: view.panY + dy }));
 
-  useHotkeys("mod+z", (event) => (event.preventDefault(), session.undo()));
-  useHotkeys("mod+shift+z,mod+y", (event) => (event.preventDefault(), session.redo()));
+  useHotkeys("mod+z", (event) => (event.preventDefault(), session.board.undo()));
+  useHotkeys("mod+shift+z,mod+y", (event) => (event.preventDefault(), session.board.redo()));
   useHotkeys("0,1,2,3,4", (event) => look(() => ({ zoom: ZOOMS[Number(event.key)] })));
   useHotkeys("left", () => pan(-8, 0));
   useHotkeys("right", () => pan(8, 0));
@@ -53,7 +53,7 @@ export function CompareScreen() {
   if (!board)
     return (
       <EmptyState title="No lanes yet">
-        <Button kind="primary" onClick={() => session.startBoard()}>
+        <Button kind="primary" onClick={() => session.board.begin(stacks[stacks.length - 1])}>
           Start with four lanes
         </Button>
       </EmptyState>

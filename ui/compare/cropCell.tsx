@@ -62,12 +62,12 @@ export function CropCell({
   const ready = size.width > 0 && !isEmptyRegion(region);
   const untouched: Treatment | null = treatment && { ...treatment, steps: [], facts: [] };
   const affinity = spot.id;
-  const treated = useCrop(session.pool, ready ? treatment : null, region, reduce, {
+  const treated = useCrop(session.crops, ready ? treatment : null, region, reduce, {
     priority: PRIORITY.interaction,
     affinity,
     onto,
   });
-  const plain = useCrop(session.pool, ready && !treated.pending ? untouched : null, region, reduce, {
+  const plain = useCrop(session.crops, ready && !treated.pending ? untouched : null, region, reduce, {
     priority: before ? PRIORITY.interaction : PRIORITY.measure,
     affinity,
     onto,

@@ -47,7 +47,7 @@ describe("what a lane does to its stack", () => {
           }),
         ),
     };
-    const fake = { store, facts, subjectOf: () => Promise.resolve(subject) } as unknown as ProjectSession;
+    const fake = { store, facts, stacks: { subjectOf: () => Promise.resolve(subject) } } as unknown as ProjectSession;
     const wrapper = ({ children }: { children: ReactNode }) => (
       <SessionContext.Provider value={fake}>{children}</SessionContext.Provider>
     );
@@ -96,7 +96,7 @@ describe("the card of a step", () => {
   function show(lane: Lane, index = 0) {
     let board = { lanes: [lane], ladder: null } as unknown as Board;
     const session = {
-      changeBoard: (change: (b: Board) => Board) => (board = change(board)),
+      board: { change: (change: (b: Board) => Board) => (board = change(board)) },
     } as unknown as ProjectSession;
     render(
       <SessionContext.Provider value={session}>

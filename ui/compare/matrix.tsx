@@ -26,7 +26,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
   const columns = rungs.length > 0 ? rungs.map(({ lane }) => lane) : board.lanes;
   const first = stacks[0];
   const pan = (dx: number, dy: number) =>
-    session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
+    session.board.amend((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
       {board.ladder ? <LadderBar board={board} /> : null}
@@ -86,7 +86,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           </span>
           <Button
             help="Keeps this value as the lane's setting and closes the ladder"
-            onClick={() => session.changeBoard((b) => keepRung(b, rungValue))}
+            onClick={() => session.board.change((b) => keepRung(b, rungValue))}
           >
             Keep
           </Button>
@@ -97,9 +97,9 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           selected={board.selectedLaneId === lane.id}
           settling={settling}
           cropMs={cropMs}
-          onSelect={() => session.amendBoard((b) => ({ ...b, selectedLaneId: lane.id }))}
-          onDuplicate={() => session.changeBoard((b) => duplicateLane(b, lane.id))}
-          onRemove={board.lanes.length > 1 ? () => session.changeBoard((b) => removeLane(b, lane.id)) : undefined}
+          onSelect={() => session.board.amend((b) => ({ ...b, selectedLaneId: lane.id }))}
+          onDuplicate={() => session.board.change((b) => duplicateLane(b, lane.id))}
+          onRemove={board.lanes.length > 1 ? () => session.board.change((b) => removeLane(b, lane.id)) : undefined}
         />
       )}
       {error || !stack || !toPicture ? (
@@ -150,7 +150,7 @@ function LadderBar({ board }: { board: Board }) {
       </span>
       <Button
         help="Closes the ladder and shows the lanes again; nothing changes"
-        onClick={() => session.changeBoard((b) => ({ ...b, ladder: null }))}
+        onClick={() => session.board.change((b) => ({ ...b, ladder: null }))}
       >
         Close ladder
       </Button>

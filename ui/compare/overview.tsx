@@ -38,7 +38,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const reduce = Math.max(1, Math.floor(width / (WIDTH * 1.5)));
   const plain = useMemo(() => ({ id: "overview", letter: "A", stackId: stack.id, steps: [] }), [stack.id]);
   const { treatment } = useLaneTreatment(plain);
-  const { shown } = useCrop(session.pool, treatment, { x: 0, y: 0, width, height }, reduce, {
+  const { shown } = useCrop(session.crops, treatment, { x: 0, y: 0, width, height }, reduce, {
     priority: PRIORITY.view,
     affinity: "overview",
   });
@@ -71,7 +71,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
       onPointerMove={(event) => {
         if (!dragging) return;
         const to = place(event, event.currentTarget);
-        session.changeBoard(
+        session.board.change(
           (b) => ({ ...b, spots: b.spots.map((spot) => (spot.id === dragging ? { ...spot, ...to } : spot)) }),
           `spot.${dragging}`,
         );
@@ -79,7 +79,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
       onPointerUp={() => setDragging(null)}
       onDoubleClick={(event) => {
         const to = place(event, event.currentTarget);
-        session.changeBoard((b) => ({
+        session.board.change((b) => ({
           ...b,
           spots: [...b.spots, { id: crypto.randomUUID(), name: `Spot ${b.spots.length + 1}`, ...to }],
         }));
@@ -113,7 +113,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
               if (!move) return;
               event.preventDefault();
               event.stopPropagation();
-              session.changeBoard(
+              session.board.change(
                 (b) => ({
                   ...b,
                   spots: b.spots.map((s) => (s.id === spot.id ? { ...s, x: s.x + move[0], y: s.y + move[1] } : s)),
@@ -139,7 +139,7 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
         <IconButton
           label="Add a spot in the middle of the picture"
           onClick={() =>
-            session.changeBoard((b) => ({
+            session.board.change((b) => ({
               ...b,
               spots: [
                 ...b.spots,
@@ -162,7 +162,7 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
             <SpotName
               name={spot.name}
               onChange={(name) =>
-                session.changeBoard(
+                session.board.change(
                   (b) => ({ ...b, spots: b.spots.map((s) => (s.id === spot.id ? { ...s, name } : s)) }),
                   `name.${spot.id}`,
                 )
@@ -172,7 +172,7 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
               label={`Remove spot ${spot.name}`}
               help="Removes the spot"
               disabled={board.spots.length <= 1}
-              onClick={() => session.changeBoard((b) => ({ ...b, spots: b.spots.filter((s) => s.id !== spot.id) }))}
+              onClick={() => session.board.change((b) => ({ ...b, spots: b.spots.filter((s) => s.id !== spot.id) }))}
             >
               <Trash2 size={12} />
             </IconButton>

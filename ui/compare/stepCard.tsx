@@ -43,7 +43,7 @@ export function StepCard({
   const operation = findOperation(step.operation);
   const change = (part: Partial<LaneStep>, group: string) => {
     latency.changed();
-    session.changeBoard((board) => changeStep(board, lane.id, step.id, part), group);
+    session.board.change((board) => changeStep(board, lane.id, step.id, part), group);
   };
   const setting = (name: string, value: unknown) =>
     change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
@@ -94,7 +94,7 @@ export function StepCard({
           label={`Remove ${operation?.title ?? step.operation}`}
           help="Removes the step"
           className="!h-5 !w-5"
-          onClick={() => session.changeBoard((board) => removeStep(board, lane.id, step.id))}
+          onClick={() => session.board.change((board) => removeStep(board, lane.id, step.id))}
         >
           <X size={12} />
         </IconButton>
@@ -182,7 +182,7 @@ function LadderForm({
         onClick={() => {
           const values = ladderValues(from, to, count, field.step);
           latency.changed();
-          session.changeBoard((board) => ({
+          session.board.change((board) => ({
             ...board,
             ladder: { laneId: lane.id, stepId: step.id, field: field.name, values },
           }));

@@ -29,7 +29,7 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
   useEffect(() => {
     if (!stack) return;
     let gone = false;
-    session
+    session.stacks
       .subjectOf(stack)
       .then((found) => !gone && setSubject(found))
       .catch((reason: unknown) => !gone && setError(failureOf(reason).message));

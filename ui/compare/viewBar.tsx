@@ -24,7 +24,7 @@ export function ViewBar({ board }: { board: Board }) {
             type="button"
             aria-pressed={zoom === step}
             className={`figures w-9 rounded border py-0.5 ${zoom === step ? "border-quiet text-text" : "border-line text-quiet hover:text-text"}`}
-            onClick={() => session.amendBoard((b) => ({ ...b, view: { ...b.view, zoom: step } }))}
+            onClick={() => session.board.amend((b) => ({ ...b, view: { ...b.view, zoom: step } }))}
           >
             {step === "fit" ? "fit" : `${step}:1`}
           </button>
@@ -34,7 +34,7 @@ export function ViewBar({ board }: { board: Board }) {
         <Button
           kind="quiet"
           help="Moves all crops back to their spots (Home)"
-          onClick={() => session.amendBoard((b) => ({ ...b, view: { ...b.view, panX: 0, panY: 0 } }))}
+          onClick={() => session.board.amend((b) => ({ ...b, view: { ...b.view, panX: 0, panY: 0 } }))}
         >
           Back to the spots
         </Button>
@@ -43,7 +43,7 @@ export function ViewBar({ board }: { board: Board }) {
         className="absolute top-[5px] right-1 z-10"
         values={board.display}
         onChange={(part) =>
-          session.changeBoard(
+          session.board.change(
             (b) => ({ ...b, display: { ...b.display, ...part } }),
             `display.${Object.keys(part).join()}`,
           )

@@ -7,7 +7,7 @@ import { chainToJson, domainAfter } from "@/core/chain";
 import { stretchCurves } from "@/core/operations";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
-import { blobRef, renderPicture } from "@/engine/renderJob";
+import { blobRef, renderPicture } from "@/engine/jobs/render";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { laneWords, LaneChip } from "../compare/laneHeader";
@@ -200,7 +200,7 @@ function Finish({
       </aside>
       <div className="min-w-0 flex-1">
         <PictureViewer
-          pool={session.pool}
+          crops={session.crops}
           treatment={treatment}
           width={width}
           height={height}

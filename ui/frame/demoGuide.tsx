@@ -26,7 +26,7 @@ async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "
   const { frames } = manifest.parse(await (await fetchOk("/api/demo/manifest")).json());
   const here = new Set(session.store.getState().subs.map(({ name }) => name));
   const missing = frames.filter(({ file }) => !here.has(file));
-  await session.importFiles(
+  await session.subs.importFiles(
     missing.map(({ file, index }) => ({
       name: file,
       load: async (signal) => (await fetchOk(`/api/demo/frames/${index}`, signal)).blob(),
@@ -35,7 +35,7 @@ async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "
   );
   if (session.store.getState().subs.length < frames.length) return;
   go("stack");
-  const stack = await session.stack("First stack", stackSettings.parse({}));
+  const stack = await session.stacks.make("First stack", stackSettings.parse({}));
   if (stack) go("compare");
 }
 
@@ -47,7 +47,7 @@ async function rawDemo(session: ProjectSession): Promise<void> {
   const frames = (await opening)?.frames;
   if (!frames) return;
   const here = new Set(session.store.getState().subs.map(({ name }) => name));
-  await session.importFiles(
+  await session.subs.importFiles(
     frames
       .filter(({ file }) => !here.has(file))
       .map(({ file, index }) => ({
@@ -57,13 +57,13 @@ async function rawDemo(session: ProjectSession): Promise<void> {
     "Receiving and measuring",
   );
   if (session.store.getState().subs.length < frames.length) return;
-  if (session.store.getState().masters.length === 0) await session.makeMasters();
-  await session.measureAgain();
+  if (session.store.getState().masters.length === 0) await session.calibration.makeMasters();
+  await session.subs.measureAgain();
 }
 
 async function videoDemo(session: ProjectSession): Promise<void> {
   if (session.store.getState().subs.length > 0) return;
-  await session.importFiles(
+  await session.subs.importFiles(
     [{ name: "oru.ser", load: async (signal) => (await fetchOk("/api/demo/video", signal)).blob() }],
     "Receiving and measuring",
   );
@@ -75,7 +75,7 @@ function isDone(session: ProjectSession): boolean {
   if (project.demoKind === "night") return stacks.length > 0;
   return project.demoKind === "video"
     ? subs.length > 0
-    : subs.length > 0 && session.staleLights().length === 0 && session.store.getState().masters.length > 0;
+    : subs.length > 0 && session.calibration.staleLights().length === 0 && session.store.getState().masters.length > 0;
 }
 
 /** Runs the demo of a demo project that has no stack yet; after a stop it offers to go on. */

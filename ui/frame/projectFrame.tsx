@@ -26,11 +26,10 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
       if (found) setSession(found);
       else setMissing(true);
     });
-    const flush = () => opened?.flushBoard();
+    const flush = () => opened?.board.flush();
     window.addEventListener("pagehide", flush);
     return () => {
       gone = true;
-      flush();
       opened?.close();
       window.removeEventListener("pagehide", flush);
       setSession(null);

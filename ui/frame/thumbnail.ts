@@ -9,7 +9,7 @@ const WIDTH = 280;
 
 /** A small picture of a stack for the shelf, as a data URL. */
 export async function thumbnailOf(session: ProjectSession, stack: StackRecord): Promise<string> {
-  const subject = await session.subjectOf(stack);
+  const subject = await session.stacks.subjectOf(stack);
   const { width, height, stretch } = stack.facts;
   const reduce = Math.max(1, Math.floor(width / WIDTH));
   const treatment = { ...subject, steps: [], facts: [] };

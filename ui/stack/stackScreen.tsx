@@ -1,5 +1,6 @@
 "use client";
 
+import { referenceOf } from "@/state/selectors";
 import Link from "next/link";
 import { useEffect, useMemo, useState } from "react";
 import { useStore } from "zustand";
@@ -97,7 +98,7 @@ function SettingsColumn() {
   const kinds = (["dark", "flat", "bias"] as const).filter((kind) => masters.some((master) => master.kind === kind));
   const referenceId = included.some(({ id }) => id === asked) ? asked : null;
   const stacking = useStacking();
-  const reference = useMemo(() => session.reference(), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
+  const reference = useMemo(() => referenceOf(session.store.getState()), [session, subs]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const isVideo = included.some(({ video }) => video !== null);
   const exposedS = timeOf(included);
@@ -157,7 +158,7 @@ function SettingsColumn() {
             { value: "best", label: proposed ? `the best one (${proposed.name})` : "the best one" },
             ...included.map((sub) => ({ value: sub.id, label: sub.name })),
           ]}
-          onChange={(value) => session.saveProject({ referenceId: value === "best" ? null : value })}
+          onChange={(value) => session.subs.saveRules({ referenceId: value === "best" ? null : value })}
         />
       </Sentence>
       <Sentence label="Allow">{inline("transform")}</Sentence>
@@ -207,7 +208,7 @@ function SettingsColumn() {
           disabled={included.length === 0}
           help="Registers, normalises, weights and combines the included subs"
           onClick={() => {
-            void session.stack(
+            void session.stacks.make(
               name.trim() || `Stack ${stacks.length + 1}`,
               { ...settings, referenceId },
               { only: only ? inSet : undefined, plan: { ...plan, use } },
@@ -246,7 +247,7 @@ function StackPictureView({ stack }: { stack: StackRecord }) {
   const [treatment, setTreatment] = useState<Treatment | null>(null);
   useEffect(() => {
     let gone = false;
-    void session.stackFrame(stack, shows).then((picture) => {
+    void session.files.stack(stack, shows).then((picture) => {
       if (!gone)
         setTreatment({
           picture,
@@ -270,7 +271,7 @@ function StackPictureView({ stack }: { stack: StackRecord }) {
   return (
     <div className="relative h-full">
       <PictureViewer
-        pool={session.pool}
+        crops={session.crops}
         treatment={treatment}
         width={width}
         height={height}

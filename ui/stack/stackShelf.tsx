@@ -22,7 +22,7 @@ export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; curre
             key={stack.id}
             className={`w-56 shrink-0 rounded border bg-raised px-2 py-1.5 ${stack.id === currentId ? "border-accent" : "border-line"}`}
           >
-            <button type="button" className="w-full text-left" onClick={() => session.selectStack(stack.id)}>
+            <button type="button" className="w-full text-left" onClick={() => session.stacks.select(stack.id)}>
               <span className="block text-quiet">
                 {stack.report.subsUsed} subs · {duration(stack.report.integrationS)}
               </span>
@@ -36,14 +36,14 @@ export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; curre
                 className="min-w-0 flex-1 rounded bg-transparent hover:bg-page focus:bg-page"
                 value={stack.name}
                 maxLength={80}
-                onChange={(event) => session.renameStack(stack.id, event.target.value)}
+                onChange={(event) => session.stacks.rename(stack.id, event.target.value)}
               />
               <Button
                 kind="quiet"
                 help={`Deletes “${stack.name}” and its halves`}
                 onClick={() => {
                   try {
-                    session.deleteStack(stack.id);
+                    session.stacks.delete(stack.id);
                     setError(null);
                   } catch (reason) {
                     const { message, advice } = failureOf(reason);

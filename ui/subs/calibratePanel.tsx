@@ -45,8 +45,8 @@ export function CalibratePanel({ map, onMap }: Props) {
       ),
     [subs, taken, plan],
   );
-  const groups = useMemo(() => session.lightGroups(), [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
-  const stale = useMemo(() => session.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
+  const groups = useMemo(() => session.calibration.groups(), [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
+  const stale = useMemo(() => session.calibration.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const change = (part: Partial<CalibrationPlan["settings"]>) =>
     session.saveProject({ calibration: { ...plan, settings: { ...plan.settings, ...part } } });
   const inline = (name: keyof typeof calibrationParameters.defaults) => (
@@ -65,7 +65,7 @@ export function CalibratePanel({ map, onMap }: Props) {
     if (map?.masterId === master.id) return onMap(null);
     try {
       const found = await session.pool.run("defects", {
-        dark: await session.masterFrame(master),
+        dark: await session.files.master(master),
         pattern: plan.settings.pattern ?? master.metadata.cfa,
         kSigma: plan.settings.hotSigma || 5,
       });
@@ -92,7 +92,7 @@ export function CalibratePanel({ map, onMap }: Props) {
                 <Button
                   kind="quiet"
                   help="Shows these frames one by one"
-                  onClick={() => session.selectSub(frames[0].id)}
+                  onClick={() => session.subs.select(frames[0].id)}
                 >
                   Look
                 </Button>
@@ -102,7 +102,7 @@ export function CalibratePanel({ map, onMap }: Props) {
           <Button
             kind="primary"
             help="Averages each group, outliers left out; flats over their own mean for each colour"
-            onClick={() => void session.makeMasters()}
+            onClick={() => void session.calibration.makeMasters()}
           >
             Make {waiting.length === 1 ? "the master" : `${waiting.length} masters`}
           </Button>
@@ -136,12 +136,15 @@ export function CalibratePanel({ map, onMap }: Props) {
                   <Button
                     kind="quiet"
                     help="Shows the frames that it was made of, one by one"
-                    onClick={() => session.selectSub(master.frames[0])}
+                    onClick={() => session.subs.select(master.frames[0])}
                   >
                     Look
                   </Button>
                 ) : null}
-                <IconButton label={`Delete ${master.name}`} onClick={() => void session.deleteMaster(master.id)}>
+                <IconButton
+                  label={`Delete ${master.name}`}
+                  onClick={() => void session.calibration.deleteMaster(master.id)}
+                >
                   <Trash2 size={12} />
                 </IconButton>
               </div>
@@ -257,7 +260,7 @@ export function CalibratePanel({ map, onMap }: Props) {
           <Button
             kind="primary"
             help="Reads every light through its masters and measures it anew; stacks are made through the same"
-            onClick={() => void session.measureAgain()}
+            onClick={() => void session.subs.measureAgain()}
           >
             Calibrate and measure {stale} {stale === 1 ? "light" : "lights"}
           </Button>

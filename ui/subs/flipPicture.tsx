@@ -64,7 +64,7 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
               toScreen={toScreen}
               scale={scale}
               size={size}
-              onChange={(next) => session.saveProject({ patches: next })}
+              onChange={(next) => session.subs.saveRules({ patches: next })}
             />
           ) : null}
           {defects ? <DefectMarks defects={defects} shrink={defects.width / size.width} toScreen={toScreen} /> : null}

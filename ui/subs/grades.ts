@@ -1,5 +1,6 @@
 "use client";
 
+import { gradesOf } from "@/state/selectors";
 import { useMemo } from "react";
 import type { GradedFrame, Verdict } from "@/core/choose";
 import { measureOf } from "@/core/choose";
@@ -13,7 +14,7 @@ export function useGrades(): Grades {
   const session = useSession();
   const subs = useProject((state) => state.subs);
   const project = useProject((state) => state.project);
-  return useMemo(() => session.graded(), [session, subs, project]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads both from the store
+  return useMemo(() => gradesOf(session.store.getState()), [session, subs, project]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads both from the store
 }
 
 /** A calibration frame is left out by hand only. */

@@ -28,7 +28,7 @@ export function HeaderPanel({ current, selected }: { current: SubRecord; selecte
   useEffect(() => {
     let gone = false;
     setError(null);
-    session
+    session.files
       .cards(current)
       .then((found) => !gone && setCards(found))
       .catch((reason: unknown) => !gone && setError(failureOf(reason).message));
@@ -58,7 +58,7 @@ export function HeaderPanel({ current, selected }: { current: SubRecord; selecte
             value={selected.every(({ type }) => type === selected[0].type) ? selected[0].type : ""}
             placeholder="several"
             options={FRAME_TYPES.map((type) => ({ value: type as string, label: TYPE_LABELS[type] }))}
-            onChange={(type) => session.setType(ids, type as FrameType)}
+            onChange={(type) => session.subs.setType(ids, type as FrameType)}
           />
         </div>
         <div className="grid grid-cols-2 gap-x-4 gap-y-1">
@@ -68,7 +68,7 @@ export function HeaderPanel({ current, selected }: { current: SubRecord; selecte
               field={field}
               selected={selected}
               found={foundIn(field.key, selected)}
-              onType={(value) => session.typeIn(ids, field.key, value as never)}
+              onType={(value) => session.subs.typeIn(ids, field.key, value as never)}
             />
           ))}
         </div>
@@ -151,7 +151,7 @@ function UnitLine({ current, selected }: { current: SubRecord; selected: SubReco
             ...UNIT_NAMES.map((name) => ({ value: name as string, label: UNIT_LABELS[name] })),
           ]}
           onChange={(name) =>
-            session.typeIn(
+            session.subs.typeIn(
               selected.map(({ id }) => id),
               "unit",
               name === "found" ? null : (name as UnitName),
@@ -171,7 +171,7 @@ function UnitLine({ current, selected }: { current: SubRecord; selected: SubReco
       {waiting > 0 ? (
         <div className="flex items-center gap-2 text-warn">
           {waiting === 1 ? "This frame was" : `${waiting} of them were`} measured before this was typed in.
-          <Button onClick={() => void session.measureAgain()}>Measure again</Button>
+          <Button onClick={() => void session.subs.measureAgain()}>Measure again</Button>
         </div>
       ) : null}
       {current.measures.looksMosaic && current.measuredSize.channels === 1 ? (
@@ -194,7 +194,7 @@ function useStaleIds(): string[] {
   const subs = useProject((state) => state.subs);
   const project = useProject((state) => state.project);
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the session reads both
-  return useMemo(() => session.staleLights().map(({ id }) => id), [session, subs, project]);
+  return useMemo(() => session.calibration.staleLights().map(({ id }) => id), [session, subs, project]);
 }
 
 function TypedField({

@@ -25,10 +25,10 @@ export function ImportNotices() {
             <span className="figures">{waiting.length}</span> {waiting.length === 1 ? "file waits" : "files wait"} to be
             imported, from {waiting[0].name} on.
           </span>
-          <Button kind="primary" onClick={() => void session.importFiles(waiting)}>
+          <Button kind="primary" onClick={() => void session.subs.importFiles(waiting)}>
             Go on
           </Button>
-          <Button onClick={() => session.dismissWaiting()}>Forget them</Button>
+          <Button onClick={() => session.subs.dismissWaiting()}>Forget them</Button>
         </div>
       ) : null}
       {refused.length > 0 ? (
@@ -38,7 +38,7 @@ export function ImportNotices() {
               key={`${file.name}${i}`}
               message={file.message.startsWith(file.name) ? file.message : `${file.name}: ${file.message}`}
               advice={file.advice}
-              onDismiss={i === 0 ? () => session.dismissRefused() : undefined}
+              onDismiss={i === 0 ? () => session.subs.dismissRefused() : undefined}
             />
           ))}
         </div>

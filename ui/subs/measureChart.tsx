@@ -95,7 +95,7 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
       return scales[along].invert(horizontal ? event.clientY - bounds.top : event.clientX - bounds.left);
     };
     const move = (by: number) =>
-      session.saveProject({ rules: rulesWith(rule.id, value + by * 10 ** -read.digits, read) });
+      session.subs.saveRules({ rules: rulesWith(rule.id, value + by * 10 ** -read.digits, read) });
     return (
       <g
         key={`${rule.id}${along}`}
@@ -109,10 +109,12 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
           event.currentTarget.setPointerCapture(event.pointerId);
           setDragged(rule.id);
         }}
-        onPointerMove={(event) => dragged === rule.id && session.previewRules(rulesWith(rule.id, drag(event), read))}
+        onPointerMove={(event) =>
+          dragged === rule.id && session.subs.previewRules(rulesWith(rule.id, drag(event), read))
+        }
         onPointerUp={(event) => {
           event.stopPropagation();
-          if (dragged === rule.id) session.saveProject({ rules });
+          if (dragged === rule.id) session.subs.saveRules({ rules });
           setDragged(null);
         }}
         onKeyDown={(event) => {
@@ -182,7 +184,7 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
         {yRead.better !== null && !hasLimit ? (
           <Button
             help="Adds a limit that can be dragged in the chart; what lies beyond it is left out"
-            onClick={() => session.saveProject({ rules: [...rules, firstRule(crypto.randomUUID(), frames, yId)] })}
+            onClick={() => session.subs.saveRules({ rules: [...rules, firstRule(crypto.randomUUID(), frames, yId)] })}
           >
             Set a limit
           </Button>

@@ -22,7 +22,7 @@ export function RulesPanel({ frames }: { frames: GradedFrame[] }) {
   const rules = useProject((state) => state.project.rules);
   // A rule about what no frame has would say nothing.
   const known = ({ value }: Measure) => frames.some((frame) => value(frame) !== null);
-  const save = (next: Rule[]) => session.saveProject({ rules: next });
+  const save = (next: Rule[]) => session.subs.saveRules({ rules: next });
   const change = (id: string, part: Partial<Rule>) =>
     save(rules.map((rule) => (rule.id === id ? ({ ...rule, ...part } as Rule) : rule)));
   return (

@@ -1,5 +1,6 @@
 "use client";
 
+import { referenceOf } from "@/state/selectors";
 import { FolderInput } from "lucide-react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useHotkeys } from "react-hotkeys-hook";
@@ -72,7 +73,7 @@ export function SubsScreen() {
 
   const before = useHeldKey("b");
   const byId = useMemo(() => new Map(subs.map((sub) => [sub.id, sub])), [subs]);
-  const reference = useMemo(() => session.reference(), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
+  const reference = useMemo(() => referenceOf(session.store.getState()), [session, subs, proposal, referenceId]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
   const shownSet = grades.sets.find(({ key }) => key === setKey) ?? null;
   const frames = useMemo(() => shownSet?.frames ?? [...grades.frames.values()], [shownSet, grades]);
   const shownColumns = useMemo(
@@ -102,12 +103,12 @@ export function SubsScreen() {
   const step = useCallback(
     (by: number) => {
       const next = order[Math.min(order.length - 1, Math.max(0, at + by))];
-      if (next) session.selectSub(next.id);
+      if (next) session.subs.select(next.id);
     },
     [order, at, session],
   );
   const pick = (id: string, keys: { ctrl: boolean; shift: boolean }) =>
-    session.selectSub(
+    session.subs.select(
       id,
       selectionAfter(
         sorted.map((frame) => frame.id),
@@ -118,7 +119,7 @@ export function SubsScreen() {
       ),
     );
   const included = (id: string) => grades.verdicts.get(id)?.included ?? byId.get(id)?.decision !== "reject";
-  const decide = (ids: readonly string[], include: boolean) => session.decide(ids, include ? "keep" : "reject");
+  const decide = (ids: readonly string[], include: boolean) => session.subs.decide(ids, include ? "keep" : "reject");
   const toggleDecision = () => current && decide(chosen, !included(current.id));
   const rival = subs.find((sub) => sub.rival) ?? null;
   const toRivalAndBack = () => {
@@ -126,12 +127,12 @@ export function SubsScreen() {
     const target = current.id === rival.id ? cameFrom.current : rival.id;
     if (target === null || target === current.id) return;
     if (current.id !== rival.id) cameFrom.current = current.id;
-    session.selectSub(target);
+    session.subs.select(target);
   };
-  const matchToThis = () => current?.type === "light" && session.saveProject({ referenceId: current.id });
+  const matchToThis = () => current?.type === "light" && session.subs.saveRules({ referenceId: current.id });
   const judge = (part: Partial<JudgingLook>) => {
     if (part.patches === true && patches.length === 0 && reference)
-      session.saveProject({ patches: firstPatches(reference.measuredSize) });
+      session.subs.saveRules({ patches: firstPatches(reference.measuredSize) });
     setJudging((before) => ({ ...before, ...part }));
   };
 
@@ -139,8 +140,8 @@ export function SubsScreen() {
   useHotkeys("right,down", (event) => (event.preventDefault(), step(1)), [step]);
   useHotkeys("space", (event) => (event.preventDefault(), setPlaying((before) => !before)));
   useHotkeys("o", toggleDecision, [current, chosen, grades]);
-  useHotkeys("shift+o", () => session.decide(chosen, null), [chosen]);
-  useHotkeys("l", () => current && session.markRival(current.id), [current]);
+  useHotkeys("shift+o", () => session.subs.decide(chosen, null), [chosen]);
+  useHotkeys("l", () => current && session.subs.markRival(current.id), [current]);
   useHotkeys("t", toRivalAndBack, [current, rival]);
   useHotkeys("m", matchToThis, [current]);
   useHotkeys("a", () => judge({ asItCame: !judging.asItCame }), [judging]);
@@ -150,25 +151,25 @@ export function SubsScreen() {
     (event) => (
       event.preventDefault(),
       current &&
-        session.selectSub(
+        session.subs.select(
           current.id,
           sorted.map(({ id }) => id),
         )
     ),
     [current, sorted],
   );
-  useHotkeys("esc", () => current && session.selectSub(current.id), [current]);
+  useHotkeys("esc", () => current && session.subs.select(current.id), [current]);
 
   useEffect(() => {
     if (!playing || order.length < 2) return;
-    const timer = setTimeout(() => session.selectSub(order[(at + 1) % order.length].id), PLAY_MS);
+    const timer = setTimeout(() => session.subs.select(order[(at + 1) % order.length].id), PLAY_MS);
     return () => clearTimeout(timer);
   }, [playing, at, order, session]);
 
   const take = (files: Iterable<File>) => {
     const list = [...files];
     if (list.length > 0)
-      void session.importFiles(list.map((file) => ({ name: file.name, load: () => Promise.resolve(file) })));
+      void session.subs.importFiles(list.map((file) => ({ name: file.name, load: () => Promise.resolve(file) })));
   };
   const kept = grades.lights.filter(({ id }) => included(id));
   const integration = kept.reduce((sum, sub) => sum + (sub.metadata.exposureS ?? 0), 0);
@@ -228,7 +229,7 @@ export function SubsScreen() {
                   light={current.type === "light"}
                   onJudging={judge}
                   onAddPatch={() =>
-                    reference && session.saveProject({ patches: [...patches, middlePatch(reference.measuredSize)] })
+                    reference && session.subs.saveRules({ patches: [...patches, middlePatch(reference.measuredSize)] })
                   }
                 />
               </div>
@@ -301,7 +302,7 @@ export function SubsScreen() {
                           : null
                       }
                       onDecide={(include) => decide(selection, include)}
-                      onRules={() => session.decide(selection, null)}
+                      onRules={() => session.subs.decide(selection, null)}
                       onMatch={matchToThis}
                       onRival={toRivalAndBack}
                     />
@@ -320,7 +321,7 @@ export function SubsScreen() {
                       onSort={(key) => setSort({ key, down: sort.key === key ? !sort.down : false })}
                       onPick={pick}
                       onDecide={(id, include) => decide([id], include)}
-                      onRival={(id) => session.markRival(id)}
+                      onRival={(id) => session.subs.markRival(id)}
                     />
                   )}
                 </>
@@ -333,7 +334,7 @@ export function SubsScreen() {
                     // The map belongs to the sensor: frames are shown as they came, and a dark shows its hot pixels best.
                     judge({ asItCame: true });
                     const dark = masters.find(({ id }) => id === next.masterId)?.frames.find((id) => byId.has(id));
-                    if (dark) session.selectSub(dark);
+                    if (dark) session.subs.select(dark);
                   }}
                 />
               ) : (
@@ -347,7 +348,7 @@ export function SubsScreen() {
             currentId={current.id}
             selection={selection}
             onPick={pick}
-            onSelect={(ids) => ids.length > 0 && session.selectSub(ids[0], ids)}
+            onSelect={(ids) => ids.length > 0 && session.subs.select(ids[0], ids)}
           />
         </>
       )}

@@ -16,7 +16,7 @@ const MOST = 4000;
 export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
   const session = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
-  const key = session.shownKey(sub);
+  const key = session.calibration.shownKey(sub);
   const [raster, setRaster] = useState<Raster | null>(made.get(key) ?? null);
   const { width: w, height: h } = sub.measuredSize;
   useEffect(() => {
@@ -24,8 +24,8 @@ export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
     if (known) return setRaster(known);
     const abort = new AbortController();
     const reduce = Math.max(1, 2 * Math.floor(h / height / 2));
-    session
-      .lightFrame(sub)
+    session.calibration
+      .shownFrame(sub)
       .then((frame) =>
         session.pool.run(
           "flip",

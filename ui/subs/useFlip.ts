@@ -60,7 +60,7 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
   return function useFlipRegion(region: Region, reduce: number, ready: boolean): RegionState {
     const { order, current, registered } = view;
     const spot = regionKey(region, reduce);
-    const key = frameKey(current, session.shownKey(current), registered, spot);
+    const key = frameKey(current, session.calibration.shownKey(current), registered, spot);
     const [state, setState] = useState<RegionState>({ shown: null, pending: true, error: null });
     const place = useRef({ region, reduce });
     place.current = { region, reduce };
@@ -102,7 +102,12 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
       const relation = latest.current.view.registered ? (sub.relation?.value ?? null) : null;
       const raster = await session.pool.run(
         "flip",
-        { frame: await session.lightFrame(sub), relation, size: latest.current.view.size, ...place.current },
+        {
+          frame: await session.calibration.shownFrame(sub),
+          relation,
+          size: latest.current.view.size,
+          ...place.current,
+        },
         { priority, signal },
       );
       cache.current.set(wanted, raster);
@@ -126,7 +131,7 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
         .map((sub, i) => ({
           sub,
           distance: Math.abs(i - middle),
-          key: frameKey(sub, session.shownKey(sub), now.registered, at),
+          key: frameKey(sub, session.calibration.shownKey(sub), now.registered, at),
         }))
         .sort((a, b) => a.distance - b.distance)
         .slice(0, most);

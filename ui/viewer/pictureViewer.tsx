@@ -1,8 +1,8 @@
 "use client";
 
-import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
+import type { CropBook } from "@/state/crops";
 import type { FrameProps } from "./viewerFrame";
 import { ViewerFrame } from "./viewerFrame";
 import { useCrop } from "./useCrop";
@@ -10,17 +10,20 @@ import { useCrop } from "./useCrop";
 export type { Look } from "./viewerFrame";
 
 interface Props extends Omit<FrameProps, "useRegion"> {
-  pool: WorkerPool;
+  crops: CropBook;
   treatment: Treatment | null;
 }
 
 /** A treated picture to look around in. */
-export function PictureViewer({ pool, treatment, ...rest }: Props) {
+export function PictureViewer({ crops, treatment, ...rest }: Props) {
   return (
     <ViewerFrame
       {...rest}
       useRegion={function useTreatedRegion(region, reduce, ready) {
-        return useCrop(pool, ready ? treatment : null, region, reduce, { priority: PRIORITY.view, affinity: "viewer" });
+        return useCrop(crops, ready ? treatment : null, region, reduce, {
+          priority: PRIORITY.view,
+          affinity: "viewer",
+        });
       }}
     />
   );

@@ -5,6 +5,7 @@ import { createRaster } from "@/core/raster";
 import type { RunOptions, WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { CropPayload, Treatment } from "@/engine/tasks/crop";
+import { CropBook } from "@/state/crops";
 import { useCrop } from "./useCrop";
 
 interface Asked {
@@ -42,8 +43,9 @@ const options = { priority: PRIORITY.interaction, affinity: "spot" };
 
 const show = () => {
   const { pool, asked } = answeringPool();
+  const crops = new CropBook(pool);
   const hook = renderHook(
-    ({ given, at }: { given: Treatment | null; at: typeof region }) => useCrop(pool, given, at, 1, options),
+    ({ given, at }: { given: Treatment | null; at: typeof region }) => useCrop(crops, given, at, 1, options),
     { initialProps: { given: treatment(0.1), at: region } as { given: Treatment | null; at: typeof region } },
   );
   return { asked, ...hook };
@@ -58,7 +60,7 @@ test("the newest crop is asked for; the one before is stopped, and stays on the 
   rerender({ given: treatment(0.2), at: region });
   expect(result.current).toMatchObject({ pending: true, shown: { raster: first } });
   rerender({ given: treatment(0.3), at: region });
-  expect(asked.map(({ options: { signal } }) => signal?.aborted)).toEqual([true, true, false]);
+  expect(asked.map(({ options: { signal } }) => signal?.aborted)).toEqual([false, true, false]);
   await asked[1].settle(createRaster(1, 1, 1)); // too late: nobody wants it any more
   expect(result.current.shown?.raster).toBe(first);
   const last = createRaster(8, 6, 1);
@@ -93,6 +95,32 @@ test("a failure is told and the last crop stays; a stop is no failure; no treatm
   expect(result.current.error?.message).toBe("out of memory");
   rerender({ given: null, at: region });
   expect(asked.length).toBe(3);
+});
+
+test("what was looked at is there at once; two that ask for the same share it, and it is stopped when both have left", async () => {
+  const { pool, asked } = answeringPool();
+  const crops = new CropBook(pool);
+  const wanted = { treatment: treatment(0.4), region, reduce: 1 };
+  const [one, two] = [new AbortController(), new AbortController()];
+  const ask = ({ signal }: AbortController) => crops.ask(wanted, { ...options, signal });
+  const [first, second] = [ask(one), ask(two)];
+  expect(asked.length).toBe(1);
+  one.abort();
+  await expect(first).rejects.toThrow(Stopped);
+  expect(asked[0].options.signal?.aborted).toBe(false);
+  const raster = createRaster(8, 6, 1);
+  await asked[0].settle(raster);
+  expect((await second).raster).toBe(raster);
+  expect(crops.get(wanted)).toEqual({ raster, ms: 7 });
+  const other = { ...wanted, reduce: 2 };
+  const left = new AbortController();
+  const given = crops.ask(other, { ...options, signal: left.signal });
+  left.abort();
+  await expect(given).rejects.toThrow(Stopped);
+  expect(asked[1].options.signal?.aborted).toBe(true);
+  const { result } = renderHook(() => useCrop(crops, wanted.treatment, region, 1, options));
+  expect(result.current).toMatchObject({ pending: false, shown: { raster } });
+  expect(asked.length).toBe(2);
 });
 
 test("leaving the screen stops what was asked for", () => {

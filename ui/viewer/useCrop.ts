@@ -4,9 +4,11 @@ import { useEffect, useRef, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import type { Warp } from "@/core/register";
-import type { Priority, WorkerPool } from "@/engine/pool";
+import type { Priority } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
+import type { Crop, CropBook } from "@/state/crops";
+import { cropKey } from "@/state/crops";
 
 export interface CropResult {
   raster: Raster;
@@ -28,44 +30,40 @@ export interface CropState {
  * keeps showing the last one until the next is there. A null treatment asks for nothing.
  */
 export function useCrop(
-  pool: WorkerPool,
+  crops: CropBook,
   treatment: Treatment | null,
   region: Region,
   reduce: number,
   options: { priority: Priority; affinity: string; onto?: Warp | null },
 ): CropState {
   const [state, setState] = useState<CropState>({ shown: null, pending: true, error: null });
-  const { x, y, width, height } = region;
+  const { width, height } = region;
   const { priority, affinity, onto = null } = options;
-  const key = treatment
-    ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.facts, x, y, width, height, reduce, onto])
-    : null;
+  const key = treatment ? cropKey({ treatment, region, reduce, onto }) : null;
   const latest = useRef({ treatment, region, onto });
   latest.current = { treatment, region, onto };
   useEffect(() => {
     const wanted = latest.current;
     if (key === null || !wanted.treatment || width <= 0 || height <= 0) return;
     const abort = new AbortController();
-    let ms = 0;
-    // A crop needs no halves, and every file in a message costs time to hand over.
-    const asked = wanted.treatment;
+    const asked = { treatment: wanted.treatment, region: wanted.region, reduce, onto: wanted.onto };
+    const show = ({ raster, ms }: Crop) => {
+      const shown = { raster, region: asked.region, reduce, ms, treatment: asked.treatment };
+      setState({ shown, pending: false, error: null });
+    };
+    const known = crops.get(asked);
+    if (known) return show(known);
     setState((before) => ({ ...before, pending: true }));
-    pool
-      .run(
-        "crop",
-        { treatment: { ...asked, halves: null }, region: wanted.region, reduce, onto: wanted.onto },
-        { priority, affinity, signal: abort.signal, onTime: (taken) => (ms = taken) },
-      )
-      .then((raster) => {
-        if (abort.signal.aborted) return;
-        const shown = { raster, region: wanted.region, reduce, ms, treatment: asked };
-        setState({ shown, pending: false, error: null });
+    crops
+      .ask(asked, { priority, affinity, signal: abort.signal })
+      .then((crop) => {
+        if (!abort.signal.aborted) show(crop);
       })
       .catch((error: unknown) => {
         if (error instanceof Stopped || abort.signal.aborted) return;
         setState((before) => ({ ...before, pending: false, error: failureOf(error) }));
       });
     return () => abort.abort();
-  }, [pool, key, priority, affinity, width, height, reduce]);
+  }, [crops, key, priority, affinity, width, height, reduce]);
   return state;
 }

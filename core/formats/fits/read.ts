@@ -4,7 +4,7 @@ import type { ByteSource } from "../bytes";
 import { metadataOfCards, shiftCfa } from "../metadata";
 import type { PictureFile, PictureFormat } from "../picture";
 import { onlyFrame } from "../picture";
-import type { Result } from "../problem";
+import type { Result } from "../../result";
 import { FormatError, resultOf } from "../problem";
 import { gunzipImage, isGzip } from "./gzip";
 import type { Hdu } from "./hdu";
@@ -64,7 +64,7 @@ function pictureOf(frame: FitsFrame): PictureFile {
  * lie (common practice of cameras).
  * Source: FITS Standard 4.0 (2018), sections 3.3, 4.4, 5, 7.1 and 10.
  */
-export function openFits(bytes: ByteSource): Promise<Result<FitsFrame>> {
+export function openFits(bytes: ByteSource): Promise<Result<FitsFrame, FormatError>> {
   return resultOf(() => open(bytes));
 }
 

@@ -3,12 +3,12 @@ import { chainToJson, domainAfter, prepareChain } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
 import { asRead, cutFrom, keptHeader } from "@/core/formats";
 import type { Region } from "@/core/raster";
-import type { StepFactIds } from "./facts";
-import type { FrameRef } from "./frames";
-import type { WorkerPool } from "./pool";
-import { PRIORITY } from "./pool";
-import { assemble, stripsOf } from "./stackJob";
-import type { Treatment } from "./tasks/crop";
+import type { StepFactIds } from "../facts";
+import type { FrameRef } from "../frames";
+import type { WorkerPool } from "../pool";
+import { PRIORITY } from "../pool";
+import { assemble, stripsOf } from "./assemble";
+import type { Treatment } from "../tasks/crop";
 
 export interface RenderRequest {
   treatment: Treatment;

@@ -1,0 +1,157 @@
+import type { PictureFacts } from "@/core/compare";
+import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
+import type { FitsCard } from "@/core/formats";
+import { unitOfSamples } from "@/core/formats";
+import type { StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
+import { makeReport, recipeLines, stackCards } from "@/core/stack";
+import type { StackKind } from "@/core/stack";
+import { UserError } from "@/core/job";
+import type { FrameRef } from "../frames";
+import type { WorkerPool } from "../pool";
+import { PRIORITY } from "../pool";
+import { assemble, stripsOf } from "./assemble";
+import type { StoredStrip, StripStore } from "./strips";
+import { NO_STRIPS, planeOf, stackKey, storedStrip } from "./strips";
+
+/** A finished stack: four float FITS files and what is known of them. */
+export interface FinishedStack {
+  plan: StackPlan;
+  report: StackReport;
+  facts: PictureFacts;
+  mean: Blob;
+  a: Blob;
+  b: Blob;
+  coverage: Blob;
+  /** Forgets the strips that it was made of; called when it is stored. */
+  release: () => Promise<void>;
+}
+
+export interface StackRequest {
+  subs: SubFacts[];
+  /** The stored frame of each sub, by its id. */
+  frames: Map<string, FrameRef>;
+  settings: StackSettings;
+  /** Where finished strips go; a stack that was interrupted goes on from those that it finds there. @default none */
+  strips?: StripStore;
+}
+
+export interface StackProgress {
+  signal?: AbortSignal;
+  onProgress: (fraction: number, doing: string) => void;
+}
+
+/**
+ * Makes a stack: plan, strips over the pool, assembly, inspection. The strips of the results go straight into blobs, so
+ * this side holds no picture. The memory budget is shared by the workers.
+ */
+export async function makeStack(
+  pool: WorkerPool,
+  wanted: StackRequest,
+  { signal, onProgress }: StackProgress,
+): Promise<FinishedStack> {
+  const started = Date.now();
+  const { subs, frames, settings } = wanted;
+  if (subs.length === 0) throw new UserError("no sub is included", "Include at least one sub on the Subs screen.");
+  onProgress(0, "Matching stars");
+  const plan = await pool.run("plan", { subs, settings }, { priority: PRIORITY.batch, signal });
+  const { width, height, channels } = plan;
+  const strips = stripsOf(width, height, pool.batchSize);
+  const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
+  const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
+  const done = strips.map(() => 0);
+  const report = (): void => onProgress(0.03 + 0.9 * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
+  const store = wanted.strips ?? NO_STRIPS;
+  const key = await stackKey(plan, settings, refs, strips);
+  await store.forget(key);
+  const results = await Promise.all(
+    strips.map(async (region, k): Promise<StoredStrip> => {
+      const kept = await store.load(key, region.y);
+      const onStrip = (fraction: number) => {
+        done[k] = fraction;
+        report();
+      };
+      if (kept) {
+        onStrip(1);
+        return kept;
+      }
+      const payload = { frames: refs, plan, settings, region, budgetBytes };
+      const result = await pool.run("stackStrip", payload, { priority: PRIORITY.batch, signal, onProgress: onStrip });
+      const strip = storedStrip(result);
+      // A strip that cannot be kept only costs time if the stack is interrupted.
+      await store.save(key, region.y, strip).catch(() => undefined);
+      onStrip(1);
+      return strip;
+    }),
+  );
+  const planesFrom = (first: number) => (c: number) => results.map((strip) => planeOf(strip, first + c));
+  const [meanPlanes, aPlanes, bPlanes] = [0, channels, 2 * channels].map(planesFrom);
+  onProgress(0.94, "Measuring the stack");
+  const header = await headerOfStack(pool, wanted, plan, signal);
+  const cards = header("stack");
+  const draft = {
+    mean: assemble(width, height, channels, cards, [], meanPlanes),
+    a: assemble(width, height, channels, header("A"), ["half A of the stack"], aPlanes),
+    b: assemble(width, height, channels, header("B"), ["half B of the stack"], bPlanes),
+  };
+  const refOf = (name: string, blob: Blob): FrameRef => ({
+    id: `${name}-${started}-${Math.random()}`,
+    name,
+    kind: "blob",
+    blob,
+  });
+  const halves = plan.used.length > 1 ? { a: refOf("a", draft.a), b: refOf("b", draft.b) } : null;
+  const picture = refOf("stack", draft.mean);
+  const facts = await pool.run("inspect", { picture, halves }, { priority: PRIORITY.batch, signal });
+  const stackReport = makeReport(plan, subs, settings, {
+    halvesSigma: facts.halvesSigma ?? Array.from({ length: channels }, () => NaN),
+    fwhmPx: facts.fwhmPx,
+    samples: results.reduce((sum, { samples }) => sum + samples, 0),
+    rejected: results.reduce((sum, { rejected }) => sum + rejected, 0),
+    correlation: correlationOf(refs[0]),
+    seconds: (Date.now() - started) / 1000,
+    peakBytes: Math.max(...results.map(({ peakBytes }) => peakBytes)) * Math.min(pool.batchSize, strips.length),
+  });
+  const history = recipeLines(plan, settings, stackReport);
+  onProgress(1, "Done");
+  return {
+    plan,
+    report: stackReport,
+    facts,
+    mean: assemble(width, height, channels, cards, history, meanPlanes),
+    a: draft.a,
+    b: draft.b,
+    coverage: assemble(
+      width,
+      height,
+      1,
+      header("coverage"),
+      ["subs with data at each pixel"],
+      planesFrom(3 * channels),
+    ),
+    release: () => store.forget(null),
+  };
+}
+
+/** How demosaicing correlates the noise of a frame's neighbours, per channel; null for frames that are no mosaic. */
+function correlationOf({ calibration }: FrameRef): number[][] | null {
+  if (!calibration || calibration.pattern === null) return null;
+  const { demosaic, bin } = calibration.settings;
+  if (demosaic === "none" || demosaic === "superpixel" || bin > 1) return null;
+  return noiseAutocorrelation(demosaicedNoise(demosaicOf(demosaic), calibration.pattern, [1]));
+}
+
+/** What the headers of the stack's pictures are made of, from the file of its reference. */
+async function headerOfStack(
+  pool: WorkerPool,
+  { subs, frames }: StackRequest,
+  plan: StackPlan,
+  signal?: AbortSignal,
+): Promise<(of: StackKind) => FitsCard[]> {
+  const frame = frames.get(plan.referenceId) as FrameRef;
+  const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
+  const own = subs.find(({ id }) => id === plan.referenceId)?.unit;
+  const unit = unitOfSamples(own ?? (await pool.run("tellUnit", { frame, look: false }, { signal })));
+  const { calibration } = frame;
+  const step = calibration ? scaleOfCalibration(calibration.settings, calibration.pattern) : 1;
+  return (of) => stackCards(of, { plan, subs, source, unit, step });
+}

@@ -1,0 +1,53 @@
+import type { Region } from "@/core/raster";
+import { CREATOR } from "@/core/version";
+import type { StackPlan, StackSettings } from "@/core/stack";
+import type { FrameRef } from "../frames";
+import type { StripResult } from "../tasks/stack";
+
+/** A finished strip of a stack: what is known of it, and its planes as the bytes of a float FITS file. */
+export interface StoredStrip {
+  samples: number;
+  rejected: number;
+  peakBytes: number;
+  /** Planes of the mean, of half A, of half B, and the coverage, one after the other, each of `planeBytes`. */
+  planes: Blob;
+  planeBytes: number;
+}
+
+/** Where finished strips wait until their stack is whole: an interrupted stack goes on from them. */
+export interface StripStore {
+  load(stack: string, y: number): Promise<StoredStrip | null>;
+  save(stack: string, y: number, strip: StoredStrip): Promise<void>;
+  /** Forgets the strips of all stacks but one, or of all. */
+  forget(except: string | null): Promise<void>;
+}
+
+/** Keeps nothing: a stack that is interrupted begins anew. */
+export const NO_STRIPS: StripStore = {
+  load: () => Promise.resolve(null),
+  save: () => Promise.resolve(),
+  forget: () => Promise.resolve(),
+};
+
+/** What all strips of a stack depend on, as a short text: the same for the same bytes. */
+export async function stackKey(
+  plan: StackPlan,
+  settings: StackSettings,
+  frames: readonly FrameRef[],
+  strips: readonly Region[],
+): Promise<string> {
+  // Memory makes smaller tiles, not another result. Files are known by their ids.
+  const { memoryMiB: _, ...telling } = settings;
+  const text = JSON.stringify([CREATOR, plan, telling, frames, strips]);
+  const digest = await crypto.subtle.digest("SHA-256", new TextEncoder().encode(text));
+  return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+export function storedStrip({ mean, a, b, coverage, samples, rejected, peakBytes }: StripResult): StoredStrip {
+  const planes = [...mean, ...a, ...b, coverage];
+  return { samples, rejected, peakBytes, planes: new Blob(planes as BlobPart[]), planeBytes: coverage.byteLength };
+}
+
+/** One plane of a strip; `part` counts planes from the first of the mean. */
+export const planeOf = ({ planes, planeBytes }: StoredStrip, part: number): Blob =>
+  planes.slice(part * planeBytes, (part + 1) * planeBytes);

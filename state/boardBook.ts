@@ -1,0 +1,72 @@
+import { migratedStep } from "@/core/chain";
+import type { Board, StackRecord } from "@/storage";
+import { RECORD_VERSION } from "@/storage";
+import { firstBoard } from "./board";
+import type { History } from "./history";
+import { amend, record, redo, startHistory, undo } from "./history";
+import type { ProjectStore } from "./projectStore";
+
+/** Changes within this time are written together. */
+const WRITE_AFTER_MS = 150;
+
+/** Steps of older versions of their operations as today's. */
+export const withCurrentSteps = (board: Board): Board => ({
+  ...board,
+  lanes: board.lanes.map((lane) => ({
+    ...lane,
+    steps: lane.steps.map((step) => ({ ...migratedStep(step), id: step.id })),
+  })),
+});
+
+/** Lanes, spots and view of a project, with undo. */
+export class BoardBook {
+  private timer: ReturnType<typeof setTimeout> | null = null;
+
+  constructor(private readonly base: ProjectStore) {}
+
+  /** Changes the board as one step that can be undone; steps of the same `group` in quick succession become one. */
+  change(change: (board: Board) => Board, group: string | null = null): void {
+    this.with((board) => record(board, change(board.present), group, Date.now()));
+  }
+
+  /** Changes what is selected or looked at, which is no step of its own. */
+  amend(change: (board: Board) => Board): void {
+    this.with((board) => amend(board, change(board.present)));
+  }
+
+  undo(): void {
+    this.with(undo);
+  }
+
+  redo(): void {
+    this.with(redo);
+  }
+
+  /** The board of a first stack, where there is none yet. */
+  begin(stack: StackRecord): void {
+    if (!this.base.now.board) this.set(startHistory(firstBoard(stack)));
+  }
+
+  /** Writes the board at once; called when the page goes away. */
+  flush(): void {
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = null;
+    const { board, project } = this.base.now;
+    if (!board) return;
+    const { id } = project;
+    this.base.save(
+      this.base.repository.saveBoard({ version: RECORD_VERSION, id, projectId: id, board: board.present }),
+    );
+  }
+
+  private with(change: (board: History<Board>) => History<Board>): void {
+    const { board } = this.base.now;
+    if (board) this.set(change(board));
+  }
+
+  private set(board: History<Board>): void {
+    this.base.state.setState({ board });
+    if (this.timer) clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.flush(), WRITE_AFTER_MS);
+  }
+}

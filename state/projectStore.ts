@@ -1,0 +1,69 @@
+import { createStore } from "zustand/vanilla";
+import type { ReferenceProposal } from "@/core/choose";
+import type { WorkerPool } from "@/engine/pool";
+import { failureOf } from "@/engine/protocol";
+import type { Board, MasterRecord, ProjectRecord, Repository, StackRecord, SubRecord } from "@/storage";
+import type { History } from "./history";
+import type { RefusedFile, WaitingFile } from "./importer";
+import type { Jobs } from "./jobs";
+import { storageFailure } from "./storageFailure";
+
+export interface ProjectState {
+  project: ProjectRecord;
+  subs: SubRecord[];
+  masters: MasterRecord[];
+  refused: RefusedFile[];
+  /** Files of an import that was stopped or met the quota: it can go on with them. */
+  waiting: WaitingFile[];
+  stacks: StackRecord[];
+  board: History<Board> | null;
+  /** What could not be read from storage or saved to it, in words. */
+  problems: string[];
+  currentSubId: string | null;
+  /** Subs that are selected together; the current one is among them or it is empty. */
+  selection: readonly string[];
+  proposal: ReferenceProposal | null;
+  /** Lights that are being compared with the reference: done, of how many; null when none are. */
+  grading: { done: number; of: number } | null;
+  currentStackId: string | null;
+  /** Rises whenever whole-picture facts became known, so that views look again. */
+  factRound: number;
+}
+
+/** What all books of an open project stand on: its state, which is saved as it changes, and the means to work with. */
+export class ProjectStore {
+  readonly state;
+
+  constructor(
+    state: ProjectState,
+    readonly pool: WorkerPool,
+    readonly jobs: Jobs,
+    readonly repository: Repository,
+  ) {
+    this.state = createStore<ProjectState>(() => state);
+  }
+
+  get now(): ProjectState {
+    return this.state.getState();
+  }
+
+  get project(): ProjectRecord {
+    return this.now.project;
+  }
+
+  saveProject(part: Partial<ProjectRecord>): void {
+    const project = { ...this.project, ...part };
+    this.state.setState({ project });
+    this.save(this.repository.saveProject(project));
+  }
+
+  /** Hears of writing that fails. */
+  save(saving: Promise<unknown>): void {
+    saving.catch((error: unknown) => this.tell(storageFailure(error)));
+  }
+
+  tell(error: unknown): void {
+    const { message, advice } = failureOf(error);
+    this.state.setState(({ problems }) => ({ problems: [...problems, `${message}. ${advice}`] }));
+  }
+}

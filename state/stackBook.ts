@@ -1,0 +1,90 @@
+import { toSample } from "@/core/formats";
+import { UserError } from "@/core/job";
+import type { StackSettings } from "@/core/stack";
+import type { CalibrationPlan, StackRecord } from "@/storage";
+import type { BoardBook } from "./boardBook";
+import type { CalibrationBook } from "./calibrationBook";
+import type { Subject } from "./facts";
+import type { Files } from "./files";
+import type { ProjectStore } from "./projectStore";
+import { includedLights } from "./selectors";
+import { makeProjectStack } from "./stacks";
+
+/** The stacks of a project. */
+export class StackBook {
+  private readonly subjects = new Map<string, Promise<Subject>>();
+
+  constructor(
+    private readonly base: ProjectStore,
+    private readonly files: Files,
+    private readonly calibration: CalibrationBook,
+    private readonly board: BoardBook,
+  ) {}
+
+  /** Makes a stack of the included lights (of the given ones, where only some shall go in), calibrated by `plan`. */
+  async make(
+    name: string,
+    settings: StackSettings,
+    options: { only?: ReadonlySet<string>; plan?: CalibrationPlan } = {},
+  ): Promise<StackRecord | null> {
+    const { base } = this;
+    return base.jobs.run("stack", `Stacking “${name}”`, async (control) => {
+      const included = includedLights(base.now).filter(({ id }) => options.only?.has(id) ?? true);
+      const stackRecord = await makeProjectStack(
+        { base, files: this.files, calibration: this.calibration },
+        { name, settings, included, plan: options.plan ?? base.project.calibration },
+        control,
+      );
+      base.state.setState(({ stacks }) => ({ stacks: [...stacks, stackRecord], currentStackId: stackRecord.id }));
+      this.board.begin(stackRecord);
+      return stackRecord;
+    });
+  }
+
+  select(id: string): void {
+    this.base.state.setState({ currentStackId: id });
+  }
+
+  rename(id: string, name: string): void {
+    const stacks = this.base.now.stacks.map((stack) => (stack.id === id ? { ...stack, name } : stack));
+    this.base.state.setState({ stacks });
+    const changed = stacks.find((stack) => stack.id === id);
+    if (changed && name.length > 0) this.base.save(this.base.repository.saveStack(changed));
+  }
+
+  /** Deletes a stack unless a lane still uses it. */
+  delete(id: string): void {
+    const { board, stacks } = this.base.now;
+    const lanes = board?.present.lanes.filter((lane) => lane.stackId === id) ?? [];
+    if (lanes.length > 0)
+      throw new UserError(
+        `lanes ${lanes.map(({ letter }) => letter).join(", ")} use this stack`,
+        "Remove these lanes first, or keep the stack.",
+      );
+    const left = stacks.filter((stack) => stack.id !== id);
+    this.base.state.setState({ stacks: left, currentStackId: left[left.length - 1]?.id ?? null });
+    this.base.save(this.base.repository.deleteStack(id));
+  }
+
+  /** A stack as treatments need it. */
+  subjectOf(stack: StackRecord): Promise<Subject> {
+    const known = this.subjects.get(stack.id);
+    if (known) return known;
+    const opening = this.open(stack);
+    this.subjects.set(stack.id, opening);
+    opening.catch(() => this.subjects.delete(stack.id));
+    return opening;
+  }
+
+  private async open(stack: StackRecord): Promise<Subject> {
+    const { files } = this;
+    const [picture, a, b] = await Promise.all([
+      files.stack(stack, "mean"),
+      files.stack(stack, "a"),
+      files.stack(stack, "b"),
+    ]);
+    const { fill, unit } = stack.facts;
+    const halves = stack.report.subsUsed > 1 ? { a, b } : null;
+    return { picture, halves, fill, fullScale: toSample(unit, unit.fullScale) };
+  }
+}

@@ -1,0 +1,170 @@
+import type { Decision } from "@/core/choose";
+import type { SubMetadata } from "@/core/formats";
+import { withCalibration } from "@/engine/calibration";
+import { PRIORITY } from "@/engine/pool";
+import type { ProjectRecord, SubRecord } from "@/storage";
+import { keyOf } from "./calibration";
+import type { CalibrationBook } from "./calibrationBook";
+import type { Files } from "./files";
+import { Grading } from "./grading";
+import type { WaitingFile } from "./importer";
+import { importFiles, measuresOf } from "./importer";
+import { exposureOf } from "./lights";
+import type { ProjectStore } from "./projectStore";
+
+/** The subs of a project: bringing them in, measuring and choosing them. Changes are saved as they are made. */
+export class SubsBook {
+  private readonly grading: Grading;
+  /** Whether a person chose the frame that is shown. */
+  private went = false;
+
+  constructor(
+    private readonly base: ProjectStore,
+    private readonly files: Files,
+    private readonly calibration: CalibrationBook,
+  ) {
+    const { state } = base;
+    this.grading = new Grading({
+      pool: base.pool,
+      project: () => base.project,
+      subs: () => base.now.subs,
+      replace: (changed) => this.replace(changed),
+      lightFrame: (sub) => calibration.shownFrame(sub),
+      propose: (proposal) => state.setState({ proposal }),
+      progress: (done, of) => state.setState({ grading: of > 0 ? { done, of } : null }),
+    });
+  }
+
+  /** Brings relations, the proposed reference and patches up to date soon. */
+  grade(): void {
+    this.grading.schedule();
+  }
+
+  /** Ends what goes on in the background. */
+  close(): void {
+    this.grading.stop();
+  }
+
+  /** Changes how subs are chosen and judged. */
+  saveRules(part: Partial<Pick<ProjectRecord, "rules" | "referenceId" | "patches">>): void {
+    this.base.saveProject(part);
+    this.grade();
+  }
+
+  /** Shows what other rules would leave, as long as a limit is dragged; saveRules keeps them. */
+  previewRules(rules: ProjectRecord["rules"]): void {
+    this.base.state.setState({ project: { ...this.base.project, rules } });
+  }
+
+  /** Brings files in; what is left after a stop or at the quota waits, and can go on. */
+  async importFiles(files: WaitingFile[], label = "Importing"): Promise<void> {
+    const { state, jobs, pool, repository, project } = this.base;
+    state.setState({ waiting: [] });
+    await jobs.run("import", label, (control) =>
+      importFiles(
+        {
+          ...{ projectId: project.id, pool, repository },
+          subs: () => this.base.now.subs,
+          calibrationFor: (sub) => this.calibration.of(sub),
+          add: (added) => {
+            state.setState(({ subs }) => ({ subs: [...subs, ...added], currentSubId: this.currentAfter(added) }));
+            this.grade();
+          },
+          refuse: (file) => state.setState(({ refused }) => ({ refused: [...refused, file] })),
+        },
+        files,
+        label,
+        control,
+        (waiting) => state.setState({ waiting }),
+      ),
+    );
+    this.noteIntegration();
+  }
+
+  /** Keeps the sum of exposures with the project, where the shelf reads it without loading the subs. */
+  noteIntegration(): void {
+    const integrationS = exposureOf(this.base.now.subs);
+    if (integrationS !== this.base.project.integrationS) this.base.saveProject({ integrationS });
+  }
+
+  dismissRefused(): void {
+    this.base.state.setState({ refused: [] });
+  }
+
+  dismissWaiting(): void {
+    this.base.state.setState({ waiting: [] });
+  }
+
+  /** The frame to show once these came in: the first light, unless a person went to a frame. */
+  private currentAfter(added: readonly SubRecord[]): string {
+    const { currentSubId, subs } = this.base.now;
+    if (currentSubId === null) return added[0].id;
+    const wanted = this.went || subs.find(({ id }) => id === currentSubId)?.type === "light";
+    return (wanted ? null : added.find(({ type }) => type === "light")?.id) ?? currentSubId;
+  }
+
+  select(id: string, selection: readonly string[] = []): void {
+    this.went = true;
+    this.base.state.setState({ currentSubId: id, selection });
+  }
+
+  decide(ids: readonly string[], decision: Decision): void {
+    this.change(ids, (sub) => ({ ...sub, decision }));
+    this.grade();
+  }
+
+  /** Makes a sub the rival, the only one, or takes that back. */
+  markRival(id: string): void {
+    const { subs } = this.base.now;
+    this.replace(
+      subs.filter((sub) => sub.id === id || sub.rival).map((sub) => ({ ...sub, rival: sub.id === id && !sub.rival })),
+    );
+  }
+
+  setType(ids: readonly string[], type: SubRecord["type"]): void {
+    this.change(ids, (sub) => ({ ...sub, type, metadata: { ...sub.metadata, frameType: type } }));
+    this.grade();
+  }
+
+  /** Types one field of the metadata in for many subs at once. */
+  typeIn<K extends keyof SubMetadata>(ids: readonly string[], field: K, value: SubMetadata[K]): void {
+    this.change(ids, (sub) => ({
+      ...sub,
+      metadata: { ...sub.metadata, [field]: value },
+      typed: [...new Set([...sub.typed, field])],
+    }));
+  }
+
+  /** Measures lights again through the project's calibration. */
+  async measureAgain(): Promise<void> {
+    const { jobs, pool } = this.base;
+    const stale = this.calibration.staleLights();
+    await jobs.run("calibrate", "Calibrating and measuring", async ({ signal, onProgress }) => {
+      for (const [k, sub] of stale.entries()) {
+        onProgress(k / stale.length, `Calibrating and measuring ${sub.name} (${k + 1} of ${stale.length})`);
+        const calibration = this.calibration.of(sub);
+        const raw = await this.files.raw(sub);
+        const frame = calibration ? withCalibration(raw, calibration) : raw;
+        const reading = await pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
+        const now = this.base.now.subs.find(({ id }) => id === sub.id) ?? sub;
+        this.replace([
+          { ...now, ...measuresOf(reading), measuredThrough: keyOf(sub, calibration), relation: null, patches: null },
+        ]);
+      }
+    });
+    this.grade();
+  }
+
+  private change(ids: readonly string[], change: (sub: SubRecord) => SubRecord): void {
+    const wanted = new Set(ids);
+    this.replace(this.base.now.subs.filter(({ id }) => wanted.has(id)).map(change));
+  }
+
+  private replace(changed: SubRecord[]): void {
+    if (changed.length === 0) return;
+    const byId = new Map(changed.map((sub) => [sub.id, sub]));
+    this.base.state.setState(({ subs }) => ({ subs: subs.map((sub) => byId.get(sub.id) ?? sub) }));
+    this.base.save(this.base.repository.saveSubs(changed));
+    this.noteIntegration();
+  }
+}
