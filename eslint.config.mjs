@@ -2,7 +2,17 @@ import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
 export default tseslint.config(
-  { ignores: ["node_modules", ".next", "dist", "public/engine", "core/kernels/**/*assembly.ts", "next-env.d.ts", "**/*.cjs"] },
+  {
+    ignores: [
+      "node_modules",
+      ".next",
+      "dist",
+      "public/engine",
+      "core/kernels/**/*assembly.ts",
+      "next-env.d.ts",
+      "**/*.cjs",
+    ],
+  },
   ...tseslint.configs.recommended,
   {
     files: ["**/*.{ts,tsx}"],

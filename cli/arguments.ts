@@ -3,6 +3,7 @@ import { z } from "zod";
 import { UserError } from "@/core/job";
 import type { Field, Parameters } from "@/core/parameters";
 import { schemaOf } from "@/core/parameters";
+import type { Region } from "@/core/raster";
 
 /** A command line in pieces: what stands alone, and --name value options. */
 export interface ParsedArguments {
@@ -100,3 +101,12 @@ export const regionOption = z
     const [x, y, width, height] = text.split(",").map(Number);
     return { x, y, width, height };
   });
+
+/** The region that is asked for, or all of a picture; UserError where it is empty or lies beyond the picture. */
+export function regionOf(asked: Region | undefined, { width, height }: { width: number; height: number }): Region {
+  const region = asked ?? { x: 0, y: 0, width, height };
+  const inside = region.x + region.width <= width && region.y + region.height <= height;
+  if (region.width < 1 || region.height < 1 || !inside)
+    throw new UserError(`--region must lie inside ${width}×${height}`, "Give x,y,w,h inside the picture.");
+  return region;
+}

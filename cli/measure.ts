@@ -2,7 +2,7 @@ import { z } from "zod";
 import { SNR_DEFINITION } from "@/core/measure";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
-import { checkOptions, parseArguments, regionOption } from "./arguments";
+import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
 import { halvesBeside } from "./picture";
 import { fileRef, withPool } from "./session";
 
@@ -16,13 +16,7 @@ export async function measure(args: string[]): Promise<unknown> {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);
     const facts = await pool.run("inspect", { picture, halves });
-    const whole = { x: 0, y: 0, width: facts.width, height: facts.height };
-    const area = region ?? whole;
-    if (area.width < 1 || area.height < 1 || area.x + area.width > whole.width || area.y + area.height > whole.height)
-      throw new UserError(
-        `--region must lie inside ${whole.width}×${whole.height}`,
-        "Give x,y,w,h inside the picture.",
-      );
+    const area = regionOf(region, facts);
     const { fill, unit } = facts;
     const treatment = { picture, halves, fill, fullScale: toSample(unit, unit.fullScale), steps: [], facts: [] };
     const measures = await pool.run("measureCrop", { treatment, region: area, skyLevel: facts.skyLevel });

@@ -4,7 +4,7 @@ import { parseChain } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
-import { checkOptions, parseArguments, regionOption } from "./arguments";
+import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
 import { halvesBeside } from "./picture";
 import { createProgress } from "./progress";
 import { fileRef, withPool, writeBlob } from "./session";
@@ -27,7 +27,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);
     const facts = await pool.run("inspect", { picture, halves });
-    const { width, height, channels } = facts;
+    const { channels } = facts;
     const { steps, name } = chain.value;
     const treatment = await prepareTreatment(pool, {
       picture,
@@ -37,15 +37,13 @@ export async function processPicture(args: string[]): Promise<unknown> {
       steps,
     });
     const started = Date.now();
-    const area = region ?? { x: 0, y: 0, width, height };
-    if (area.x + area.width > width || area.y + area.height > height || area.width * area.height === 0)
-      throw new UserError(`--region must lie inside ${width}×${height}`, "Give x,y,w,h inside the picture.");
+    const area = regionOf(region, facts);
     const wanted = { treatment, region: area, channels, title: name || chainPath };
     await writeBlob(out, await renderPicture(pool, wanted, { onProgress: createProgress("Rendering") }));
     return {
       out,
-      width: region?.width ?? width,
-      height: region?.height ?? height,
+      width: area.width,
+      height: area.height,
       steps,
       facts: treatment.facts.map((ids) => pool.valuesOf(ids)),
       seconds: (Date.now() - started) / 1000,

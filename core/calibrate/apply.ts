@@ -1,6 +1,7 @@
 import type { CfaPattern } from "../formats";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
+  checkInside,
   createRaster,
   cropRaster,
   growRegion,
@@ -207,8 +208,7 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
   }
 
   async function read(region: Region): Promise<Raster> {
-    if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
-      throw new RangeError(`region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
+    checkInside(region, { width, height });
     const step = shrinks * bin;
     const wanted = { x: region.x * step, y: region.y * step, width: region.width * step, height: region.height * step };
     if (wanted.width === 0 || wanted.height === 0) return createRaster(region.width, region.height, channels);

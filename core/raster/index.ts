@@ -1,5 +1,5 @@
 export type { Region } from "./region";
-export { growRegion, intersectRegions, isEmptyRegion, relativeTo, tilesOf, wholeRegion } from "./region";
+export { checkInside, growRegion, intersectRegions, isEmptyRegion, relativeTo, tilesOf, wholeRegion } from "./region";
 export type { Raster } from "./raster";
 export {
   cloneRaster,

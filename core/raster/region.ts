@@ -10,6 +10,12 @@ export interface Region {
   height: number;
 }
 
+/** Throws RangeError, which names what was read from, unless the region lies inside a picture of the size. */
+export function checkInside(region: Region, { width, height }: { width: number; height: number }, of = ""): void {
+  if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
+    throw new RangeError(`${of && `${of}: `}region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
+}
+
 /** The region grown by `px` pixels on every side (not clamped to any picture). */
 export function growRegion(region: Region, px: number): Region {
   return { x: region.x - px, y: region.y - px, width: region.width + 2 * px, height: region.height + 2 * px };

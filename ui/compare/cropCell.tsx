@@ -17,6 +17,7 @@ import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { useCrop } from "../viewer/useCrop";
+import { useDrag } from "../viewer/useDrag";
 import { useSize } from "../viewer/useSize";
 import { cellView, measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
@@ -57,8 +58,11 @@ export function CropCell({
   const session = useSession();
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
-  const drag = useRef<{ x: number; y: number } | null>(null);
   const { left, top, scale, region, reduce, onto } = cellView(size, stack.facts, spot, view, toPicture, project);
+  const drag = useDrag(
+    () => (view.zoom === "fit" ? null : view.zoom),
+    (zoom, { dx, dy }) => onPan(-dx / zoom, -dy / zoom),
+  );
   const ready = size.width > 0 && !isEmptyRegion(region);
   const untouched: Treatment | null = treatment && { ...treatment, steps: [], facts: [] };
   const affinity = spot.id;
@@ -91,16 +95,7 @@ export function CropCell({
         role="img"
         aria-label={`Lane ${letter} at ${spot.name}${before ? ", untouched" : ""}`}
         className="relative min-h-0 flex-1 cursor-move touch-none overflow-hidden"
-        onPointerDown={(event) => {
-          event.currentTarget.setPointerCapture(event.pointerId);
-          drag.current = { x: event.clientX, y: event.clientY };
-        }}
-        onPointerMove={(event) => {
-          if (!drag.current || view.zoom === "fit") return;
-          onPan((drag.current.x - event.clientX) / scale, (drag.current.y - event.clientY) / scale);
-          drag.current = { x: event.clientX, y: event.clientY };
-        }}
-        onPointerUp={() => (drag.current = null)}
+        {...drag}
       >
         <PlacedCrop
           shown={shown}

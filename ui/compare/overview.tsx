@@ -1,15 +1,15 @@
 "use client";
 
 import { Plus, Trash2 } from "lucide-react";
-import { useLayoutEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
-import { toImageData } from "../viewer/display";
 import { useCrop } from "../viewer/useCrop";
+import { usePainted } from "../viewer/usePainted";
 import { useLaneTreatment } from "./useTreatment";
 
 /** The column less its padding and border: a pixel more makes it scroll. */
@@ -44,16 +44,9 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   });
   // Spots lie in the project's coordinates; this stack need not be the one that gave them.
   const toStack = useMemo(() => inverse(stack.toProject ?? IDENTITY), [stack]);
-  const canvas = useRef<HTMLCanvasElement>(null);
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
+  const canvas = usePainted(shown?.raster ?? null, curves);
   const [dragging, setDragging] = useState<string | null>(null);
-  useLayoutEffect(() => {
-    const target = canvas.current;
-    if (!target || !shown) return;
-    target.width = shown.raster.width;
-    target.height = shown.raster.height;
-    target.getContext("2d")?.putImageData(toImageData(shown.raster, curves), 0, 0);
-  }, [shown, curves]);
   const place = (event: React.PointerEvent | React.MouseEvent, element: Element) => {
     const bounds = element.getBoundingClientRect();
     return inProject(

@@ -3,7 +3,7 @@ import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import type { ProjectSession } from "@/state/project";
 import type { StackRecord } from "@/storage";
-import { toImageData } from "../viewer/display";
+import { paint } from "../viewer/usePainted";
 
 const WIDTH = 280;
 
@@ -15,10 +15,7 @@ export async function thumbnailOf(session: ProjectSession, stack: StackRecord): 
   const treatment = { ...subject, steps: [], facts: [] };
   const payload = { treatment, region: wholeRegion({ width, height }), reduce };
   const raster = await session.pool.run("crop", payload, { priority: PRIORITY.measure });
-  const image = toImageData(raster, stretchCurves(stretchParameters.defaults, stretch));
   const canvas = document.createElement("canvas");
-  canvas.width = image.width;
-  canvas.height = image.height;
-  canvas.getContext("2d")?.putImageData(image, 0, 0);
+  paint(canvas, raster, stretchCurves(stretchParameters.defaults, stretch));
   return canvas.toDataURL("image/jpeg", 0.85);
 }

@@ -1,9 +1,10 @@
 "use client";
 
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { FrameUnit } from "@/core/formats";
 import { levelUnit } from "../kit/format";
 import type { SkyPatch } from "@/core/measure";
+import { useDrag } from "../viewer/useDrag";
 
 interface Props {
   patches: SkyPatch[];
@@ -17,92 +18,88 @@ interface Props {
 }
 
 /** Patches of empty sky, marked by the ticks of their corners: dragged to where they shall be, their level beside them; a double click removes one. */
-export function PatchOverlay({ patches, levels, unit, toScreen, scale, size, onChange }: Props) {
-  const [dragged, setDragged] = useState<{ id: string; x: number; y: number } | null>(null);
-  const from = useRef<{ x: number; y: number; patch: SkyPatch } | null>(null);
-  const shown = levelUnit(unit);
-  const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
+export function PatchOverlay({ patches, levels, onChange, ...view }: Props) {
   return (
     <>
-      {patches.map((patch, i) => {
-        const at = dragged?.id === patch.id ? dragged : patch;
-        const [x, y] = toScreen(at.x, at.y);
-        const side = Math.max(8, patch.side * scale);
-        const level = levels[i];
-        const move = (dx: number, dy: number) =>
-          onChange(
-            patches.map((other) =>
-              other.id === patch.id
-                ? {
-                    ...patch,
-                    x: clamp(Math.round(patch.x + dx), size.width),
-                    y: clamp(Math.round(patch.y + dy), size.height),
-                  }
-                : other,
-            ),
-          );
-        return (
-          <div
-            key={patch.id}
-            role="button"
-            tabIndex={0}
-            aria-label={`Sky patch ${i + 1}`}
-            data-help="Drag to a place without stars; arrow keys move it; a double click removes it"
-            className="group absolute cursor-move outline-none"
-            style={{ left: x - side / 2, top: y - side / 2, width: side, height: side }}
-            onPointerDown={(event) => {
-              event.stopPropagation();
-              event.currentTarget.setPointerCapture(event.pointerId);
-              from.current = { x: event.clientX, y: event.clientY, patch };
-            }}
-            onPointerMove={(event) => {
-              const start = from.current;
-              if (!start) return;
-              setDragged({
-                id: patch.id,
-                x: clamp(start.patch.x + (event.clientX - start.x) / scale, size.width),
-                y: clamp(start.patch.y + (event.clientY - start.y) / scale, size.height),
-              });
-            }}
-            onPointerUp={() => {
-              from.current = null;
-              if (dragged)
-                onChange(
-                  patches.map((other) =>
-                    other.id === patch.id ? { ...patch, x: Math.round(dragged.x), y: Math.round(dragged.y) } : other,
-                  ),
-                );
-              setDragged(null);
-            }}
-            onDoubleClick={(event) => {
-              event.stopPropagation();
-              onChange(patches.filter(({ id }) => id !== patch.id));
-            }}
-            onKeyDown={(event) => {
-              const step = event.shiftKey ? 20 : 4;
-              const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
-                event.key
-              ];
-              if (event.key === "Delete") onChange(patches.filter(({ id }) => id !== patch.id));
-              if (!by) return;
-              event.preventDefault();
-              event.stopPropagation();
-              move(by[0], by[1]);
-            }}
-          >
-            {CORNERS.map((corner) => (
-              <span
-                key={corner}
-                className={`pointer-events-none absolute h-1.5 w-1.5 border-[#c8c8c8] group-focus:border-accent ${corner}`}
-              />
-            ))}
-            <span className="figures absolute top-full left-1/2 mt-0.5 -translate-x-1/2 text-xs whitespace-nowrap text-[#c8c8c8] [text-shadow:0_0_3px_#000]">
-              {level === null || level === undefined ? "…" : `${(level * shown.scale).toFixed(1)} ${shown.unit}`}
-            </span>
-          </div>
-        );
-      })}
+      {patches.map((patch, i) => (
+        <Patch
+          key={patch.id}
+          {...view}
+          patch={patch}
+          number={i + 1}
+          level={levels[i] ?? null}
+          onMove={(at) => onChange(patches.map((other) => (other.id === patch.id ? { ...patch, ...at } : other)))}
+          onRemove={() => onChange(patches.filter(({ id }) => id !== patch.id))}
+        />
+      ))}
     </>
+  );
+}
+
+interface PatchProps extends Pick<Props, "unit" | "toScreen" | "scale" | "size"> {
+  patch: SkyPatch;
+  number: number;
+  level: number | null;
+  onMove: (at: { x: number; y: number }) => void;
+  onRemove: () => void;
+}
+
+function Patch({ patch, number, level, unit, toScreen, scale, size, onMove, onRemove }: PatchProps) {
+  const [dragged, setDragged] = useState<{ x: number; y: number } | null>(null);
+  const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
+  const within = (x: number, y: number) => ({ x: clamp(x, size.width), y: clamp(y, size.height) });
+  const rounded = (x: number, y: number) => within(Math.round(x), Math.round(y));
+  const drag = useDrag(
+    () => patch,
+    (from, { fromX, fromY }) => setDragged(within(from.x + fromX / scale, from.y + fromY / scale)),
+    () => {
+      if (dragged) onMove(rounded(dragged.x, dragged.y));
+      setDragged(null);
+    },
+  );
+  const at = dragged ?? patch;
+  const [x, y] = toScreen(at.x, at.y);
+  const side = Math.max(8, patch.side * scale);
+  const shown = levelUnit(unit);
+  return (
+    <div
+      role="button"
+      tabIndex={0}
+      aria-label={`Sky patch ${number}`}
+      data-help="Drag to a place without stars; arrow keys move it; a double click removes it"
+      className="group absolute cursor-move outline-none"
+      style={{ left: x - side / 2, top: y - side / 2, width: side, height: side }}
+      {...drag}
+      onPointerDown={(event) => {
+        event.stopPropagation();
+        drag.onPointerDown(event);
+      }}
+      onDoubleClick={(event) => {
+        event.stopPropagation();
+        onRemove();
+      }}
+      onKeyDown={(event) => {
+        const step = event.shiftKey ? 20 : 4;
+        const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
+          event.key
+        ];
+        if (event.key === "Delete") onRemove();
+        if (!by) return;
+        event.preventDefault();
+        event.stopPropagation();
+        onMove(rounded(patch.x + by[0], patch.y + by[1]));
+      }}
+    >
+      {CORNERS.map((corner) => (
+        <span
+          key={corner}
+          className={`pointer-events-none absolute h-1.5 w-1.5 border-[#c8c8c8] group-focus:border-accent ${corner}`}
+        />
+      ))}
+      <span className="figures absolute top-full left-1/2 mt-0.5 -translate-x-1/2 text-xs whitespace-nowrap text-[#c8c8c8] [text-shadow:0_0_3px_#000]">
+        {level === null ? "…" : `${(level * shown.scale).toFixed(1)} ${shown.unit}`}
+      </span>
+    </div>
   );
 }
 

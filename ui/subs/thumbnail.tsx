@@ -1,12 +1,12 @@
 "use client";
 
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { stretchCurves, stretchParameters } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import type { SubRecord } from "@/storage";
 import { useSession } from "../frame/session";
-import { toImageData } from "../viewer/display";
+import { usePainted } from "../viewer/usePainted";
 
 /** Small pictures that were made, by frame; made once for each while the page is open. */
 const made = new Map<string, Raster>();
@@ -15,7 +15,6 @@ const MOST = 4000;
 /** A small picture of a sub, made when its row comes into sight. */
 export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
   const session = useSession();
-  const canvas = useRef<HTMLCanvasElement>(null);
   const key = session.calibration.shownKey(sub);
   const [raster, setRaster] = useState<Raster | null>(made.get(key) ?? null);
   const { width: w, height: h } = sub.measuredSize;
@@ -42,14 +41,8 @@ export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
     return () => abort.abort();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds all that matters
   }, [key, session]);
-  useEffect(() => {
-    const target = canvas.current;
-    if (!target || !raster) return;
-    target.width = raster.width;
-    target.height = raster.height;
-    const curves = stretchCurves(stretchParameters.defaults, sub.stretch);
-    target.getContext("2d")?.putImageData(toImageData(raster, curves), 0, 0);
-  }, [raster, sub.stretch]);
+  const curves = useMemo(() => stretchCurves(stretchParameters.defaults, sub.stretch), [sub.stretch]);
+  const canvas = usePainted(raster, curves);
   return (
     <canvas
       ref={canvas}

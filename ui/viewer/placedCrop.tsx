@@ -1,9 +1,8 @@
 "use client";
 
-import { useLayoutEffect, useRef } from "react";
 import type { StretchCurve } from "@/core/operations";
-import { toImageData } from "./display";
 import type { ShownRegion } from "./region";
+import { usePainted } from "./usePainted";
 
 interface Props {
   shown: ShownRegion | null;
@@ -19,15 +18,7 @@ interface Props {
 
 /** A crop drawn where it belongs in a view; pixels are shown as pixels from 1:1 on. */
 export function PlacedCrop({ shown, curves, scaleValues = 1, left, top, scale, pending, onDrawn }: Props) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useLayoutEffect(() => {
-    const target = canvas.current;
-    if (!target || !shown) return;
-    target.width = shown.raster.width;
-    target.height = shown.raster.height;
-    target.getContext("2d")?.putImageData(toImageData(shown.raster, curves, scaleValues), 0, 0);
-    onDrawn?.();
-  }, [shown, curves, scaleValues, onDrawn]);
+  const canvas = usePainted(shown?.raster ?? null, curves, { scaleValues, onDrawn });
   return (
     <canvas
       ref={canvas}

@@ -7,6 +7,7 @@ import type { Region } from "@/core/raster";
 import { intersectRegions } from "@/core/raster";
 import { PlacedCrop } from "./placedCrop";
 import type { RegionState } from "./region";
+import { useDrag } from "./useDrag";
 import { useSize } from "./useSize";
 
 /** Where a viewer looks: the centre in px of the picture, and screen px per picture px (null: all of it fits). */
@@ -50,7 +51,6 @@ export function ViewerFrame({
 }: FrameProps) {
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
-  const drag = useRef<{ x: number; y: number; look: Look } | null>(null);
   const fit = Math.min(size.width / width, size.height / height) || 1;
   const scale = look.scale ?? fittingScale(fit);
   const centre = look.scale === null ? { x: width / 2, y: height / 2 } : look;
@@ -65,6 +65,11 @@ export function ViewerFrame({
       height: Math.ceil(size.height / scale / reduce + 2) * reduce,
     },
     { x: 0, y: 0, width, height },
+  );
+  const drag = useDrag(
+    () => ({ ...centre, scale }),
+    (from, { fromX, fromY }) =>
+      onLook({ x: from.x - fromX / from.scale, y: from.y - fromY / from.scale, scale: from.scale }),
   );
   const { shown, pending, error } = useRegion(wanted, reduce, size.width > 0);
 
@@ -93,19 +98,7 @@ export function ViewerFrame({
       role="img"
       aria-label={label}
       className="relative h-full w-full touch-none overflow-hidden bg-page"
-      onPointerDown={(event) => {
-        if (event.button !== 0) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        drag.current = { x: event.clientX, y: event.clientY, look: { ...centre, scale } };
-      }}
-      onPointerMove={(event) => {
-        const from = drag.current;
-        if (!from || from.look.scale === null) return;
-        const dx = (event.clientX - from.x) / from.look.scale;
-        const dy = (event.clientY - from.y) / from.look.scale;
-        if (dx !== 0 || dy !== 0) onLook({ x: from.look.x - dx, y: from.look.y - dy, scale: from.look.scale });
-      }}
-      onPointerUp={() => (drag.current = null)}
+      {...drag}
       onDoubleClick={() => onLook(look.scale === null ? { ...centre, scale: 1 } : { ...centre, scale: null })}
     >
       <PlacedCrop

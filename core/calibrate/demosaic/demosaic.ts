@@ -1,4 +1,5 @@
 import type { Raster } from "../../raster";
+import { mirrorIndex } from "../../raster";
 import type { CfaCell } from "../cfa";
 
 /**
@@ -19,19 +20,13 @@ export interface Demosaic {
 export function padMosaic(mosaic: Float32Array, width: number, height: number, pad: number): Float32Array {
   const pitch = width + 2 * pad;
   const out = new Float32Array(pitch * (height + 2 * pad));
-  const mirror = (i: number, n: number): number => {
-    if (n === 1) return 0;
-    const period = 2 * (n - 1);
-    const k = ((i % period) + period) % period;
-    return k < n ? k : period - k;
-  };
   for (let y = 0; y < height + 2 * pad; y++) {
-    const from = mirror(y - pad, height) * width;
+    const from = mirrorIndex(y - pad, height) * width;
     const to = y * pitch;
     out.set(mosaic.subarray(from, from + width), to + pad);
     for (let k = 0; k < pad; k++) {
-      out[to + k] = mosaic[from + mirror(k - pad, width)];
-      out[to + pad + width + k] = mosaic[from + mirror(width + k, width)];
+      out[to + k] = mosaic[from + mirrorIndex(k - pad, width)];
+      out[to + pad + width + k] = mosaic[from + mirrorIndex(width + k, width)];
     }
   }
   return out;

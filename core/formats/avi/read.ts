@@ -1,5 +1,5 @@
 import type { Raster, Region } from "../../raster";
-import { createRaster } from "../../raster";
+import { checkInside, createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
@@ -100,8 +100,7 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
   ];
 
   async function read(index: number, region: Region): Promise<Raster> {
-    if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
-      throw new RangeError(`${file}: region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
+    checkInside(region, { width, height }, file);
     const out = createRaster(region.width, region.height, channels);
     if (region.width === 0 || region.height === 0) return out;
     const firstRow = bottomUp ? height - region.y - region.height : region.y;

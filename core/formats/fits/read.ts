@@ -1,5 +1,5 @@
 import type { FrameSource, Raster, Region } from "../../raster";
-import { createRaster } from "../../raster";
+import { checkInside, createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards, shiftCfa } from "../metadata";
 import type { PictureFile, PictureFormat } from "../picture";
@@ -132,7 +132,7 @@ function openPlain(bytes: ByteSource, hdu: Hdu, randomAccess: boolean): FitsFram
   const flipped = isBottomUp(header);
 
   async function read(region: Region): Promise<Raster> {
-    checkInside(bytes.name, region, width, height);
+    checkInside(region, { width, height }, bytes.name);
     const out = createRaster(region.width, region.height, channels);
     if (region.width === 0 || region.height === 0) return out;
     const storedRow = flipped ? height - region.y - region.height : region.y;
@@ -161,7 +161,7 @@ function openTiled(bytes: ByteSource, hdu: Hdu, progress?: (fraction: number) =>
   let whole: Promise<Float32Array[]> | null = null;
 
   async function read(region: Region): Promise<Raster> {
-    checkInside(bytes.name, region, width, height);
+    checkInside(region, { width, height }, bytes.name);
     whole ??= readTiles(bytes, hdu, { width, height, channels, bitpix, scale, zero }, progress);
     const planes = await whole;
     const out = createRaster(region.width, region.height, channels);
@@ -178,9 +178,4 @@ function openTiled(bytes: ByteSource, hdu: Hdu, progress?: (fraction: number) =>
     ...{ width, height, channels, header, bitpix, fullScale, read },
     ...{ randomAccess: false, turned: flipped, notes: hdu.notes },
   };
-}
-
-function checkInside(file: string, region: Region, width: number, height: number): void {
-  if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
-    throw new RangeError(`${file}: region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
 }

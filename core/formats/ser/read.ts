@@ -1,5 +1,5 @@
 import type { Raster, Region } from "../../raster";
-import { createRaster } from "../../raster";
+import { checkInside, createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import type { CfaPattern } from "../metadata";
 import { metadataOfCards } from "../metadata";
@@ -106,8 +106,7 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
   const fullScale = 2 ** depth - 1;
 
   async function read(index: number, region: Region): Promise<Raster> {
-    if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
-      throw new RangeError(`${file}: region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
+    checkInside(region, { width, height }, file);
     const out = createRaster(region.width, region.height, channels);
     if (region.width === 0 || region.height === 0) return out;
     const first = (region.y * width + region.x) * channels * sampleBytes;

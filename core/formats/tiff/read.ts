@@ -1,5 +1,5 @@
 import type { Raster, Region } from "../../raster";
-import { createRaster, cropRaster } from "../../raster";
+import { checkInside, createRaster, cropRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
@@ -54,8 +54,7 @@ async function open(bytes: ByteSource, progress?: (fraction: number) => void): P
   const finish = (raster: Raster): Raster => (photometric === 0 && kind !== "float" ? inverted(raster, white) : raster);
   let unpacked: Promise<Raster> | null = null;
   const read = async (region: Region): Promise<Raster> => {
-    if (region.x < 0 || region.y < 0 || region.x + region.width > width || region.y + region.height > height)
-      throw new RangeError(`${bytes.name}: region ${JSON.stringify(region)} must lie inside ${width}×${height}`);
+    checkInside(region, { width, height }, bytes.name);
     if (compression === 1) return finish(await readPlain(bytes, directory, region, channels, fullScale));
     unpacked ??= unpack(bytes, directory, channels, fullScale, progress);
     return cropRaster(finish(await unpacked), region);
