@@ -20,7 +20,7 @@ import {
 const kernels = wasmKernels();
 const job = quietJob(kernels);
 const settings = stackSettings.parse({});
-const night = createNight({ subs: 10, seed: 12, width: 320, height: 240 });
+const night = createNight({ subs: 10, seed: 14, width: 320, height: 240 });
 const rasters = night.subs.map((conditions) => exposeSub(night.sky, night.camera, conditions, 12, kernels));
 const facts: SubFacts[] = rasters.map((raster, i) => ({
   id: `sub${i}`,
