@@ -77,7 +77,7 @@ export class ProjectSession {
     session.facts.restore(facts.map(({ id, value }) => ({ key: id.slice(projectId.length + 1), value })));
     await session.calibration.open(masters.found);
     session.saveProject({});
-    session.subs.noteIntegration();
+    session.subs.noteSums();
     session.subs.grade();
     return session;
   }

@@ -22,6 +22,7 @@ export function newProject(name: string, demo: boolean, demoKind: ProjectRecord[
     demoKind,
     deletedAt: null,
     thumbnail: null,
+    subCount: 0,
     integrationS: 0,
     referenceId: null,
     stage: "subs",
@@ -48,9 +49,13 @@ export async function readShelf(
       if (now - project.deletedAt > KEEP_DELETED_MS) await repository.deleteProject(project.id);
       continue;
     }
-    const { subs, stacks } = await repository.counts(project.id);
-    const integrationS = project.integrationS ?? exposureOf((await repository.subs(project.id)).found);
-    cards.push({ project, subs, stacks, integrationS });
+    const stacks = await repository.stackCount(project.id);
+    const { subCount, integrationS } = project;
+    if (subCount !== null && integrationS !== null) cards.push({ project, subs: subCount, stacks, integrationS });
+    else {
+      const { found: subs } = await repository.subs(project.id);
+      cards.push({ project, subs: subs.length, stacks, integrationS: exposureOf(subs) });
+    }
   }
   cards.sort((a, b) => b.project.openedAt - a.project.openedAt);
   return { cards, problems };

@@ -78,13 +78,15 @@ export class SubsBook {
         (waiting) => state.setState({ waiting }),
       ),
     );
-    this.noteIntegration();
+    this.noteSums();
   }
 
-  /** Keeps the sum of exposures with the project, where the shelf reads it without loading the subs. */
-  noteIntegration(): void {
-    const integrationS = exposureOf(this.base.now.subs);
-    if (integrationS !== this.base.project.integrationS) this.base.saveProject({ integrationS });
+  /** Keeps number and exposure of the subs with the project, where the shelf reads them without loading the subs. */
+  noteSums(): void {
+    const { subs, project } = this.base.now;
+    const integrationS = exposureOf(subs);
+    if (integrationS !== project.integrationS || subs.length !== project.subCount)
+      this.base.saveProject({ integrationS, subCount: subs.length });
   }
 
   dismissRefused(): void {
@@ -165,6 +167,6 @@ export class SubsBook {
     const byId = new Map(changed.map((sub) => [sub.id, sub]));
     this.base.state.setState(({ subs }) => ({ subs: subs.map((sub) => byId.get(sub.id) ?? sub) }));
     this.base.save(this.base.repository.saveSubs(changed));
-    this.noteIntegration();
+    this.noteSums();
   }
 }

@@ -4,12 +4,32 @@ import type { z } from "zod";
 import { readRecord } from "./migrations";
 import type { Card } from "@/core/formats";
 import type { StoredStrip, StripStore } from "@/engine/jobs/strips";
-import type { BoardRecord, FactRecord, MasterRecord, ProjectRecord, StackRecord, SubRecord } from "./records";
-import { boardRecord, factRecord, masterRecord, projectRecord, stackRecord, subRecord } from "./records";
+import { packRecords, unpackRecords } from "./columns";
+import type {
+  BoardRecord,
+  FactRecord,
+  MasterRecord,
+  ProjectRecord,
+  StackRecord,
+  SubRecord,
+  VideoRecord,
+} from "./records";
+import {
+  boardRecord,
+  factRecord,
+  masterRecord,
+  projectRecord,
+  RECORD_VERSION,
+  stackRecord,
+  subRecord,
+  videoRecord,
+} from "./records";
 
 interface Schema extends DBSchema {
   projects: { key: string; value: ProjectRecord };
   subs: { key: string; value: SubRecord; indexes: { project: string } };
+  /** The frames of a video, all in one record. */
+  videos: { key: string; value: VideoRecord; indexes: { project: string } };
   masters: { key: string; value: MasterRecord; indexes: { project: string } };
   stacks: { key: string; value: StackRecord; indexes: { project: string } };
   boards: { key: string; value: BoardRecord; indexes: { project: string } };
@@ -35,8 +55,8 @@ export interface StoredFile {
 }
 
 const DATABASE = "dunkel";
-const DATABASE_VERSION = 4;
-const STORES = ["subs", "masters", "stacks", "boards", "facts", "strips", "blobs"] as const;
+const DATABASE_VERSION = 5;
+const STORES = ["subs", "videos", "masters", "stacks", "boards", "facts", "strips", "blobs"] as const;
 
 export interface StorageEvents {
   /** Another tab holds an older version open and blocks the upgrade. */
@@ -90,33 +110,70 @@ export class Repository {
   }
 
   async subs(projectId: string): Promise<{ found: SubRecord[]; problems: Problem[] }> {
-    const result = sift("subs", subRecord, await this.db.getAllFromIndex("subs", "project", projectId));
+    const [alone, videos] = await Promise.all([
+      this.db.getAllFromIndex("subs", "project", projectId),
+      this.db.getAllFromIndex("videos", "project", projectId),
+    ]);
+    const packed = sift("videos", videoRecord, videos);
+    // What was changed of single frames since lies beside their video, and counts.
+    const changed = new Set(alone.map(({ id }) => id));
+    const frames = packed.found.flatMap(({ frames: own }) =>
+      (unpackRecords(own) as SubRecord[]).filter(({ id }) => !changed.has(id)),
+    );
+    const result = sift("subs", subRecord, [...alone, ...frames]);
     result.found.sort((a, b) => a.order - b.order);
-    return result;
+    return { found: result.found, problems: [...packed.problems, ...result.problems] };
   }
 
-  /** How many records a project has, without loading them. */
-  async counts(projectId: string): Promise<{ subs: number; stacks: number }> {
-    const [subs, stacks] = await Promise.all([
-      this.db.countFromIndex("subs", "project", projectId),
-      this.db.countFromIndex("stacks", "project", projectId),
-    ]);
-    return { subs, stacks };
+  /** How many stacks a project has, without loading them. */
+  stackCount(projectId: string): Promise<number> {
+    return this.db.countFromIndex("stacks", "project", projectId);
   }
 
   /** The frames of a file and the file, together or not at all. */
   async addSubs(records: SubRecord[], file: StoredFile): Promise<void> {
-    const tx = this.db.transaction(["subs", "blobs"], "readwrite");
-    await Promise.all([
-      putAll((record) => tx.objectStore("subs").put(record), records),
-      tx.objectStore("blobs").put(file),
-      tx.done,
-    ]);
+    const tx = this.db.transaction(["subs", "videos", "blobs"], "readwrite");
+    const putting =
+      records.length > 1
+        ? tx.objectStore("videos").put(videoOf(records))
+        : Promise.all(records.map((record) => tx.objectStore("subs").put(record)));
+    await Promise.all([putting, tx.objectStore("blobs").put(file), tx.done]);
   }
 
+  /**
+   * Saves changed subs. A few frames of a video are kept beside its record; where many of them changed, the record is written anew with all
+   * of them, and nothing is left beside it.
+   */
   async saveSubs(records: SubRecord[]): Promise<void> {
-    const tx = this.db.transaction("subs", "readwrite");
-    await Promise.all([putAll((record) => tx.store.put(record), records), tx.done]);
+    const tx = this.db.transaction(["subs", "videos"], "readwrite");
+    const [subs, videos] = [tx.objectStore("subs"), tx.objectStore("videos")];
+    const byFile = new Map<string, SubRecord[]>();
+    for (const record of records) {
+      const known = byFile.get(record.fileId);
+      if (known) known.push(record);
+      else byFile.set(record.fileId, [record]);
+    }
+    const alone: SubRecord[] = [];
+    for (const [fileId, changed] of byFile) {
+      const stored = changed.length >= REPACK_FROM ? await videos.get(fileId) : undefined;
+      const video = stored && readRecord("videos", videoRecord, stored);
+      if (!video?.ok) {
+        alone.push(...changed);
+        continue;
+      }
+      const now = new Map(changed.map((record) => [record.id, record]));
+      const { frames } = video.value;
+      // Where all changed, what was before does not matter.
+      const before = changed.length === frames.count ? changed : (unpackRecords(frames) as SubRecord[]);
+      const all: SubRecord[] = [];
+      for (const frame of before) {
+        all.push(now.get(frame.id) ?? (await subs.get(frame.id)) ?? frame);
+        void subs.delete(frame.id);
+      }
+      await videos.put(videoOf(all));
+    }
+    await putAll((record) => subs.put(record), alone);
+    await tx.done;
   }
 
   async masters(projectId: string): Promise<{ found: MasterRecord[]; problems: Problem[] }> {
@@ -238,6 +295,14 @@ export type StackPicture = (typeof STACK_PICTURES)[number];
 
 export function stackPictureId(stackId: string, kind: StackPicture): string {
   return `${stackId}.${kind}`;
+}
+
+/** Changed frames of a video from which on its record is written anew. */
+const REPACK_FROM = 64;
+
+function videoOf(frames: SubRecord[]): VideoRecord {
+  const [{ fileId, projectId }] = frames;
+  return { version: RECORD_VERSION, id: fileId, projectId, frames: packRecords(frames) };
 }
 
 function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): { found: T[]; problems: Problem[] } {

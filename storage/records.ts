@@ -9,6 +9,7 @@ import { levelsSchema } from "@/core/facts";
 import { stretchParameters } from "@/core/operations";
 import { warpSchema } from "@/core/register";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
+import { packedRecords } from "./columns";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
 export const RECORD_VERSION = 5;
@@ -40,7 +41,8 @@ export const projectRecord = z.object({
   deletedAt: z.number().nullable(),
   /** Small picture as a data URL, of the newest stack. */
   thumbnail: z.string().nullable(),
-  /** Exposure of all lights that are not left out by hand, for the card of the shelf; null where it was never summed up. */
+  /** How many subs there are, and the exposure of all lights that are not left out by hand, for the card of the shelf; null where it was never summed up. */
+  subCount: z.number().int().nullable().default(null),
   integrationS: z.number().nullable().default(null),
   /** The sub that a person made the reference; null for the best one. */
   referenceId: z.string().nullable().default(null),
@@ -114,6 +116,10 @@ export const subRecord = z.object({
   patches: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });
 export type SubRecord = z.infer<typeof subRecord>;
+
+/** A video: its frames as subs, packed (columns.ts); its file lies in the blob store under its id. */
+export const videoRecord = z.object({ ...versioned, frames: packedRecords });
+export type VideoRecord = z.infer<typeof videoRecord>;
 
 /** A master that was made here; its picture lies in the blob store under its id. */
 export const masterRecord = z.object({

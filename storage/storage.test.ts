@@ -251,6 +251,37 @@ test("records of version 3: a candidate is the rival, boxes are patches, transmi
   });
 });
 
+test("a video is one record; single frames that change lie beside it, many make it anew, and all come back as they are", async () => {
+  const repository = await openRepository();
+  const frames = Array.from({ length: 200 }, (_, k) => ({
+    ...sub(`v ${k}`, k),
+    fileId: "v",
+    frame: k,
+    measures: { ...sub("v", 0).measures, background: [0.1 + k / 1000] },
+  }));
+  await repository.addSubs(frames, { id: "v", projectId: "p", blob: new Blob(["video"]) });
+  await add(repository, sub("still", 500));
+  const read = async () => (await repository.subs("p")).found;
+  expect(await read()).toEqual([...frames, sub("still", 500)]);
+  const rejected = { ...frames[7], decision: "reject" as const };
+  await repository.saveSubs([rejected, { ...sub("still", 500), rival: true }]);
+  expect((await read())[7]).toEqual(rejected);
+  expect((await read()).length).toBe(201);
+  // Half of them change: the record is written anew, and holds what was beside it as well.
+  const moved = frames.slice(100).map((frame) => ({ ...frame, patches: { key: "k", levels: [0.5] } }));
+  await repository.saveSubs(moved);
+  const now = await read();
+  expect(now[7]).toEqual(rejected);
+  expect(now.slice(100, 200)).toEqual(moved);
+  expect(now[200].rival).toBe(true);
+  const all = now.slice(0, 200).map((frame) => ({ ...frame, decision: "keep" as const }));
+  await repository.saveSubs(all);
+  expect((await read()).slice(0, 200)).toEqual(all);
+  await repository.deleteProject("p");
+  expect(await read()).toEqual([]);
+  repository.close();
+});
+
 test("strips wait by stack and row, one stack of a project at a time, and go with the project", async () => {
   const repository = await openRepository();
   const strips = repository.strips("p");

@@ -76,8 +76,8 @@ test("gaps do not hide a trail, nor make one", () => {
 test("a trail of one σ is found, and a tumbling one that fades to a fifth", () => {
   const faint = { angle: 0.9, offset: 240, peak: 1 };
   // At one σ a trail lies at the edge of what can be told: noise hides one in a few.
-  const found = [5, 7, 8, 9].filter((seed) => findTrail(picture(seed, faint), WIDTH, HEIGHT, [], 3, kernels));
-  expect(found.length).toBeGreaterThanOrEqual(3);
+  const found = [5, 7, 8, 9, 10, 11].filter((seed) => findTrail(picture(seed, faint), WIDTH, HEIGHT, [], 3, kernels));
+  expect(found.length).toBeGreaterThanOrEqual(4);
   const bright = picture(6, { ...faint, peak: 5 });
   const dark = picture(6, { ...faint, peak: 1 });
   const tumbling = bright.map((v, i) => ((i % WIDTH) % 40 < 20 ? v : dark[i]));
