@@ -184,6 +184,32 @@ test("a night is graded by keyboard alone", async () => {
   await type(Key.SPACE);
 });
 
+test("by mouse: a row becomes the rival, the others are matched to another, there and back; B held shows it as it came", async () => {
+  const { driver } = session;
+  await (await see(driver, "[data-sub='light-005.fits']")).click();
+  const pin = await driver.findElement(By.css("button[aria-label='light-004.fits is the rival']"));
+  await driver.actions().move({ origin: pin }).click().perform();
+  await waitFor(driver, "the rival", async () => (await pin.getAttribute("aria-pressed")) === "true");
+  expect(await current()).toContain("light-005.fits"); // the row is not gone to
+  await click(driver, "To the rival and back");
+  await waitFor(driver, "at the rival", async () => (await current()).startsWith("light-004.fits"));
+  await click(driver, "To the rival and back");
+  await waitFor(driver, "back again", async () => (await current()).startsWith("light-005.fits"));
+  await click(driver, "Match others to this");
+  await see(driver, "[data-sub='light-005.fits'] .text-accent");
+  await waitFor(
+    driver,
+    "no more offered",
+    async () => (await driver.findElements(named("Match others to this"))).length === 0,
+  );
+  await prepared();
+  const registered = await pixels();
+  await driver.actions().keyDown("b").perform();
+  await waitFor(driver, "as it came", async () => (await pixels()) !== registered);
+  await driver.actions().keyUp("b").perform();
+  await waitFor(driver, "registered again", async () => (await pixels()) === registered);
+});
+
 test("once prepared, the next frame shows at once; the time is told (100 ms is the aim)", async () => {
   const { driver } = session;
   await prepared();
