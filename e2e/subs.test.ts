@@ -202,6 +202,9 @@ test("by mouse: a row becomes the rival, the others are matched to another, ther
     "no more offered",
     async () => (await driver.findElements(named("Match others to this"))).length === 0,
   );
+  await (await see(driver, "[data-sub='light-003.fits']")).click();
+  await waitFor(driver, "another", async () => (await current()).startsWith("light-003.fits"));
+  await waitFor(driver, "compared", async () => !(await textOf(driver, "main")).includes("comparing "), 30_000);
   await prepared();
   const registered = await pixels();
   await driver.actions().keyDown("b").perform();
