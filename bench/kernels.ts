@@ -1,5 +1,6 @@
 // Both kernels against their plain twins, in interleaved rounds of one run; best of each side; prints ratios.
 // npm run -s bench -- kernels
+import { rejectorOf } from "@/core/combine";
 import { createPlainKernels } from "@/core/kernels";
 import { roundPsf } from "@/core/measure";
 import { createRandom } from "@/core/numeric/random";
@@ -54,6 +55,31 @@ compare(
   3,
   () => void wasm.richardsonLucy(small, 320, 320, psf, { iterations: 10, start: "data", floor: 1e-6 }),
   () => void plain.richardsonLucy(small, 320, 320, psf, { iterations: 10, start: "data", floor: 1e-6 }),
+);
+
+const layers = 30;
+const pixels = 256 * 256;
+const cube = Float32Array.from({ length: layers * pixels }, () => 10 + random.normal());
+const weights = new Array<number>(layers).fill(1);
+const clipping = { by: "mean" as const, rejector: rejectorOf("sigma"), limits: { lowSigma: 3, highSigma: 3 } };
+compare(
+  "combining 30 layers of 256², κ-sigma",
+  3,
+  () => void wasm.combine(cube, layers, pixels, weights, clipping),
+  () => void plain.combine(cube, layers, pixels, weights, clipping),
+);
+let copying = Infinity;
+let combining = Infinity;
+for (let round = 0; round < 5; round++) {
+  let at = performance.now();
+  cube.slice();
+  copying = Math.min(copying, performance.now() - at);
+  at = performance.now();
+  wasm.combine(cube, layers, pixels, weights, clipping);
+  combining = Math.min(combining, performance.now() - at);
+}
+process.stdout.write(
+  `combining as a multiple of a copy of its samples (${copying.toFixed(1)} ms): ${(combining / copying).toFixed(1)}\n`,
 );
 
 const started = performance.now();
