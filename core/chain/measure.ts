@@ -112,6 +112,7 @@ export class SeenPicture {
     const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
     return {
       fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
+      places: this.regions,
       samples: async () => (await this.samples()).map(ofMode),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
       overview: async (side) => ofMode(await this.overview(side)),

@@ -1,12 +1,14 @@
 import type { z } from "zod";
 import type { JobHandle } from "../job";
-import type { Raster } from "../raster";
+import type { Raster, Region } from "../raster";
 
 /** A reader of the whole picture, as it is before a step and in the step's channel mode. */
 export interface PictureLook {
   /** The level that is white: the sensor's full scale in samples of the picture, 1 after a stretch. */
   readonly fullScale: number;
-  /** Pieces of the picture, without gaps; the whole of a small one. */
+  /** Where the pieces that are looked at lie: all of a small picture, else pieces spread evenly. */
+  readonly places: readonly Region[];
+  /** These pieces of the picture, without gaps. */
   samples(): Promise<Raster[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;

@@ -11,6 +11,7 @@ import { FACTS, factOf, NOISE_SCALES } from "./index";
 const job = quietJob(wasmKernels());
 const look = (picture: Raster, difference: Raster | null = null): PictureLook => ({
   fullScale: 1,
+  places: [{ x: 0, y: 0, width: picture.width, height: picture.height }],
   samples: () => Promise.resolve([picture]),
   halfDifferences: () => Promise.resolve(difference && [difference]),
   overview: () => Promise.resolve(picture),
@@ -88,6 +89,44 @@ test("noise comes from the halves where they are, and then stars do not count", 
   const told = await FACTS.noise.measure(look(field, difference), job);
   expect(told.from).toBe("halves");
   expect(told.sigma[0] / 0.0007).toBeCloseTo(1, 1);
+});
+
+test("noise against signal: the line of shot noise that was drawn, from the picture and from its halves; a half has √2 of it", async () => {
+  const random = createRandom(11);
+  const variance = (level: number) => 1e-8 + 2e-6 * level;
+  const ramp = (noisy: number) => {
+    const raster = createRaster(300, 300, 1);
+    for (let i = 0; i < 90000; i++) {
+      const level = 0.2 * ((i % 300) / 300);
+      raster.planes[0][i] = (noisy < 1 ? 0 : level) + Math.sqrt(variance(level)) * random.normal();
+    }
+    return raster;
+  };
+  for (const difference of [null, ramp(0)]) {
+    const curve = await FACTS.noiseCurve.measure(look(ramp(1), difference), job);
+    expect(curve.from).toBe(difference ? "halves" : "picture");
+    expect(curve.signal[0].length).toBe(16);
+    curve.signal[0].forEach((level, bin) => {
+      if (level > 0.01) expect(Math.abs(curve.sigma[0][bin] / Math.sqrt(variance(level)) - 1)).toBeLessThan(0.1);
+    });
+    expect(FACTS.noiseCurve.ofHalf(curve).sigma[0][3] / curve.sigma[0][3]).toBeCloseTo(Math.SQRT2, 12);
+  }
+});
+
+test("background: a slope under stars; stars: where they were painted, with the offset of their piece", async () => {
+  const painted = randomStars(40, 320, 300, 9);
+  const picture = paintStars(320, 300, painted, { channels: 1, seed: 5, noise: 0.0004 });
+  picture.planes[0].forEach((v, i) => (picture.planes[0][i] = v + 1e-5 * (i % 320)));
+  const { columns, rows, level } = await FACTS.background.measure(look(picture), job);
+  const middle = level[0].slice(columns * (rows >> 1), columns * ((rows >> 1) + 1));
+  // The outermost cells are medians of lopsided neighbours.
+  expect((middle[columns - 2] - middle[1]) / ((320 * (columns - 3)) / columns)).toBeCloseTo(1e-5, 6);
+  const moved = { ...look(picture), places: [{ x: 1000, y: 500, width: 320, height: 300 }] };
+  const { stars } = await FACTS.stars.measure(moved, job);
+  const [brightest] = [...painted].sort((a, b) => b.flux - a.flux);
+  expect(Math.hypot(stars[0].x - 1000 - brightest.x, stars[0].y - 500 - brightest.y)).toBeLessThan(0.3);
+  expect(stars.length).toBeGreaterThan(20);
+  expect(FACTS.stars.ofHalf({ stars }).stars[0].snr).toBeCloseTo(stars[0].snr / Math.SQRT2, 9);
 });
 
 test("psf: the stars that were painted; sky and levels: the level and noise that were painted", async () => {

@@ -1,3 +1,6 @@
+export type { BackgroundFact } from "./background";
+export type { NoiseCurveFact } from "./noiseCurve";
+export type { StarsFact } from "./stars";
 export type { Fact, PictureLook } from "./fact";
 export type { LevelsFact } from "./levels";
 export { levelsOf, levelsSchema } from "./levels";
