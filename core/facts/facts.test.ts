@@ -123,8 +123,11 @@ test("background: a slope under stars; stars: where they were painted, with the 
   expect((middle[columns - 2] - middle[1]) / ((320 * (columns - 3)) / columns)).toBeCloseTo(1e-5, 6);
   const moved = { ...look(picture), places: [{ x: 1000, y: 500, width: 320, height: 300 }] };
   const { stars } = await FACTS.stars.measure(moved, job);
-  const [brightest] = [...painted].sort((a, b) => b.flux - a.flux);
-  expect(Math.hypot(stars[0].x - 1000 - brightest.x, stars[0].y - 500 - brightest.y)).toBeLessThan(0.3);
+  // A blend may lie between its two: most of the twenty brightest found ones are where one was painted.
+  const near = stars
+    .slice(0, 20)
+    .filter(({ x, y }) => painted.some((p) => Math.hypot(x - 1000 - p.x, y - 500 - p.y) < 0.3));
+  expect(near.length).toBeGreaterThanOrEqual(16);
   expect(stars.length).toBeGreaterThan(20);
   expect(FACTS.stars.ofHalf({ stars }).stars[0].snr).toBeCloseTo(stars[0].snr / Math.SQRT2, 9);
 });
