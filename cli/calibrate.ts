@@ -1,5 +1,4 @@
-import { mkdir, writeFile } from "node:fs/promises";
-import { basename, join, resolve } from "node:path";
+import { basename, join } from "node:path";
 import { z } from "zod";
 import type { MasterKind } from "@/core/calibrate";
 import {
@@ -18,7 +17,8 @@ import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
 import { createProgress } from "./progress";
-import { withPool } from "./session";
+import { checkOutputs, writeWhole } from "./outputs";
+import { checkInputs, withPool } from "./session";
 import type { OpenedFile } from "./subs";
 import { openFiles } from "./subs";
 
@@ -43,12 +43,15 @@ export async function calibrate(args: string[]): Promise<unknown> {
   if (settings.scaleDark && !(wanted.bias && wanted.dark))
     throw new UserError("--scale-dark needs both --bias and --dark", "Name a master bias and a master dark.");
   const folder = wanted["out-dir"];
+  const targetOf = (path: string) => join(folder, basename(path).replace(/(\.[a-z]+)+$/i, "") + ".fits");
+  const masters = [wanted.bias, wanted.dark, wanted.flat].flatMap((path) => path ?? []);
+  await checkInputs([...files, ...masters]);
+  await checkOutputs([...new Set(files.map(targetOf))], [...files, ...masters]);
   return withPool(async (pool) => {
     const one = async (path: string | undefined) =>
       path === undefined ? null : (await openFiles(pool, [path])).opened[0];
     const [bias, dark, flat] = [await one(wanted.bias), await one(wanted.dark), await one(wanted.flat)];
     const { opened, failures } = await openFiles(pool, files);
-    await mkdir(folder, { recursive: true });
     const progress = createProgress("Calibrating");
     const warnings = new Set<string>();
     const written: string[] = [];
@@ -62,11 +65,11 @@ export async function calibrate(args: string[]): Promise<unknown> {
         darkScaleOf(metadata.exposureS, dark?.reading.metadata.exposureS),
         settings,
       );
-      const out = join(folder, basename(light.path).replace(/(\.[a-z]+)+$/i, "") + ".fits");
+      const out = targetOf(light.path);
       try {
-        checkTarget(out, light, files, written);
+        checkTarget(out, light, written);
         const bytes = await pool.run("calibrateLight", { frame: withCalibration(light.frame, calibration) });
-        await writeFile(out, bytes);
+        await writeWhole(out, bytes);
         written.push(out);
       } catch (error) {
         failures.push({ file: light.path, reason: failureOf(error).message });
@@ -94,12 +97,10 @@ export async function calibrate(args: string[]): Promise<unknown> {
   });
 }
 
-/** A calibrated light never takes the place of a light that was given, nor of another that was written; a video is no light. */
-function checkTarget(out: string, { path, reading }: OpenedFile, given: string[], written: string[]): void {
+/** A video is no light, and two lights of one name do not take each other's place. */
+function checkTarget(out: string, { path, reading }: OpenedFile, written: string[]): void {
   if (reading.frames > 1)
     throw new UserError(`${path}: a video of ${reading.frames} frames is not a light`, "Convert single frames of it.");
-  if (given.some((file) => resolve(file) === resolve(out)))
-    throw new UserError(`${path}: ${out} would take the place of a light`, "Choose another --out-dir.");
   if (written.includes(out))
     throw new UserError(`${path}: ${out} was written for another light of this name`, "Calibrate them apart.");
 }

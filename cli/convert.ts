@@ -1,10 +1,10 @@
-import { writeFile } from "node:fs/promises";
 import { extname } from "node:path";
 import { z } from "zod";
 import type { FormatId } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { checkOptions, parseArguments } from "./arguments";
-import { fileRef, withPool } from "./session";
+import { checkOutputs, writeWhole } from "./outputs";
+import { checkInputs, fileRef, withPool } from "./session";
 
 const options = z.object({
   out: z.string({ error: "a file to write to is needed" }),
@@ -32,12 +32,12 @@ export async function convert(args: string[]): Promise<unknown> {
       `${out}: no format is written with this ending`,
       `Choose ${Object.keys(BY_ENDING).join(", ")}.`,
     );
+  await checkInputs(files);
+  await checkOutputs([out], files);
   return withPool(async (pool) => {
     const frame = { ...(await fileRef(files[0])), frame: index };
     const { file, ...made } = await pool.run("convert", { frame, to, sample });
-    await writeFile(out, file).catch((error: Error) => {
-      throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
-    });
+    await writeWhole(out, file);
     return { file: files[0], out, format: to, bytes: file.length, ...made };
   });
 }

@@ -1,4 +1,3 @@
-import { writeFile } from "node:fs/promises";
 import { z } from "zod";
 import type { GradedFrame, LoneFrame } from "@/core/choose";
 import { applyRules, flagsOf, fullLightOf, gradeFrames, measuresCsv, proposeReference } from "@/core/choose";
@@ -12,7 +11,8 @@ import { NO_MASTERS, withCalibration } from "@/engine/calibration";
 import type { FileReading } from "@/engine/tasks/subs";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
-import { withPool } from "./session";
+import { checkOutputs, writeWhole } from "./outputs";
+import { checkInputs, withPool } from "./session";
 import type { MeasuredSub, OpenedFile } from "./subs";
 import { mosaicOptions, openFiles, withSubs } from "./subs";
 
@@ -29,6 +29,8 @@ export async function grade(args: string[]): Promise<unknown> {
   if (files.length === 0)
     throw new UserError("no subs are given", "Name the subs to grade, or the video whose frames to rank.");
   const all = asked === undefined || files.includes(asked) ? files : [...files, asked];
+  await checkInputs(all);
+  await checkOutputs([out], all);
   return withPool(async (pool) => {
     const { opened, failures: unread } = await openFiles(pool, all);
     const videos = opened.filter(({ reading }) => reading.frames > 1);
@@ -39,7 +41,7 @@ export async function grade(args: string[]): Promise<unknown> {
       const reference = frames.find(({ id }) => id === proposal?.id)?.name;
       return { out, frames: frames.length, reference, reasons: proposal?.reasons ?? [], unreadable: unread };
     }
-    return withSubs(pool, all, mosaic, async (subs, failures) => {
+    return withSubs(pool, all, mosaic, async (subs, rest) => {
       const wanted = asked === undefined ? null : subs.find(({ facts }) => facts.name === asked);
       if (wanted === undefined) throw new UserError(`${asked}: could not be read`, "Choose another reference.");
       const { frames, referenceId } = await related(pool, subs.map(lightOf), wanted?.facts.id ?? null);
@@ -54,7 +56,7 @@ export async function grade(args: string[]): Promise<unknown> {
           return flags.length > 0 ? [{ file: frame.name, flags }] : [];
         }),
         unmatched: frames.filter(({ relation }) => relation === null).map(({ name }) => name),
-        unreadable: failures,
+        ...rest,
       };
     });
   });
@@ -106,11 +108,8 @@ function createProgressOf(doing: string): (done: number, of: number) => void {
   return (done, of) => progress(done / of);
 }
 
-async function writeCsv(out: string, frames: GradedFrame[]): Promise<void> {
-  await writeFile(out, measuresCsv(frames, applyRules(frames, new Map(), []))).catch((error: Error) => {
-    throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
-  });
-}
+const writeCsv = (out: string, frames: GradedFrame[]): Promise<void> =>
+  writeWhole(out, measuresCsv(frames, applyRules(frames, new Map(), [])));
 
 /** Frames have times of their own where the video has them. */
 function frameDate({ times, metadata }: FileReading, index: number): string | null {

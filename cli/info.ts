@@ -1,12 +1,13 @@
 import { UserError } from "@/core/job";
 import { parseArguments } from "./arguments";
-import { withPool } from "./session";
+import { checkInputs, withPool } from "./session";
 import { openFiles } from "./subs";
 
 /** info: format, size, sample type, unit, full scale and saturation (and where each came from), metadata and pixel scale of files. */
 export async function info(args: string[]): Promise<unknown> {
   const { files } = parseArguments(args, []);
   if (files.length === 0) throw new UserError("no files are given", "Write: info FILE….");
+  await checkInputs(files);
   return withPool(async (pool) => {
     const { opened, failures } = await openFiles(pool, files);
     const told = [];

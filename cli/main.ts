@@ -2,6 +2,7 @@ import { calibrationParameters } from "@/core/calibrate";
 import { stackParameters } from "@/core/stack";
 import { failureOf } from "@/engine/protocol";
 import { usageOf } from "./arguments";
+import { cleanUp } from "./outputs";
 import { calibrate } from "./calibrate";
 import { convert } from "./convert";
 import { grade } from "./grade";
@@ -44,6 +45,14 @@ const USAGE = `usage:
   operations
   process stack.fits --chain chain.json --out out.fits [--region x,y,w,h]
 `;
+
+// An interrupted command leaves nothing half written; finished strips of a stack stay, and it goes on from them.
+for (const [signal, code] of [
+  ["SIGINT", 130],
+  ["SIGTERM", 143],
+  ["SIGHUP", 129],
+] as const)
+  process.once(signal, () => void cleanUp().finally(() => process.exit(code)));
 
 const [name, ...args] = process.argv.slice(2);
 const command = COMMANDS.get(name);

@@ -1,11 +1,11 @@
-import { writeFile } from "node:fs/promises";
 import { z } from "zod";
 import { MASTER_SETTINGS, mismatchesOf, tolerances } from "@/core/calibrate";
 import { UserError } from "@/core/job";
 import { combineMaster } from "@/engine/jobs/masters";
 import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
-import { withPool } from "./session";
+import { checkOutputs, writeWhole } from "./outputs";
+import { checkInputs, withPool } from "./session";
 import { matched } from "./calibrate";
 import { openFiles } from "./subs";
 
@@ -26,6 +26,8 @@ export async function master(args: string[]): Promise<unknown> {
   if (files.length === 0) throw new UserError("no frames are given", "Name the frames to combine.");
   if (kind !== "flat" && (bias ?? dark))
     throw new UserError(`--bias and --dark do nothing for a master ${kind}`, "Leave them out; they are for flats.");
+  await checkInputs([...files, bias, dark]);
+  await checkOutputs([out], [...files, ...[bias, dark].flatMap((file) => file ?? [])]);
   return withPool(async (pool) => {
     const { opened, failures } = await openFiles(pool, files);
     const first = opened[0].reading;
@@ -42,9 +44,7 @@ export async function master(args: string[]): Promise<unknown> {
       },
       { onProgress: createProgress(`Master ${kind}`) },
     );
-    await writeFile(out, result.file).catch((error: Error) => {
-      throw new UserError(`${out}: cannot be written (${error.message})`, "Check the folder.");
-    });
+    await writeWhole(out, result.file);
     const warnings = taken
       ? mismatchesOf(
           dark ? "darkflat" : "bias",

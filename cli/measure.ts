@@ -4,7 +4,7 @@ import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
 import { halvesBeside } from "./picture";
-import { fileRef, withPool } from "./session";
+import { checkInputs, fileRef, withPool } from "./session";
 
 /** measure: figures of a picture or of a region of it; noise from the halves where they lie beside it. */
 export async function measure(args: string[]): Promise<unknown> {
@@ -12,6 +12,7 @@ export async function measure(args: string[]): Promise<unknown> {
   if (files.length !== 1)
     throw new UserError("one FITS file is needed", "Write: measure FILE.fits [--region x,y,w,h].");
   const { region } = checkOptions(z.object({ region: regionOption.optional() }), options);
+  await checkInputs(files);
   return withPool(async (pool) => {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);

@@ -5,9 +5,10 @@ import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
 import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
-import { halvesBeside } from "./picture";
+import { halfPaths, halvesBeside } from "./picture";
 import { createProgress } from "./progress";
-import { fileRef, withPool, writeBlob } from "./session";
+import { checkOutputs, writeWhole } from "./outputs";
+import { checkInputs, fileRef, withPool } from "./session";
 
 const options = z.object({
   chain: z.string({ error: "a chain file is needed" }),
@@ -23,6 +24,8 @@ export async function processPicture(args: string[]): Promise<unknown> {
   const { chain: chainPath, out, region } = checkOptions(options, given);
   const chain = parseChain(readJson(chainPath));
   if (!chain.ok) throw new UserError(`${chainPath}: ${chain.reason.message}`, chain.reason.advice);
+  await checkInputs(files);
+  await checkOutputs([out], [...files, chainPath, ...halfPaths(files[0])]);
   return withPool(async (pool) => {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);
@@ -39,7 +42,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
     const started = Date.now();
     const area = regionOf(region, facts);
     const wanted = { treatment, region: area, channels, title: name || chainPath };
-    await writeBlob(out, await renderPicture(pool, wanted, { onProgress: createProgress("Rendering") }));
+    await writeWhole(out, await renderPicture(pool, wanted, { onProgress: createProgress("Rendering") }));
     return {
       out,
       width: area.width,

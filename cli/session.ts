@@ -1,9 +1,5 @@
-import { createWriteStream } from "node:fs";
 import { stat } from "node:fs/promises";
 import { basename, resolve } from "node:path";
-import { Readable } from "node:stream";
-import type { ReadableStream } from "node:stream/web";
-import { pipeline } from "node:stream/promises";
 import { fileURLToPath } from "node:url";
 import { UserError } from "@/core/job";
 import type { FrameRef } from "@/engine/frames";
@@ -14,6 +10,11 @@ import type { WorkerPool } from "@/engine/pool";
 const beside = (name: string) => fileURLToPath(new URL(name, import.meta.url));
 
 export const KERNEL_PATH = (): string => beside("kernels.wasm");
+
+/** Throws for the first of these files that is not there. */
+export async function checkInputs(paths: readonly (string | undefined)[]): Promise<void> {
+  for (const path of paths) if (path !== undefined) await fileRef(path);
+}
 
 export async function withPool<T>(work: (pool: WorkerPool) => Promise<T>): Promise<T> {
   const pool = createNodePool(beside("worker.mjs"), KERNEL_PATH());
@@ -30,15 +31,4 @@ export async function fileRef(path: string): Promise<FrameRef> {
   const found = await stat(full).catch(() => null);
   if (!found?.isFile()) throw new UserError(`${path}: no such file`, "Check the path.");
   return { id: `${full}@${found.mtimeMs}`, name: basename(path), kind: "file", path: full };
-}
-
-export async function writeBlob(path: string, blob: Blob): Promise<void> {
-  try {
-    await pipeline(Readable.fromWeb(blob.stream() as ReadableStream), createWriteStream(path));
-  } catch (error) {
-    throw new UserError(
-      `${path}: cannot be written (${error instanceof Error ? error.message : error})`,
-      "Check the folder.",
-    );
-  }
 }

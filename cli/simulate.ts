@@ -1,4 +1,4 @@
-import { createWriteStream, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { createWriteStream, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { once } from "node:events";
 import { finished } from "node:stream/promises";
@@ -19,6 +19,7 @@ import {
   videoFile,
 } from "@/core/simulate";
 import { checkOptions, parseArguments, sizeOption, yes } from "./arguments";
+import { checkOutputs } from "./outputs";
 import { createProgress } from "./progress";
 import { KERNEL_PATH } from "./session";
 
@@ -46,7 +47,7 @@ export async function simulate(args: string[]): Promise<unknown> {
   if (given.raw && given.video) throw new UserError("--raw and --video exclude each other", "Choose one of them.");
   if (given.cfa && !given.raw && !given.video)
     throw new UserError("--cfa is for raw frames and videos", "Add --raw or --video.");
-  mkdirSync(given.out, { recursive: true });
+  await checkOutputs([join(given.out, "manifest.json")], []);
   return given.video ? simulateVideo(given) : given.raw ? simulateRaw(given) : simulateCalibrated(given);
 }
 

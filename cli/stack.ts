@@ -1,4 +1,4 @@
-import { existsSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync } from "node:fs";
 import { basename, resolve } from "node:path";
 import { z } from "zod";
 import { UserError } from "@/core/job";
@@ -8,7 +8,9 @@ import { stackParameters, stackSettings } from "@/core/stack";
 import { makeStack } from "@/engine/jobs/stack";
 import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
 import { createProgress } from "./progress";
-import { withPool, writeBlob } from "./session";
+import { checkOutputs, writeWhole } from "./outputs";
+import { halfPaths } from "./picture";
+import { checkInputs, withPool } from "./session";
 import type { MeasuredSub } from "./subs";
 import { stripFolder } from "./strips";
 import { mosaicOptions, withSubs } from "./subs";
@@ -29,11 +31,13 @@ export async function stack(args: string[]): Promise<unknown> {
   const { out, reference, demosaic, pattern, ...wanted } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the files to stack.");
   const base = out.replace(/\.fits?$/i, "");
-  const targets = [out, `${base}.a.fits`, `${base}.b.fits`, `${base}.coverage.fits`];
-  checkTargets(targets, `${base}.json`, files);
+  const targets = [out, ...halfPaths(out), `${base}.coverage.fits`];
   const all = reference === undefined || isAmong(files, reference) ? files : [...files, reference];
+  await checkInputs(all);
+  await checkOutputs([...targets, `${base}.json`], all);
+  checkReport(`${base}.json`);
   return withPool((pool) =>
-    withSubs(pool, all, { demosaic, pattern }, async (subs, failures) => {
+    withSubs(pool, all, { demosaic, pattern }, async (subs, rest) => {
       const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
       const settings = stackSettings.parse({
         ...valuesOf(stackParameters, wanted),
@@ -45,13 +49,13 @@ export async function stack(args: string[]): Promise<unknown> {
         { onProgress: createProgress("Stacking") },
       );
       for (const [i, picture] of [made.mean, made.a, made.b, made.coverage].entries())
-        await writeBlob(targets[i], picture);
+        await writeWhole(targets[i], picture);
       await made.release();
       const { facts } = made;
       const matrixOf = (warp: Warp | null) => warp && matrixAt(warp, made.plan.width / 2, made.plan.height / 2);
       const listed = made.report.subs.map((sub) => ({ ...sub, matrix: matrixOf(sub.toReference) }));
-      const report = { format: REPORT_FORMAT, ...made.report, subs: listed, unreadable: failures, settings, facts };
-      writeFileSync(`${base}.json`, JSON.stringify(report, null, 1));
+      const report = { format: REPORT_FORMAT, ...made.report, subs: listed, ...rest, settings, facts };
+      await writeWhole(`${base}.json`, JSON.stringify(report, null, 1));
       return { out, ...report };
     }),
   );
@@ -65,11 +69,8 @@ function askedReference(subs: MeasuredSub[], reference: string): string {
   return found.facts.id;
 }
 
-/** No sub is overwritten, and no JSON file that is not a report of this command. */
-function checkTargets(targets: string[], report: string, files: string[]): void {
-  for (const target of targets)
-    if (isAmong(files, target))
-      throw new UserError(`${target}: would take the place of a sub`, "Choose another name for --out.");
+/** No JSON file is overwritten that is not a report of this command. */
+function checkReport(report: string): void {
   if (!existsSync(report)) return;
   let known: unknown = null;
   try {

@@ -98,7 +98,7 @@ describe("a raw night of a colour camera", () => {
     });
     // Few stars, and a demosaic that widens them a little.
     rows.forEach((row, i) =>
-      expect(Math.abs(Number(row["FWHM (px)"]) / (truth[i].fwhmPx ?? NaN) - 1)).toBeLessThan(0.05),
+      expect(Math.abs(Number(row["FWHM (px)"]) / (truth[i].fwhmPx ?? NaN) - 1)).toBeLessThan(0.06),
     );
   }, 180_000);
 
@@ -152,7 +152,7 @@ describe("a raw night of a colour camera", () => {
     const before = readFileSync(light);
     const { status, stderr } = endOf("calibrate", light, "--demosaic", "none", "--out-dir", raw);
     expect(status).toBe(1);
-    expect(stderr).toContain("would take the place of a light");
+    expect(stderr).toContain("would take the place of");
     expect(readFileSync(light).equals(before)).toBe(true);
     const twice = dunkel<{ written: string[]; unreadable: { reason: string }[] }>(
       ...["calibrate", light, at("warm", "light-001.fits"), "--demosaic", "none", "--out-dir", at("out3")],

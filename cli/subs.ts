@@ -1,9 +1,8 @@
-import { mkdtemp, rm, writeFile } from "node:fs/promises";
-import { tmpdir } from "node:os";
+import { writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import { z } from "zod";
 import { DEMOSAICS, calibrationSettings } from "@/core/calibrate";
-import { CFA_PATTERNS } from "@/core/formats";
+import { CFA_PATTERNS, PRODUCT_WORDS } from "@/core/formats";
 import { UserError } from "@/core/job";
 import type { SubFacts } from "@/core/stack";
 import { NO_MASTERS, withCalibration } from "@/engine/calibration";
@@ -12,6 +11,7 @@ import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import type { FileReading, SubReading } from "@/engine/tasks/subs";
+import { temporaryFolder } from "./outputs";
 import { createProgress } from "./progress";
 import { fileRef } from "./session";
 
@@ -70,6 +70,23 @@ function asStacked(frame: FrameRef, { reading }: Pick<OpenedFile, "reading">, mo
   return withCalibration(frame, { ...NO_MASTERS, settings, pattern: told });
 }
 
+/** Files that are no subs: those that could not be read, and those that say that they are something else. */
+export interface Rest {
+  unreadable: Failure[];
+  leftAside: Failure[];
+}
+
+/** Why a file is not taken for a light; none for a light. Nothing that was made of lights is stacked with them. */
+function asideOf({ path, reading: { metadata } }: OpenedFile): Failure[] {
+  const { product, frameType } = metadata;
+  if (product !== null) return [{ file: path, reason: `is ${PRODUCT_WORDS[product]}, by its header, and no light` }];
+  if (frameType !== null && frameType !== "light")
+    return [
+      { file: path, reason: `is a ${frameType === "darkflat" ? "dark-flat" : frameType}, by its header, and no light` },
+    ];
+  return [];
+}
+
 /**
  * Opens and measures subs for `work`. Files that must be decoded whole are unpacked once into a temporary folder, which is removed
  * afterwards.
@@ -78,15 +95,17 @@ export async function withSubs<T>(
   pool: WorkerPool,
   paths: string[],
   mosaic: MosaicOptions,
-  work: (subs: MeasuredSub[], failures: Failure[]) => Promise<T>,
+  work: (subs: MeasuredSub[], rest: Rest) => Promise<T>,
 ): Promise<T> {
-  const folder = await mkdtemp(join(tmpdir(), "dunkel-"));
+  const { folder, remove } = await temporaryFolder();
   try {
     const progress = createProgress("Measuring");
     const { opened, failures } = await openFiles(pool, paths);
+    const aside = opened.flatMap(asideOf);
+    const lights = opened.filter((file) => asideOf(file).length === 0);
     let measured = 0;
     const read = await Promise.all(
-      opened.map(async (file, i): Promise<MeasuredSub | null> => {
+      lights.map(async (file, i): Promise<MeasuredSub | null> => {
         const { path, frame: given, reading } = file;
         try {
           if (reading.frames > 1)
@@ -111,14 +130,15 @@ export async function withSubs<T>(
           failures.push({ file: path, reason: failureOf(error).message });
           return null;
         } finally {
-          progress(++measured / opened.length);
+          progress(++measured / lights.length);
         }
       }),
     );
     const subs = read.flatMap((item) => item ?? []);
-    if (subs.length === 0) throw new UserError(`no sub could be read: ${failures[0]?.reason}`, "Choose other files.");
-    return await work(subs, failures);
+    if (subs.length === 0)
+      throw new UserError(`no sub could be read: ${(failures[0] ?? aside[0])?.reason}`, "Choose other files.");
+    return await work(subs, { unreadable: failures, leftAside: aside });
   } finally {
-    await rm(folder, { recursive: true, force: true });
+    await remove();
   }
 }

@@ -61,6 +61,8 @@ export function bytesOfBlob(name: string, blob: Blob): ByteSource {
 
 /** Opened files and frames by id; the header of each file is read once. */
 export interface FrameShelf {
+  /** The bytes of the file behind a reference. */
+  bytes(ref: FrameRef): Promise<ByteSource>;
   /** The file behind a reference, with its header. */
   picture(ref: FrameRef): Promise<PictureFile>;
   /** The frame, calibrated if the reference says so. */
@@ -171,5 +173,5 @@ export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
     });
   }
 
-  return { picture, open, openIn, unit, defects };
+  return { bytes: openBytes, picture, open, openIn, unit, defects };
 }

@@ -22,7 +22,7 @@ const open = () => bench.open(project.id);
 
 beforeAll(async () => {
   bench = await testBench("calibrate-test");
-  await bench.repository.saveProject(project);
+  await bench.repository.addProject(project);
 });
 afterAll(() => bench.close());
 
@@ -46,7 +46,7 @@ test("a stop keeps what came in and what is left; going on brings the rest, each
 
 test("a frame that a person went to stays in sight when lights come in", async () => {
   const other = newProject("Other", false);
-  await bench.repository.saveProject(other);
+  await bench.repository.addProject(other);
   const session = await bench.open(other.id);
   await session.subs.importFiles(files.slice(0, 2));
   session.subs.select(session.store.getState().subs[1].id);
@@ -172,7 +172,9 @@ test("a master whose file is gone is told, and the others are used", async () =>
 test("the import stops before the browser's quota is met, with nothing harmed, and goes on when there is room", async () => {
   const session = await open();
   const before = session.store.getState().subs.length;
-  const more = { ...files[0], name: "bias-100.fits" };
+  const bytes = new Uint8Array(await (await files[0].load(new AbortController().signal)).arrayBuffer());
+  bytes[5762] ^= 1; // another frame, by one count of one pixel
+  const more = { name: "bias-100.fits", load: () => Promise.resolve(new Blob([bytes])) };
   let quota = 2 ** 20;
   const had = Object.getOwnPropertyDescriptor(globalThis, "navigator");
   Object.defineProperty(globalThis, "navigator", {
@@ -194,7 +196,7 @@ test("the import stops before the browser's quota is met, with nothing harmed, a
 
 test("a video comes in frame by frame, is related by its disc, and is not stacked by stars", async () => {
   const planet = newProject("Oru", false);
-  await bench.repository.saveProject(planet);
+  await bench.repository.addProject(planet);
   const session = await bench.open(planet.id);
   const ser = new Blob([
     ...videoFile(createVideo({ frames: 9, seed: 4, width: 128, height: 120 }), kernels),
@@ -217,7 +219,7 @@ test("a video comes in frame by frame, is related by its disc, and is not stacke
 
 test("frames of a colour video are measured and shown in colour, and ranked by their blur all the same", async () => {
   const planet = newProject("Oru in colour", false);
-  await bench.repository.saveProject(planet);
+  await bench.repository.addProject(planet);
   const session = await bench.open(planet.id);
   const video = createVideo({ frames: 30, seed: 6, width: 128, height: 120, cfa: "GBRG" });
   const ser = new Blob([...videoFile(video, kernels)] as BlobPart[]);

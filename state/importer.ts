@@ -1,5 +1,6 @@
 import { Stopped, UserError } from "@/core/job";
 import type { SubMetadata } from "@/core/formats";
+import { PRODUCT_WORDS } from "@/core/formats";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
 import { withCalibration } from "@/engine/calibration";
 import { measureFrames } from "@/engine/jobs/video";
@@ -36,6 +37,8 @@ export interface ImportTarget {
   calibrationFor(sub: SubRecord): CalibrationRef | null;
   add(subs: SubRecord[]): void;
   refuse(file: RefusedFile): void;
+  /** Tells something that a person should know, in words. */
+  tell(words: string): void;
 }
 
 /** The browser's storage cannot take more: the import ends here, and what is left can go on later. */
@@ -63,7 +66,7 @@ export async function importFiles(
   { signal, onProgress }: JobControl,
   onLeft: (left: WaitingFile[]) => void,
 ): Promise<void> {
-  const known = new Set(target.subs().map(({ name, bytes }) => `${name} ${bytes}`));
+  const known = new KnownFiles(target);
   let alreadyHere = 0;
   let next = files[0]?.load(signal);
   for (const [k, { name }] of files.entries()) {
@@ -73,9 +76,9 @@ export async function importFiles(
     next?.catch(() => undefined);
     try {
       const file = await untilStopped(loading, signal);
-      if (known.has(`${name} ${file.size}`)) alreadyHere++;
-      else await importOne(target, name, file, signal, (part) => onProgress((k + part) / files.length));
-      known.add(`${name} ${file.size}`);
+      const hash = await known.hashOf(name, file, signal);
+      if (await known.has(hash, file.size, signal)) alreadyHere++;
+      else await importOne(target, name, file, hash, signal, (part) => onProgress((k + part) / files.length));
     } catch (error) {
       if (signal.aborted || error instanceof StorageFull) {
         onLeft(files.slice(k));
@@ -90,14 +93,42 @@ export async function importFiles(
     target.refuse({
       name: alreadyHere === 1 ? "One file" : `${alreadyHere} files`,
       message: `${alreadyHere === 1 ? "One file is" : `${alreadyHere} files are`} in the project already`,
-      advice: "Nothing to do; rename a file if it is another frame.",
+      advice: "Nothing to do: each is the same as one that is there, byte for byte.",
     });
+}
+
+/** Files of a project by their content: the same file under another name is the same, another one of its name is not. */
+class KnownFiles {
+  private readonly unhashed = new Map<string, SubRecord>();
+
+  constructor(private readonly target: ImportTarget) {
+    for (const sub of target.subs()) if (sub.hash === null) this.unhashed.set(sub.fileId, sub);
+  }
+
+  hashOf(name: string, blob: Blob, signal: AbortSignal): Promise<string> {
+    const frame: FrameRef = { id: `hash ${crypto.randomUUID()}`, name, kind: "blob", blob };
+    return this.target.pool.run("hashFile", { frame }, { priority: PRIORITY.measure, signal });
+  }
+
+  /** Whether a file of this content is there. Files of before hashes were kept are hashed once one of their size comes. */
+  async has(hash: string, size: number, signal: AbortSignal): Promise<boolean> {
+    const alike = [...this.unhashed.values()].filter(({ bytes }) => bytes === size);
+    for (const sub of alike) {
+      this.unhashed.delete(sub.fileId);
+      const blob = await this.target.repository.blob(sub.fileId);
+      // A file that was unpacked on import is not what came.
+      if (!blob || blob.size !== sub.bytes) continue;
+      if ((await this.hashOf(sub.name, blob, signal)) === hash) return true;
+    }
+    return this.target.subs().some((sub) => sub.hash === hash);
+  }
 }
 
 async function importOne(
   target: ImportTarget,
   name: string,
   file: Blob,
+  hash: string,
   signal: AbortSignal,
   onPart: (part: number) => void,
 ): Promise<void> {
@@ -105,12 +136,18 @@ async function importOne(
   const fileId = crypto.randomUUID();
   const came: FrameRef = { id: fileId, name, kind: "blob", blob: file };
   const reading = await pool.run("readFile", { frame: came }, { priority: PRIORITY.measure, signal });
+  const { product } = reading.metadata;
+  if (product !== null)
+    throw new UserError(
+      `${name}: is ${PRODUCT_WORDS[product]}, by its header, and no frame of a camera`,
+      "It is left aside, so that nothing is stacked twice; bring in the subs that it was made of.",
+    );
   let stored: StoredFile = { id: fileId, projectId, blob: file };
   if (!reading.randomAccess) {
     const unpacked = await pool.run("unpack", { frame: came }, { priority: PRIORITY.measure, signal });
     stored = { id: fileId, projectId, blob: new Blob([unpacked as BlobPart]), cards: reading.cards };
   }
-  await checkRoom(name, stored.blob.size);
+  await checkRoom(name, stored.blob.size, target.repository, (words) => target.tell(words));
   const base = {
     version: RECORD_VERSION as typeof RECORD_VERSION,
     projectId,
@@ -121,6 +158,7 @@ async function importOne(
     rival: false,
     format: reading.format,
     bytes: file.size,
+    hash,
     width: reading.width,
     height: reading.height,
     channels: reading.channels,
@@ -220,10 +258,25 @@ function atTime(metadata: SubMetadata, timeMs: number | null): SubMetadata {
   return timeMs === null ? metadata : { ...metadata, date: new Date(timeMs).toISOString().slice(0, 23) };
 }
 
-/** Throws StorageFull where the browser tells that a file does not fit any more. */
-async function checkRoom(name: string, bytes: number): Promise<void> {
-  const estimate = await storageUse();
-  if (estimate && estimate.quota - estimate.used < bytes + SPARE_BYTES) throw new StorageFull(name);
+/**
+ * Throws StorageFull where the browser tells that so many bytes do not fit any more. Room that deleted projects still take is freed first:
+ * from then on they cannot be brought back, which `tell` hears.
+ */
+export async function checkRoom(
+  name: string,
+  bytes: number,
+  repository: Pick<Repository, "purgeDeleted">,
+  tell: (words: string) => void,
+): Promise<void> {
+  const fits = async () => {
+    const estimate = await storageUse();
+    return !estimate || estimate.quota - estimate.used >= bytes + SPARE_BYTES;
+  };
+  if (await fits()) return;
+  const purged = await repository.purgeDeleted();
+  if (purged > 0)
+    tell(`To make room ${purged === 1 ? "a deleted project was" : `${purged} deleted projects were`} removed for good`);
+  if (!(await fits())) throw new StorageFull(name);
 }
 
 /** What the browser tells of its storage for this site; null where it does not. */

@@ -77,6 +77,11 @@ export function createJobs() {
     }
   }
 
-  return { store, run, dismiss };
+  const running = () => store.getState().jobs.filter(({ error }) => !error);
+  return {
+    ...{ store, run, dismiss },
+    isRunning: () => running().length > 0,
+    stopAll: () => running().forEach(({ stop }) => stop()),
+  };
 }
 export type Jobs = ReturnType<typeof createJobs>;

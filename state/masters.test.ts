@@ -21,7 +21,7 @@ const filesOf = (given: typeof night, kinds: string[], prefix = "") =>
 
 async function sessionWith(name: string, ...files: ReturnType<typeof filesOf>[]) {
   const project = newProject(name, false);
-  await bench.repository.saveProject(project);
+  await bench.repository.addProject(project);
   const session = await bench.open(project.id);
   await session.subs.importFiles(files.flat());
   return session;

@@ -7,7 +7,7 @@ import type { Repository } from "@/storage";
 import { addLane } from "./board";
 import type { Jobs } from "./jobs";
 import { ProjectSession } from "./project";
-import { KEEP_DELETED_MS, newProject, readShelf, withDeletion } from "./shelf";
+import { KEEP_DELETED_MS, newProject, readShelf } from "./shelf";
 import type { TestBench } from "./testing";
 import { graded, testBench } from "./testing";
 
@@ -26,7 +26,7 @@ const open = () => bench.open(project.id);
 beforeAll(async () => {
   bench = await testBench("project-test");
   ({ repository, pool, jobs } = bench);
-  await repository.saveProject(project);
+  await repository.addProject(project);
 });
 afterAll(() => bench.close());
 
@@ -52,6 +52,54 @@ test("files come in one by one; a broken one, a failing one and a double are nam
   expect(subs[0].measures.stars).toBeGreaterThan(10);
   session.subs.dismissRefused();
   expect(session.store.getState().refused).toEqual([]);
+});
+
+test("a file is known by its content: renamed it is the same, another one of the same name and size is not", async () => {
+  const session = await open();
+  const before = session.store.getState().subs.length;
+  const other = new Blob([
+    subFile(createNight({ subs: 5, seed: 99, width: 220, height: 180 }), 0, kernels) as BlobPart,
+  ]);
+  expect(other.size).toBe(sub(0).size);
+  await session.subs.importFiles([
+    { name: "renamed.fits", load: () => Promise.resolve(sub(1)) },
+    { name: subFileName(1), load: () => Promise.resolve(other) },
+  ]);
+  const { subs, refused } = session.store.getState();
+  expect(subs.length).toBe(before + 1);
+  expect(refused).toEqual([expect.objectContaining({ name: "One file" })]);
+  session.subs.dismissRefused();
+  // Removed, it can be brought back until it is forgotten.
+  const added = subs[subs.length - 1];
+  session.subs.remove([added.id]).undo();
+  expect(session.store.getState().subs.map(({ id }) => id)).toEqual(subs.map(({ id }) => id));
+  expect(session.subs.remove([added.id]).removed).toBe(1);
+  expect(session.store.getState().subs.length).toBe(before);
+  expect(session.project.subCount).toBe(before);
+  session.close();
+  await new Promise((resolve) => setTimeout(resolve, 50));
+  expect((await open()).store.getState().subs.length).toBe(before);
+});
+
+test("what was made of subs is told by its header and left aside", async () => {
+  const session = await open();
+  const made = async (type: string) => {
+    const bytes = new Uint8Array(await sub(0).arrayBuffer());
+    const header = Buffer.from(bytes.buffer, 0, 5760);
+    const at = header.indexOf("IMAGETYP= ");
+    header.write(`IMAGETYP= '${type}'`.padEnd(50), at);
+    return { name: `${type}.fits`, load: () => Promise.resolve(new Blob([bytes])) };
+  };
+  const before = session.store.getState().subs.length;
+  await session.subs.importFiles([await made("stack"), await made("stack half A"), await made("stack coverage")]);
+  const { subs, refused } = session.store.getState();
+  expect(subs.length).toBe(before);
+  expect(refused.map(({ message }) => /: is (.*), by its header/.exec(message)?.[1])).toEqual([
+    "a stack",
+    "half of a stack",
+    "the coverage of a stack",
+  ]);
+  session.subs.dismissRefused();
 });
 
 test("a stop in the middle keeps what came in", async () => {
@@ -109,6 +157,28 @@ test("a stack is made, kept with its halves, begins the board, and cannot be del
   session.board.flush();
 });
 
+test("a stack that was interrupted is gone on with; one that was stopped is not offered", async () => {
+  const session = await open();
+  const settings = stackSettings.parse({});
+  const stopped = session.stacks.make("Stopped", settings);
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  expect(session.project.stackInWork?.name).toBe("Stopped");
+  session.jobs.stopAll();
+  expect(await stopped).toBeNull();
+  expect(session.project.stackInWork).toBeNull();
+  const closed = session.stacks.make("Interrupted", settings);
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  session.close();
+  await closed;
+  const again = await open();
+  const { stackInWork } = again.project;
+  expect(stackInWork?.name).toBe("Interrupted");
+  const made = stackInWork && (await again.stacks.goOn(stackInWork));
+  expect(made?.name).toBe("Interrupted");
+  expect(again.project.stackInWork).toBeNull();
+  again.stacks.delete(made?.id ?? "");
+});
+
 test("changes of the board are undone and redone, and come back with the project; facts do too", async () => {
   const session = await open();
   const lanes = () => session.store.getState().board?.present.lanes.length;
@@ -154,7 +224,7 @@ test("no storage left: the sub is refused in words and nothing else is harmed", 
 
 test("the shelf counts what a project holds, forgets deleted ones after a while, and shows the last opened first", async () => {
   const other = { ...newProject("Later", false), openedAt: Date.now() + 1e6 };
-  await repository.saveProject(other);
+  await repository.addProject(other);
   // No sub is loaded for it: of 4000 frames that would take seconds.
   const { subs } = repository;
   repository.subs = () => Promise.reject(new Error("subs were loaded"));
@@ -162,12 +232,11 @@ test("the shelf counts what a project holds, forgets deleted ones after a while,
   repository.subs = subs;
   expect(cards.map((card) => card.project.name)).toEqual(["Later", "Weir"]);
   expect(cards[1]).toMatchObject({ subs: 4, stacks: 1, integrationS: 480 });
-  const deleted = withDeletion(other, true);
-  await repository.saveProject(deleted);
+  await repository.markDeleted(other.id, true);
   expect((await readShelf(repository, Date.now())).cards.length).toBe(1);
-  await repository.saveProject(withDeletion(deleted, false));
+  await repository.markDeleted(other.id, false);
   expect((await readShelf(repository, Date.now())).cards.length).toBe(2);
-  await repository.saveProject(deleted);
+  await repository.markDeleted(other.id, true);
   await readShelf(repository, Date.now() + KEEP_DELETED_MS + 1000);
   expect(await repository.project(other.id)).toBeNull();
 });

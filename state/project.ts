@@ -98,9 +98,11 @@ export class ProjectSession {
     this.base.saveProject(part);
   }
 
-  /** Ends what goes on in the background. */
+  /** Writes what waits to be written and ends all work. */
   close(): void {
     this.board.flush();
     this.subs.close();
+    this.stacks.close();
+    this.jobs.stopAll();
   }
 }

@@ -29,11 +29,6 @@ export function newProject(name: string, demo: boolean, demoKind: ProjectRecord[
   });
 }
 
-/** The project marked as deleted now, or brought back. */
-export function withDeletion(project: ProjectRecord, deleted: boolean): ProjectRecord {
-  return { ...project, deletedAt: deleted ? Date.now() : null };
-}
-
 /** A deleted project can be brought back for this long; it is removed for good when the shelf is opened after that. */
 export const KEEP_DELETED_MS = 10 * 60 * 1000;
 

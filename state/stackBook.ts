@@ -1,7 +1,7 @@
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import type { StackSettings } from "@/core/stack";
-import type { CalibrationPlan, StackRecord } from "@/storage";
+import type { CalibrationPlan, StackInWork, StackRecord } from "@/storage";
 import type { BoardBook } from "./boardBook";
 import type { CalibrationBook } from "./calibrationBook";
 import type { Subject } from "./facts";
@@ -12,6 +12,7 @@ import { makeProjectStack } from "./stacks";
 
 /** The stacks of a project. */
 export class StackBook {
+  private closed = false;
   private readonly subjects = new Map<string, Promise<Subject>>();
 
   constructor(
@@ -28,17 +29,39 @@ export class StackBook {
     options: { only?: ReadonlySet<string>; plan?: CalibrationPlan } = {},
   ): Promise<StackRecord | null> {
     const { base } = this;
-    return base.jobs.run("stack", `Stacking “${name}”`, async (control) => {
+    const plan = options.plan ?? base.project.calibration;
+    const only = options.only ? [...options.only] : null;
+    base.saveProject({ stackInWork: { name, settings, only, plan } });
+    const made = await base.jobs.run("stack", `Stacking “${name}”`, async (control) => {
       const included = includedLights(base.now).filter(({ id }) => options.only?.has(id) ?? true);
       const stackRecord = await makeProjectStack(
         { base, files: this.files, calibration: this.calibration },
-        { name, settings, included, plan: options.plan ?? base.project.calibration },
+        { name, settings, included, plan },
         control,
       );
       base.state.setState(({ stacks }) => ({ stacks: [...stacks, stackRecord], currentStackId: stackRecord.id }));
       this.board.begin(stackRecord);
       return stackRecord;
     });
+    // Made, stopped or failed, it is not in work any more; only a page that is closed leaves it so.
+    if (!this.closed) base.saveProject({ stackInWork: null });
+    return made;
+  }
+
+  /** Goes on with a stack that was interrupted, from the strips that were finished. */
+  goOn({ name, settings, only, plan }: StackInWork): Promise<StackRecord | null> {
+    return this.make(name, settings, { only: only ? new Set(only) : undefined, plan });
+  }
+
+  /** Gives an interrupted stack up. */
+  giveUp(): void {
+    this.base.saveProject({ stackInWork: null });
+    this.base.save(this.base.repository.strips(this.base.project.id).forget(null));
+  }
+
+  /** Leaves a stack that is being made as interrupted: called when its work ends with the page or the tab. */
+  close(): void {
+    this.closed = true;
   }
 
   select(id: string): void {

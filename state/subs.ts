@@ -12,11 +12,16 @@ import { importFiles, measuresOf } from "./importer";
 import { exposureOf } from "./lights";
 import type { ProjectStore } from "./projectStore";
 
+/** How long subs that were removed can be brought back. */
+export const UNDO_MS = 12_000;
+
 /** The subs of a project: bringing them in, measuring and choosing them. Changes are saved as they are made. */
 export class SubsBook {
   private readonly grading: Grading;
   /** Whether a person chose the frame that is shown. */
   private went = false;
+  /** Subs that were removed and can still be brought back. */
+  private readonly leaving = new Set<{ forget: () => void }>();
 
   constructor(
     private readonly base: ProjectStore,
@@ -40,8 +45,9 @@ export class SubsBook {
     this.grading.schedule();
   }
 
-  /** Ends what goes on in the background. */
+  /** Ends what goes on in the background; what was removed is gone for good. */
   close(): void {
+    for (const { forget } of [...this.leaving]) forget();
     this.grading.stop();
   }
 
@@ -70,6 +76,7 @@ export class SubsBook {
             state.setState(({ subs }) => ({ subs: [...subs, ...added], currentSubId: this.currentAfter(added) }));
             this.grade();
           },
+          tell: (words) => state.setState(({ problems }) => ({ problems: [...problems, words] })),
           refuse: (file) => state.setState(({ refused }) => ({ refused: [...refused, file] })),
         },
         files,
@@ -155,6 +162,45 @@ export class SubsBook {
       }
     });
     this.grade();
+  }
+
+  /**
+   * Takes subs out of the project, with their files; a frame of a video with all of it. For twelve seconds `undo` brings them back;
+   * nothing is removed from storage before.
+   */
+  remove(ids: readonly string[]): { removed: number; undo: () => void } {
+    const wanted = new Set(ids);
+    const { subs, currentSubId } = this.base.now;
+    const files = new Set(subs.filter(({ id }) => wanted.has(id)).map(({ fileId }) => fileId));
+    const removed = subs.filter(({ fileId }) => files.has(fileId));
+    const left = subs.filter(({ fileId }) => !files.has(fileId));
+    const next = left.find(({ order }) => order > (removed[0]?.order ?? 0)) ?? left.at(-1);
+    this.base.state.setState({
+      subs: left,
+      selection: [],
+      currentSubId: left.some(({ id }) => id === currentSubId) ? currentSubId : (next?.id ?? null),
+    });
+    this.noteSums();
+    this.grade();
+    const timer = setTimeout(forget, UNDO_MS);
+    const pending = { forget };
+    this.leaving.add(pending);
+    const { base, leaving } = this;
+    function forget(): void {
+      clearTimeout(timer);
+      if (leaving.delete(pending)) base.save(base.repository.removeSubs(removed));
+    }
+    return {
+      removed: removed.length,
+      undo: () => {
+        clearTimeout(timer);
+        if (!this.leaving.delete(pending)) return;
+        const all = [...this.base.now.subs, ...removed].sort((a, b) => a.order - b.order);
+        this.base.state.setState({ subs: all, currentSubId: removed[0]?.id ?? null });
+        this.noteSums();
+        this.grade();
+      },
+    };
   }
 
   private change(ids: readonly string[], change: (sub: SubRecord) => SubRecord): void {

@@ -2,6 +2,7 @@ import type { DBSchema, IDBPDatabase } from "idb";
 import { openDB } from "idb";
 import type { z } from "zod";
 import { readRecord } from "./migrations";
+import { UserError } from "@/core/job";
 import type { Card } from "@/core/formats";
 import type { StoredStrip, StripStore } from "@/engine/jobs/strips";
 import { packRecords, unpackRecords } from "./columns";
@@ -52,6 +53,14 @@ export interface StoredFile {
   blob: Blob;
   /** The header of the file as it came, where `blob` is unpacked and holds less of it. */
   cards?: Card[];
+}
+
+/** A project was deleted, in another tab perhaps, while work on it went on. */
+export class ProjectGone extends UserError {
+  constructor(name: string) {
+    super(`“${name}” was deleted meanwhile`, "Undo that on the shelf, or go on with another project.");
+    this.name = "ProjectGone";
+  }
 }
 
 const DATABASE = "dunkel";
@@ -105,8 +114,26 @@ export class Repository {
     return read?.ok ? read.value : null;
   }
 
-  async saveProject(record: ProjectRecord): Promise<void> {
+  async addProject(record: ProjectRecord): Promise<void> {
     await this.db.put("projects", record);
+  }
+
+  /** Saves a project that is there. Throws ProjectGone where it was deleted meanwhile: writing it would bring it back. */
+  async saveProject(record: ProjectRecord): Promise<void> {
+    const tx = this.db.transaction("projects", "readwrite");
+    const stored = await tx.store.get(record.id);
+    const isThere = stored !== undefined && stored.deletedAt === null;
+    if (isThere) await tx.store.put(record);
+    await tx.done;
+    if (!isThere) throw new ProjectGone(record.name);
+  }
+
+  /** Marks a project as deleted now, or takes that back; nothing for one that is gone for good. */
+  async markDeleted(projectId: string, isDeleted: boolean): Promise<void> {
+    const tx = this.db.transaction("projects", "readwrite");
+    const stored = await tx.store.get(projectId);
+    if (stored) await tx.store.put({ ...stored, deletedAt: isDeleted ? Date.now() : null });
+    await tx.done;
   }
 
   async subs(projectId: string): Promise<{ found: SubRecord[]; problems: Problem[] }> {
@@ -173,6 +200,18 @@ export class Repository {
       await videos.put(videoOf(all));
     }
     await putAll((record) => subs.put(record), alone);
+    await tx.done;
+  }
+
+  /** Removes subs, and files of which no sub is left. A video goes as a whole, once all its frames are named. */
+  async removeSubs(records: readonly SubRecord[]): Promise<void> {
+    const tx = this.db.transaction(["subs", "videos", "blobs"], "readwrite");
+    const [subs, videos, blobs] = [tx.objectStore("subs"), tx.objectStore("videos"), tx.objectStore("blobs")];
+    for (const { id, fileId } of records) {
+      void subs.delete(id);
+      void videos.delete(fileId);
+      void blobs.delete(fileId);
+    }
     await tx.done;
   }
 
@@ -277,6 +316,13 @@ export class Repository {
         await tx.done;
       },
     };
+  }
+
+  /** Removes for good all projects that are marked as deleted, to make room; how many there were. */
+  async purgeDeleted(): Promise<number> {
+    const deleted = (await this.db.getAll("projects")).filter(({ deletedAt }) => deletedAt !== null);
+    for (const { id } of deleted) await this.deleteProject(id);
+    return deleted.length;
   }
 
   /** Removes a project and all that belongs to it. */

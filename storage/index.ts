@@ -1,5 +1,5 @@
 export type { Problem, StackPicture, StorageEvents, StoredFile } from "./database";
-export { Repository, STACK_PICTURES, stackPictureId } from "./database";
+export { ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
 export type {
   Board,
   CalibrationPlan,
@@ -9,6 +9,7 @@ export type {
   MasterRecord,
   ProjectRecord,
   StackCalibration,
+  StackInWork,
   StackRecord,
   SubRecord,
   View,

@@ -28,6 +28,16 @@ export const calibrationPlan = z.object({
 });
 export type CalibrationPlan = z.infer<typeof calibrationPlan>;
 
+/** A stack that is being made: what it is made of, so that it can be gone on with after the page was closed. */
+export const stackInWork = z.object({
+  name: z.string().min(1).max(80),
+  settings: stackSettings,
+  /** Ids of the subs of the set that it is made of; null for all that are included. */
+  only: z.array(z.string()).nullable(),
+  plan: calibrationPlan,
+});
+export type StackInWork = z.infer<typeof stackInWork>;
+
 export const projectRecord = z.object({
   version: z.literal(RECORD_VERSION),
   id,
@@ -68,6 +78,8 @@ export const projectRecord = z.object({
     tolerance: tolerances.parse({}),
     use: { bias: true, dark: true, flat: true },
   }),
+  /** Null where none is being made, and none was interrupted. */
+  stackInWork: stackInWork.nullable().default(null),
   /** The page that was open last. */
   stage: z.enum(["subs", "stack", "compare", "finish"]),
 });
@@ -91,6 +103,8 @@ export const subRecord = z.object({
   format: z.enum(["fits", "tiff", "png", "ser", "avi"]),
   /** Size of the file as it came. */
   bytes: z.number(),
+  /** Hash of its bytes; null where it came before hashes were kept. */
+  hash: z.string().nullable().default(null),
   width: z.number().int(),
   height: z.number().int(),
   channels: z.number().int(),

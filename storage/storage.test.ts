@@ -38,6 +38,7 @@ const sub = (id: string, order: number): SubRecord => ({
   rival: false,
   format: "fits",
   bytes: 3,
+  hash: null,
   width: 10,
   height: 10,
   channels: 3,
@@ -112,7 +113,7 @@ const stack = (id: string): StackRecord => ({
 
 test("projects, subs with their files and stacks with their pictures come back as they were", async () => {
   const repository = await openRepository();
-  await repository.saveProject(project);
+  await repository.addProject(project);
   await add(repository, sub("b", 2), "bbb");
   await add(repository, sub("a", 1), "aaa");
   const blobs = { mean: new Blob(["m"]), a: new Blob(["x"]), b: new Blob(["y"]), coverage: new Blob(["c"]) };
@@ -131,8 +132,8 @@ test("projects, subs with their files and stacks with their pictures come back a
 
 test("deleting a project removes all that belongs to it and nothing else", async () => {
   const repository = await openRepository();
-  await repository.saveProject(project);
-  await repository.saveProject({ ...project, id: "q" });
+  await repository.addProject(project);
+  await repository.addProject({ ...project, id: "q" });
   await add(repository, sub("a", 1), "aaa");
   await add(repository, { ...sub("z", 1), projectId: "q" }, "zzz");
   await repository.saveFact({ version: RECORD_VERSION, id: "p:k", projectId: "p", value: [{ a: 1 }] });

@@ -6,11 +6,12 @@ export type { Card } from "./card";
 export type { FormatId, PictureFile } from "./picture";
 export { FILE_ENDINGS, FORMATS, openPicture } from "./registry";
 export { asRead, unpackToFits } from "./unpack";
-export type { CfaPattern, FrameType, SubMetadata, UnitName } from "./metadata";
+export type { CfaPattern, FrameType, ProductKind, SubMetadata, UnitName } from "./metadata";
 export {
   CFA_PATTERNS,
   FRAME_TYPES,
   NO_METADATA,
+  PRODUCT_WORDS,
   TYPED_FIELDS,
   UNIT_FIELDS,
   UNIT_NAMES,

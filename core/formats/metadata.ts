@@ -15,6 +15,16 @@ export const UNIT_NAMES = ["ADU", "e-", "share"] as const;
 export const unitName = z.enum(UNIT_NAMES);
 export type UnitName = z.infer<typeof unitName>;
 
+/** Pictures that are made of frames, and are never stacked as such. */
+export const PRODUCT_WORDS = {
+  stack: "a stack",
+  half: "half of a stack",
+  coverage: "the coverage of a stack",
+  treated: "a treated picture",
+} as const;
+const productKind = z.enum(["stack", "half", "coverage", "treated"]);
+export type ProductKind = z.infer<typeof productKind>;
+
 const text = z.string().max(200).nullable().catch(null).default(null);
 const positive = z.number().positive().finite().nullable().catch(null).default(null);
 const real = z.number().finite().nullable().catch(null).default(null);
@@ -28,6 +38,8 @@ export const subMetadata = z.object({
   /** Start of the exposure, ISO 8601, UTC. */
   date: text,
   frameType: frameType.nullable().catch(null).default(null),
+  /** Where it is no frame of a camera but was made of some: what it is. */
+  product: productKind.nullable().catch(null).default(null),
   /** Whether the file says that it is a master. */
   master: z.boolean().catch(false).default(false),
   exposureS: z.number().min(0).finite().nullable().catch(null).default(null),
@@ -124,6 +136,7 @@ export function metadataOfCards(cards: Card[]): SubMetadata {
     filter: words("FILTER", "FILTER1", "FILTNAM"),
     date: dateOf(words("DATE-OBS", "DATE_OBS", "DATE-BEG", "DATEOBS", "DATETIME")),
     frameType: kind && frameTypeOf(kind),
+    product: kind && productOf(kind),
     master: kind !== null && /master|stack|combined/i.test(kind),
     exposureS: number("EXPTIME", "EXPOSURE", "EXP_TIME", "EXPOS", "ITIME"),
     gain: number("GAIN", "CAMGAIN", "GAINRAW"),
@@ -183,6 +196,17 @@ export function frameTypeOf(words: string): FrameType | null {
   if (/bias|zero|offset/.test(kind)) return "bias";
   if (/light|object|science|target/.test(kind)) return "light";
   return null;
+}
+
+/** "stack half A", "Master Light", "integration" …: what such a picture is; null for frames and for masters of calibration frames. */
+function productOf(words: string): ProductKind | null {
+  const kind = words.toLowerCase();
+  if (/coverage/.test(kind)) return "coverage";
+  if (/treated|processed/.test(kind)) return "treated";
+  if (!/stack|master|combined|integration/.test(kind)) return null;
+  const type = frameTypeOf(words);
+  if (type !== null && type !== "light") return null;
+  return /half/.test(kind) ? "half" : "stack";
 }
 
 function dateOf(words: string | null): string | null {

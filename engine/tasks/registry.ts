@@ -2,6 +2,7 @@ import { crop, measureCrop } from "./crop";
 import { convert } from "./convert";
 import { measureFacts } from "./facts";
 import { flip } from "./flip";
+import { hashFile } from "./hash";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
@@ -16,6 +17,7 @@ export const TASKS = {
   defects,
   encodePng,
   flip,
+  hashFile,
   inspect,
   master,
   measurePatches,

@@ -87,14 +87,16 @@ export function DemoGuide() {
   const { id, demo } = session.project;
   const run = () => {
     setPaused(null);
-    runDemo(session, (stage) => router.push(`/p/${id}/${stage}`))
+    // Whoever left the project meanwhile is not called back.
+    const isHere = () => window.location.pathname.startsWith(`/p/${id}/`);
+    runDemo(session, (stage) => isHere() && router.push(`/p/${id}/${stage}`))
       .then(() => {
         if (!isDone(session)) setPaused("The demo was stopped.");
       })
       .catch((error: unknown) => setPaused(error instanceof Error ? error.message : String(error)));
   };
   useEffect(() => {
-    if (!demo || started.current || isDone(session)) return;
+    if (!demo || started.current || isDone(session) || session.jobs.isRunning()) return;
     started.current = true;
     run();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each opening of the project

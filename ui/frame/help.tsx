@@ -18,6 +18,7 @@ export const KEYS: Readonly<Record<string, Keys>> = {
     ["← → ↑ ↓", "previous and next sub"],
     ["Space", "play"],
     ["O", "the selected subs out, or in"],
+    ["Delete", "remove the selected frames from the project"],
     ["Shift O", "leave them to the rules"],
     ["L", "make it the rival"],
     ["T", "to the rival and back"],

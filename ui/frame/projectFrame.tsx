@@ -2,9 +2,11 @@
 
 import Link from "next/link";
 import type { ReactNode } from "react";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 import { useStore } from "zustand";
-import { ProjectSession } from "@/state/project";
+import type { Absence } from "@/state/sessions";
+import { Toaster } from "sonner";
+import { Button } from "../kit/button";
 import { EmptyState, Problem } from "../kit/notice";
 import { DemoGuide } from "./demoGuide";
 import { SessionContext, useProject, useSession } from "./session";
@@ -14,37 +16,16 @@ import { useTools } from "./workspace";
 
 /** Opens a project for the screens below it and shows the bar on top. */
 export function ProjectFrame({ projectId, children }: { projectId: string; children: ReactNode }) {
-  const { pool, jobs, repository } = useTools();
-  const [session, setSession] = useState<ProjectSession | null>(null);
-  const [missing, setMissing] = useState(false);
+  const { sessions } = useTools();
+  const state = useStore(sessions.store, (all) => all[projectId]);
   useEffect(() => {
-    let gone = false;
-    let opened: ProjectSession | null = null;
-    void ProjectSession.open(projectId, pool, jobs, repository).then((found) => {
-      if (gone) return;
-      opened = found;
-      if (found) setSession(found);
-      else setMissing(true);
-    });
-    const flush = () => opened?.board.flush();
-    window.addEventListener("pagehide", flush);
-    return () => {
-      gone = true;
-      opened?.close();
-      window.removeEventListener("pagehide", flush);
-      setSession(null);
-    };
-  }, [projectId, pool, jobs, repository]);
-  if (missing)
-    return (
-      <EmptyState title="No such project in this browser">
-        It may have been deleted, or made in another browser.{" "}
-        <Link href="/" className="text-accent underline">
-          Back to the shelf
-        </Link>
-      </EmptyState>
-    );
-  if (!session) return null;
+    void sessions.open(projectId);
+    return () => sessions.get(projectId)?.board.flush();
+  }, [projectId, sessions]);
+  if (!state || "opening" in state) return null;
+  if ("absence" in state)
+    return <NotHere absence={state.absence} onTakeOver={() => void sessions.open(projectId, true)} />;
+  const { session } = state;
   return (
     <SessionContext.Provider value={session}>
       <div className="flex h-screen flex-col">
@@ -53,14 +34,44 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
         <DemoGuide />
         <ThumbnailKeeper />
         <main className="min-h-0 flex-1">{children}</main>
+        <Toaster theme="dark" position="bottom-left" />
       </div>
     </SessionContext.Provider>
   );
 }
 
+/** Why there is nothing to show, and what to do. */
+function NotHere({ absence, onTakeOver }: { absence: Absence; onTakeOver: () => void }) {
+  const shelf = (
+    <Link href="/" className="text-accent underline">
+      Back to the shelf
+    </Link>
+  );
+  if (absence === "missing")
+    return (
+      <EmptyState title="No such project in this browser">
+        It may have been deleted, or made in another browser. {shelf}
+      </EmptyState>
+    );
+  return (
+    <EmptyState title={absence === "taken" ? "Another tab took this project over" : "Open in another tab"}>
+      <p className="mb-3">
+        One tab works on a project at a time, so that neither overwrites what the other does.{" "}
+        {absence === "taken"
+          ? "Everything that was done here is kept, and is there in the other tab."
+          : "Taken over, it is saved and closed there, work that runs there ends, and it opens here as it is."}{" "}
+        {shelf}
+      </p>
+      <Button kind="primary" onClick={onTakeOver}>
+        Take it over here
+      </Button>
+    </EmptyState>
+  );
+}
+
 function Problems() {
-  const { store: jobStore, dismiss } = useTools().jobs;
   const session = useSession();
+  const { store: jobStore, dismiss } = session.jobs;
   const problems = useProject((state) => state.problems);
   const jobs = useStore(jobStore, (state) => state.jobs);
   const failed = jobs.filter((job) => job.error);

@@ -8,8 +8,7 @@ import { duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { HelpOverlay, useHelp } from "./help";
 import { useGrades } from "../subs/grades";
-import { useProject, useStage } from "./session";
-import { useTools } from "./workspace";
+import { useProject, useSession, useStage } from "./session";
 
 /** The mark: the same grey at three strengths, and the one that was chosen. */
 export function Mark() {
@@ -70,7 +69,7 @@ export function TopBar() {
 }
 
 function RunningWork() {
-  const { store } = useTools().jobs;
+  const { store } = useSession().jobs;
   const jobs = useStore(store, (state) => state.jobs);
   const running = jobs.filter((job) => !job.error);
   if (running.length === 0) return null;

@@ -5,27 +5,37 @@ import { createContext, useContext, useEffect, useState } from "react";
 import { createBrowserPool } from "@/engine/browser/pool";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import type { Jobs } from "@/state/jobs";
-import { createJobs } from "@/state/jobs";
+import { browserClaims, NO_CLAIMS } from "@/state/claims";
+import { Sessions } from "@/state/sessions";
 import { Repository } from "@/storage";
 import { EmptyState } from "../kit/notice";
 
 export interface Tools {
   pool: WorkerPool;
   repository: Repository;
-  jobs: Jobs;
+  sessions: Sessions;
 }
 
 const ToolsContext = createContext<Tools | null>(null);
 
-/** Engine, storage and jobs for everything below; opened once, in the browser. */
+/** Engine, storage and open projects for everything below; opened once, in the browser. */
 export function Workspace({ children }: { children: ReactNode }) {
   const [tools, setTools] = useState<Tools | null>(null);
   const [failure, setFailure] = useState<string | null>(null);
   useEffect(() => {
     let pool: WorkerPool | null = null;
     let repository: Repository | null = null;
+    let sessions: Sessions | null = null;
     let gone = false;
+    const flush = () => sessions?.flush();
+    const ask = (event: BeforeUnloadEvent) => {
+      // The browser asks in its own words whether work that runs may end.
+      if (sessions?.isBusy()) event.preventDefault();
+    };
+    window.addEventListener("pagehide", flush);
+    window.addEventListener("beforeunload", ask);
+    const channel = new BroadcastChannel("dunkel");
+    const claims = "locks" in navigator ? browserClaims(navigator.locks, channel) : NO_CLAIMS;
     Repository.open({
       onBlocked: () =>
         setFailure("Another tab holds an older version of the stored projects open. Close it and reload."),
@@ -35,11 +45,16 @@ export function Workspace({ children }: { children: ReactNode }) {
         if (gone) return opened.close();
         repository = opened;
         pool = createBrowserPool();
-        setTools({ pool, repository, jobs: createJobs() });
+        sessions = new Sessions(pool, repository, claims);
+        setTools({ pool, repository, sessions });
       })
       .catch((error: unknown) => setFailure(`The browser's storage cannot be used: ${failureOf(error).message}`));
     return () => {
       gone = true;
+      window.removeEventListener("pagehide", flush);
+      window.removeEventListener("beforeunload", ask);
+      sessions?.close();
+      channel.close();
       pool?.close();
       repository?.close();
       setTools(null);

@@ -7,7 +7,7 @@ import { useCallback, useEffect, useState } from "react";
 import { Toaster, toast } from "sonner";
 import { failureOf } from "@/engine/protocol";
 import type { ProjectCard } from "@/state/shelf";
-import { newProject, readShelf, withDeletion } from "@/state/shelf";
+import { newProject, readShelf } from "@/state/shelf";
 import { Mark } from "../frame/topBar";
 import { useTools } from "../frame/workspace";
 import { Button, IconButton } from "../kit/button";
@@ -41,7 +41,7 @@ const DEMOS = [
 
 /** All projects as cards. On the first visit of a demo start it makes the demo project by itself. */
 export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
-  const { repository } = useTools();
+  const { repository, sessions } = useTools();
   const router = useRouter();
   const [cards, setCards] = useState<ProjectCard[] | null>(null);
   const [problems, setProblems] = useState<string[]>([]);
@@ -62,7 +62,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
   const create = useCallback(
     async (projectName: string, demo: boolean, kind: "night" | "raw" | "video" = "night") => {
       const project = newProject(projectName, demo, kind);
-      await repository.saveProject(project);
+      await repository.addProject(project);
       router.push(`/p/${project.id}/subs`);
     },
     [repository, router],
@@ -81,13 +81,14 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
   }, [refresh, create, demoByItself, repository]);
 
   const remove = async ({ project }: ProjectCard) => {
-    await repository.saveProject(withDeletion(project, true));
+    sessions.drop(project.id);
+    await repository.markDeleted(project.id, true);
     await refresh();
     toast(`“${project.name}” was deleted`, {
       duration: 12_000,
       action: {
         label: "Undo",
-        onClick: () => void repository.saveProject(withDeletion(project, false)).then(refresh),
+        onClick: () => void repository.markDeleted(project.id, false).then(refresh),
       },
     });
   };

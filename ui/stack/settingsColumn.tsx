@@ -48,6 +48,7 @@ export function SettingsColumn() {
   );
   return (
     <aside className="flex w-72 shrink-0 flex-col gap-3 overflow-auto border-r border-line bg-panel p-3">
+      <Interrupted />
       <p>
         Stack <b className="figures">{included.length}</b> {isVideo ? "frames" : "subs"}
         {exposedS > 0 ? `, ${duration(exposedS)} in all` : ""}.
@@ -150,6 +151,27 @@ function Sentence({ label, children }: { label: string; children: React.ReactNod
     <div className="flex flex-wrap items-center gap-2">
       <span className="text-quiet">{label}</span>
       {children}
+    </div>
+  );
+}
+
+/** A stack that was interrupted when the page was closed: to go on with, or to forget. */
+function Interrupted() {
+  const session = useSession();
+  const inWork = useProject((state) => state.project.stackInWork);
+  const stacking = useStacking();
+  if (!inWork || stacking) return null;
+  return (
+    <div role="status" className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="interrupted">
+      <p>“{inWork.name}” was interrupted when the page was closed. What was finished of it is kept.</p>
+      <div className="flex gap-2">
+        <Button help="Makes it from where it was interrupted" onClick={() => void session.stacks.goOn(inWork)}>
+          Go on
+        </Button>
+        <Button kind="quiet" help="Forgets what was finished of it" onClick={() => session.stacks.giveUp()}>
+          Give it up
+        </Button>
+      </div>
     </div>
   );
 }

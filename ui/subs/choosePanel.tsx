@@ -5,6 +5,7 @@ import { measureOf } from "@/core/choose";
 import { useProject, useSession } from "../frame/session";
 import { TypeHint } from "./headerPanel";
 import { ReferenceStrip } from "./referenceStrip";
+import { removeSubs } from "./removeSubs";
 import { RulesPanel } from "./rulesPanel";
 import { SetsBar } from "./setsBar";
 import { SubsTable } from "./subsTable";
@@ -55,6 +56,7 @@ export function ChoosePanel({ chosen, thumbnails, onShowHeader }: Props) {
             }
             onDecide={(include) => chosen.decide(selection, include)}
             onRules={() => session.subs.decide(selection, null)}
+            onRemove={() => removeSubs(session, selection)}
             onMatch={chosen.matchToThis}
             onRival={chosen.toRivalAndBack}
           />

@@ -16,6 +16,7 @@ interface Props {
   reason: { text: string; lines: readonly string[] } | null;
   onDecide: (include: boolean) => void;
   onRules: () => void;
+  onRemove: () => void;
   onMatch: () => void;
   onRival: () => void;
 }
@@ -36,6 +37,13 @@ export function ReferenceStrip(props: Props) {
           </Button>
           <Button kind="quiet" help="Takes the decision of a hand back (Shift O)" onClick={props.onRules}>
             Leave it to the rules
+          </Button>
+          <Button
+            kind="quiet"
+            help="Removes the selected frames and their files from the project; it can be undone (Delete)"
+            onClick={props.onRemove}
+          >
+            Remove
           </Button>
         </span>
       ) : (

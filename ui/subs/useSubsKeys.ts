@@ -3,6 +3,7 @@
 import { useHotkeys } from "react-hotkeys-hook";
 import { useSession } from "../frame/session";
 import type { JudgingLook } from "./flipPicture";
+import { removeSubs } from "./removeSubs";
 import type { Chosen } from "./useChosen";
 
 /** The keys of the Subs screen. */
@@ -25,5 +26,6 @@ export function useSubsKeys(
   useHotkeys("a", () => judge({ asItCame: !judging.asItCame }), [judging]);
   useHotkeys("k", () => judge({ patches: !judging.patches }), [judging, judge]);
   useHotkeys("mod+a", (event) => (event.preventDefault(), chosen.selectAll()), [chosen]);
+  useHotkeys("delete", () => removeSubs(session, chosen.chosen), [chosen]);
   useHotkeys("esc", () => current && session.subs.select(current.id), [current]);
 }

@@ -1,0 +1,91 @@
+import { constants } from "node:fs";
+import { access, mkdir, mkdtemp, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
+import { createWriteStream } from "node:fs";
+import { tmpdir } from "node:os";
+import { basename, dirname, join, resolve } from "node:path";
+import { Readable } from "node:stream";
+import type { ReadableStream } from "node:stream/web";
+import { pipeline } from "node:stream/promises";
+import { UserError } from "@/core/job";
+
+/** Where a path leads in the end: links followed as far as they exist. */
+async function realOf(path: string): Promise<string> {
+  const full = resolve(path);
+  try {
+    return await realpath(full);
+  } catch {
+    const parent = dirname(full);
+    return parent === full ? full : join(await realOf(parent), basename(full));
+  }
+}
+
+/**
+ * The one guard of every command, called with all files that it will write before any work: no output is an input (by whatever link), no two
+ * are the same, none is a folder, and each folder can be written to. Folders that are missing are made.
+ */
+export async function checkOutputs(outputs: readonly string[], inputs: readonly string[]): Promise<void> {
+  const made = new Set<string>();
+  const taken = new Map<string, string>();
+  for (const input of inputs) taken.set(await realOf(input), input);
+  for (const output of outputs) {
+    const real = await realOf(output);
+    const input = taken.get(real);
+    if (input !== undefined)
+      throw new UserError(
+        `${output}: would take the place of ${input}, which it is made of`,
+        "Choose another name or folder.",
+      );
+    if (made.has(real)) throw new UserError(`${output}: is to be written twice`, "Choose another name or folder.");
+    made.add(real);
+    const folder = dirname(real);
+    try {
+      await mkdir(folder, { recursive: true });
+      await access(folder, constants.W_OK);
+      if ((await stat(real).catch(() => null))?.isDirectory()) throw new Error("it is a folder");
+    } catch (error) {
+      throw unwritable(output, error);
+    }
+  }
+}
+
+const unwritable = (path: string, error: unknown): UserError =>
+  new UserError(
+    `${path}: cannot be written (${error instanceof Error ? error.message : String(error)})`,
+    "Check the folder and its free room.",
+  );
+
+/** Files and folders that must not outlive an interrupted command. */
+const temporary = new Set<string>();
+
+/** A new folder for what is needed only while a command runs, and how to be rid of it. */
+export async function temporaryFolder(): Promise<{ folder: string; remove: () => Promise<void> }> {
+  const folder = await mkdtemp(join(tmpdir(), "dunkel-"));
+  temporary.add(folder);
+  const remove = async () => {
+    await rm(folder, { recursive: true, force: true });
+    temporary.delete(folder);
+  };
+  return { folder, remove };
+}
+
+/** Writes a file whole or not at all: beside its place, and renamed when it is complete. */
+export async function writeWhole(path: string, content: Blob | Uint8Array | string): Promise<void> {
+  const part = join(dirname(resolve(path)), `.${basename(path)}.${process.pid}.part`);
+  temporary.add(part);
+  try {
+    if (content instanceof Blob)
+      await pipeline(Readable.fromWeb(content.stream() as ReadableStream), createWriteStream(part));
+    else await writeFile(part, content);
+    await rename(part, path);
+  } catch (error) {
+    await rm(part, { force: true });
+    throw unwritable(path, error);
+  } finally {
+    temporary.delete(part);
+  }
+}
+
+/** Removes what is half written and what only served the work; called before an interrupted command ends. */
+export async function cleanUp(): Promise<void> {
+  for (const path of temporary) await rm(path, { recursive: true, force: true });
+}
