@@ -1,23 +1,10 @@
-// Cross-origin isolation (for SharedArrayBuffer) and a content security policy that knows no other origin.
-const policy = [
-  "default-src 'self'",
-  "script-src 'self' 'unsafe-inline' 'wasm-unsafe-eval'",
-  "style-src 'self' 'unsafe-inline'",
-  "img-src 'self' data: blob:",
-  "font-src 'self'",
-  "connect-src 'self'",
-  "worker-src 'self'",
-  "object-src 'none'",
-  "base-uri 'self'",
-  "form-action 'self'",
-  "frame-ancestors 'none'",
-].join("; ");
+// Cross-origin isolation (for SharedArrayBuffer). Pages get their content security policy from proxy.ts; what is no page may load nothing.
+const policy = "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; object-src 'none'; frame-ancestors 'none'";
 
 const headers = [
   { key: "Cross-Origin-Opener-Policy", value: "same-origin" },
   { key: "Cross-Origin-Embedder-Policy", value: "require-corp" },
   { key: "Cross-Origin-Resource-Policy", value: "same-origin" },
-  { key: "Content-Security-Policy", value: policy },
   { key: "X-Content-Type-Options", value: "nosniff" },
   { key: "Referrer-Policy", value: "no-referrer" },
 ];
@@ -27,7 +14,13 @@ const config = {
   reactStrictMode: true,
   poweredByHeader: false,
   devIndicators: false,
-  headers: async () => [{ source: "/:path*", headers }],
+  headers: async () => [
+    { source: "/:path*", headers },
+    ...["/_next/:path*", "/engine/:path*", "/demos/:path*"].map((source) => ({
+      source,
+      headers: [{ key: "Content-Security-Policy", value: policy }],
+    })),
+  ],
 };
 
 export default config;

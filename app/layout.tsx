@@ -5,6 +5,9 @@ import type { ReactNode } from "react";
 import { Workspace } from "@/ui/frame/workspace";
 import "./globals.css";
 
+// A nonce belongs to one answer: pages are made for each.
+export const dynamic = "force-dynamic";
+
 export const metadata: Metadata = {
   title: "Dunkel",
   description: "Stack sub-exposures and compare approaches side by side.",

@@ -332,3 +332,23 @@ describe("small parts", () => {
     await expect(bytesOfArray("b", new Uint8Array(3)).read(1, 5)).rejects.toThrow("past the end");
   });
 });
+
+test("workers that die before they are there are started twice and no more; what waits is told, and so is the page", async () => {
+  const puppets: ReturnType<typeof puppet>[] = [];
+  const pool = new WorkerPool(1, () => {
+    const made = puppet();
+    puppets.push(made);
+    return made.line;
+  });
+  let told = "";
+  pool.onBroken = ({ message }) => (told = message);
+  const waiting = pool.run("crop", { treatment, region, reduce: 1 });
+  puppets[0].die("404");
+  await expect(waiting).rejects.toThrow("broke off");
+  const next = pool.run("crop", { treatment, region, reduce: 1 });
+  puppets[1].die("404");
+  await expect(next).rejects.toThrow("the engine could not be started (404)");
+  expect(puppets.length).toBe(2);
+  expect(told).toContain("could not be started");
+  await expect(pool.run("crop", { treatment, region, reduce: 1 })).rejects.toThrow("closed");
+});

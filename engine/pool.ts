@@ -39,10 +39,19 @@ interface Waiting {
 
 interface Member {
   line: PoolLine;
+  /** Whether it said that it is there. */
+  ready: boolean;
+  /** How often in a row a worker died in this place before it was there. */
+  deaths: number;
   index: number;
   running: Waiting | null;
   killTimer: ReturnType<typeof setTimeout> | null;
 }
+
+/** A worker that dies so often before it is there ends the attempt. */
+const MOST_DEATHS = 2;
+const START_ADVICE =
+  "Reload the page. If that does not help, start the application again, and see whether the browser is up to date and may run WebAssembly and workers.";
 
 /** A worker that has not stopped this long after it was told to is replaced. */
 const STOP_PATIENCE_MS = 800;
@@ -58,6 +67,8 @@ export class WorkerPool {
   private readonly facts = new FactShelf();
   private keptFacts = 0;
   private closed = false;
+  /** Told when no worker can be started. */
+  onBroken: ((error: JobError) => void) | null = null;
 
   /** At most `batchSize` workers are given to batch jobs at a time, so that a machine of few threads still answers to its user. */
   constructor(
@@ -74,7 +85,7 @@ export class WorkerPool {
     return new Promise((resolve, reject) => {
       if (options.signal?.aborted) return reject(new Stopped());
       if (this.closed)
-        return reject(new JobError({ name: "Error", message: "the engine was closed", advice: "Reload the page." }));
+        return reject(new JobError({ name: "Error", message: "the engine was closed", advice: START_ADVICE }));
       const stop = typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
       const onAbort = () => this.stop(waiting);
       // A signal may outlive thousands of jobs: each takes its listener away when it settles.
@@ -123,8 +134,8 @@ export class WorkerPool {
     }
   }
 
-  private start(index: number): Member {
-    const member: Member = { line: this.openLine(), index, running: null, killTimer: null };
+  private start(index: number, deaths = 0): Member {
+    const member: Member = { line: this.openLine(), ready: false, deaths, index, running: null, killTimer: null };
     member.line.listen(
       (message) => this.receive(member, message),
       (why) => this.replace(member, why),
@@ -137,7 +148,11 @@ export class WorkerPool {
     const parsed = reply.safeParse(message);
     if (!parsed.success) return;
     const data: Reply = parsed.data;
-    if (data.kind === "ready") return;
+    if (data.kind === "ready") {
+      member.ready = true;
+      member.deaths = 0;
+      return;
+    }
     const job = member.running;
     if (!job || job.id !== data.id) return;
     if (data.kind === "progress") {
@@ -177,7 +192,9 @@ export class WorkerPool {
     member.running = null;
     if (member.killTimer) clearTimeout(member.killTimer);
     member.line.close();
-    this.members[member.index] = this.start(member.index);
+    const deaths = member.ready ? 0 : member.deaths + 1;
+    if (deaths >= MOST_DEATHS) return this.breakDown(why, job);
+    this.members[member.index] = this.start(member.index, deaths);
     const stopped = job?.options.signal?.aborted ?? false;
     job?.reject(
       stopped
@@ -189,6 +206,24 @@ export class WorkerPool {
           }),
     );
     this.dispatch();
+  }
+
+  /** Workers die before they are there: none is started any more, and all that waits is told so. */
+  private breakDown(why: string, job: Waiting | null): void {
+    this.closed = true;
+    const failed = new JobError({
+      name: "EngineFailed",
+      message: `the engine could not be started (${why})`,
+      advice: START_ADVICE,
+    });
+    const waiting = [
+      ...(job ? [job] : []),
+      ...this.members.flatMap(({ running }) => running ?? []),
+      ...this.queue.splice(0),
+    ];
+    for (const { line } of this.members) line.close();
+    for (const each of waiting) each.reject(failed);
+    this.onBroken?.(failed);
   }
 
   private dispatch(): void {

@@ -36,8 +36,14 @@ export class JobError extends Error {
   }
 }
 
-/** Reads an error as a failure: its own advice where it has one. */
+/** Reads an error as a failure: its own advice where it has one; what a schema found wrong in words, with its place. */
 export function failureOf(error: unknown): Failure {
+  if (error instanceof z.ZodError) {
+    const [issue] = error.issues;
+    const place = issue.path.join(".");
+    const advice = "A value lies outside its range; change what it comes from, or leave it out.";
+    return { name: "RangeError", message: `${place ? `${place}: ` : ""}${issue.message}`, advice };
+  }
   if (error instanceof Error) {
     const advice = "advice" in error && typeof error.advice === "string" ? error.advice : "";
     return { name: error.name, message: error.message, advice };

@@ -52,6 +52,8 @@ export class StorageFull extends UserError {
   }
 }
 
+/** A file on which an import was stopped after so long is set aside. */
+const STUCK_S = 10;
 /** Room that is left free, for records and stacks. */
 const SPARE_BYTES = 64 * 2 ** 20;
 
@@ -74,6 +76,7 @@ export async function importFiles(
     const loading = next;
     next = files[k + 1]?.load(signal);
     next?.catch(() => undefined);
+    const started = Date.now();
     try {
       const file = await untilStopped(loading, signal);
       const hash = await known.hashOf(name, file, signal);
@@ -81,7 +84,16 @@ export async function importFiles(
       else await importOne(target, name, file, hash, signal, (part) => onProgress((k + part) / files.length));
     } catch (error) {
       if (signal.aborted || error instanceof StorageFull) {
-        onLeft(files.slice(k));
+        // One that took so long that it was stopped would only hold the next import up as well.
+        const seconds = Math.round((Date.now() - started) / 1000);
+        const isStuck = signal.aborted && seconds >= STUCK_S;
+        if (isStuck)
+          target.refuse({
+            name,
+            message: `${name}: was stopped after ${seconds} s`,
+            advice: "It is set aside; choose it again to give it more time.",
+          });
+        onLeft(files.slice(isStuck ? k + 1 : k));
         throw error;
       }
       const { message, advice } = failureOf(error);
@@ -284,6 +296,12 @@ export async function storageUse(): Promise<{ used: number; quota: number } | nu
   if (typeof navigator === "undefined" || !navigator.storage?.estimate) return null;
   const { usage, quota } = await navigator.storage.estimate();
   return usage === undefined || quota === undefined ? null : { used: usage, quota };
+}
+
+/** Asks the browser to keep what is stored until a person deletes it; its answer, null where it cannot be asked. */
+export async function askToKeep(): Promise<boolean | null> {
+  if (typeof navigator === "undefined" || !navigator.storage?.persist) return null;
+  return (await navigator.storage.persisted()) || navigator.storage.persist();
 }
 
 /** The promise's value, or Stopped as soon as the signal aborts: a file that never comes does not hold a job up. */

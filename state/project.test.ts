@@ -179,6 +179,25 @@ test("a stack that was interrupted is gone on with; one that was stopped is not 
   again.stacks.delete(made?.id ?? "");
 });
 
+test("a file on which an import was stopped after ten seconds is set aside, and the next is gone on with", async () => {
+  const session = await open();
+  const clock = jest.spyOn(Date, "now");
+  const importing = session.subs.importFiles([
+    { name: "stuck.fits", load: () => new Promise<Blob>(() => undefined) },
+    { name: "next.fits", load: () => new Promise<Blob>(() => undefined) },
+  ]);
+  await new Promise((resolve) => setTimeout(resolve, 20));
+  clock.mockReturnValue(Date.now() + 12_000);
+  session.jobs.stopAll();
+  await importing;
+  clock.mockRestore();
+  const { refused, waiting } = session.store.getState();
+  expect(refused.map(({ message }) => message)).toEqual(["stuck.fits: was stopped after 12 s"]);
+  expect(waiting.map(({ name }) => name)).toEqual(["next.fits"]);
+  session.subs.dismissRefused();
+  session.subs.dismissWaiting();
+});
+
 test("changes of the board are undone and redone, and come back with the project; facts do too", async () => {
   const session = await open();
   const lanes = () => session.store.getState().board?.present.lanes.length;

@@ -6,6 +6,7 @@ import { UserError } from "@/core/job";
 import type { Card } from "@/core/formats";
 import type { StoredStrip, StripStore } from "@/engine/jobs/strips";
 import { packRecords, unpackRecords } from "./columns";
+import { checkFinite } from "./finite";
 import type {
   BoardRecord,
   FactRecord,
@@ -159,6 +160,7 @@ export class Repository {
 
   /** The frames of a file and the file, together or not at all. */
   async addSubs(records: SubRecord[], file: StoredFile): Promise<void> {
+    for (const record of records) checkFinite(record, record.name);
     const tx = this.db.transaction(["subs", "videos", "blobs"], "readwrite");
     const putting =
       records.length > 1
@@ -172,6 +174,7 @@ export class Repository {
    * of them, and nothing is left beside it.
    */
   async saveSubs(records: SubRecord[]): Promise<void> {
+    for (const record of records) checkFinite(record, record.name);
     const tx = this.db.transaction(["subs", "videos"], "readwrite");
     const [subs, videos] = [tx.objectStore("subs"), tx.objectStore("videos")];
     const byFile = new Map<string, SubRecord[]>();
@@ -226,6 +229,7 @@ export class Repository {
 
   /** A master and its picture, together or not at all. */
   async addMaster(record: MasterRecord, blob: Blob): Promise<void> {
+    checkFinite(record, record.name);
     const tx = this.db.transaction(["masters", "blobs"], "readwrite");
     await Promise.all([
       tx.objectStore("masters").put(record),
@@ -247,6 +251,7 @@ export class Repository {
 
   /** A stack and its pictures, together or not at all. */
   async addStack(record: StackRecord, pictures: Record<StackPicture, Blob>): Promise<void> {
+    checkFinite(record, record.name);
     const tx = this.db.transaction(["stacks", "blobs"], "readwrite");
     const blobs = tx.objectStore("blobs");
     await Promise.all([
@@ -259,6 +264,7 @@ export class Repository {
   }
 
   async saveStack(record: StackRecord): Promise<void> {
+    checkFinite(record, record.name);
     await this.db.put("stacks", record);
   }
 
@@ -290,6 +296,7 @@ export class Repository {
   }
 
   async saveBoard(record: BoardRecord): Promise<void> {
+    checkFinite(record.board, "Compare");
     await this.db.put("boards", record);
   }
 
@@ -298,6 +305,7 @@ export class Repository {
   }
 
   async saveFact(record: FactRecord): Promise<void> {
+    checkFinite(record.value, "what was measured of the picture");
     await this.db.put("facts", record);
   }
 

@@ -283,6 +283,19 @@ test("a video is one record; single frames that change lie beside it, many make 
   repository.close();
 });
 
+test("no NaN and no infinity is stored: the record is refused with the place, and nothing of it is kept", async () => {
+  const repository = await openRepository();
+  const broken = { ...sub("nan", 1), measures: { ...sub("nan", 1).measures, noise: [0.1, NaN] } };
+  await expect(add(repository, broken)).rejects.toThrow("nan.fits: measures.noise.1 came to no number");
+  expect((await repository.subs("p")).found).toEqual([]);
+  expect(await repository.blob("nan")).toBeNull();
+  const stacked = { ...stack("s"), facts: { ...stack("s").facts, skyLevel: Infinity } };
+  const pictures = { mean: new Blob([]), a: new Blob([]), b: new Blob([]), coverage: new Blob([]) };
+  await expect(repository.addStack(stacked, pictures)).rejects.toThrow("s: facts.skyLevel came to no number");
+  expect((await repository.stacks("p")).found).toEqual([]);
+  repository.close();
+});
+
 test("strips wait by stack and row, one stack of a project at a time, and go with the project", async () => {
   const repository = await openRepository();
   const strips = repository.strips("p");

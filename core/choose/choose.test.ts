@@ -195,3 +195,15 @@ test("another filter's frames are held against their own clear ones, not against
   for (const { id } of red) expect(full.get(id)).toBeCloseTo(0.31, 12);
   expect(fullLightOf([], null).size).toBe(0);
 });
+
+test("no cell of a CSV file begins a formula", () => {
+  const csv = measuresCsv(
+    [frame("=1+1", -2.5, 100, 1), frame("@SUM(A1)", 3, 80, 0.8), frame("-x", 3, 80, 0.8)],
+    new Map(),
+  );
+  const cells = csv.split("\r\n").flatMap((row) => row.split(","));
+  expect(cells.filter((cell) => /^[=+@]/.test(cell))).toEqual([]);
+  expect(cells.some((cell) => cell.startsWith("'=1+1"))).toBe(true);
+  expect(cells.filter((cell) => cell.startsWith("-") && Number.isNaN(Number(cell)))).toEqual([]);
+  expect(cells).toContain("-2.5");
+});

@@ -3,10 +3,13 @@ import { MEASURES } from "./measures";
 import type { Verdict } from "./rules";
 import { flagsOf } from "./rules";
 
-/** A field with quotes, commas or line breaks is quoted, quotes are doubled. Source: RFC 4180. */
+/**
+ * A field with quotes, commas or line breaks is quoted, quotes are doubled. Source: RFC 4180. Words that a spreadsheet would take for a formula
+ * (a file may be called "=1+1.fits") get an apostrophe before them; numbers stay as they are.
+ */
 function field(value: string | number | null): string {
   if (value === null) return "";
-  const text = String(value);
+  const text = typeof value === "string" && /^[=+\-@\t\r]/.test(value) ? `'${value}` : String(value);
   return /[",\r\n]/.test(text) ? `"${text.replace(/"/g, '""')}"` : text;
 }
 

@@ -35,3 +35,13 @@ export async function resultOf<T>(work: () => Promise<T>): Promise<Result<T, For
     throw error;
   }
 }
+
+/** Bytes of a picture from which on its data must be at least a hundredth of it: no sky is as even as that. */
+const LARGE = 128 * 2 ** 20;
+
+/**
+ * Whether a compressed picture may be what it claims to be: deflate gains at most 1032 : 1, and no large picture of anything gains more than
+ * 100 : 1. So a small file never costs gigabytes.
+ */
+export const mayHold = (pictureBytes: number, packedBytes: number): boolean =>
+  pictureBytes <= 1032 * packedBytes + 65536 && (pictureBytes <= LARGE || pictureBytes <= 100 * packedBytes);

@@ -16,12 +16,14 @@ export interface Tools {
   sessions: Sessions;
 }
 
+const STORAGE = "Storage is not available";
+
 const ToolsContext = createContext<Tools | null>(null);
 
 /** Engine, storage and open projects for everything below; opened once, in the browser. */
 export function Workspace({ children }: { children: ReactNode }) {
   const [tools, setTools] = useState<Tools | null>(null);
-  const [failure, setFailure] = useState<string | null>(null);
+  const [failure, setFailure] = useState<{ title: string; message: string } | null>(null);
   useEffect(() => {
     let pool: WorkerPool | null = null;
     let repository: Repository | null = null;
@@ -38,17 +40,27 @@ export function Workspace({ children }: { children: ReactNode }) {
     const claims = "locks" in navigator ? browserClaims(navigator.locks, channel) : NO_CLAIMS;
     Repository.open({
       onBlocked: () =>
-        setFailure("Another tab holds an older version of the stored projects open. Close it and reload."),
-      onLost: () => setFailure("The browser closed the stored projects. Reload the page."),
+        setFailure({
+          title: STORAGE,
+          message: "Another tab holds an older version of the stored projects open. Close it and reload.",
+        }),
+      onLost: () => setFailure({ title: STORAGE, message: "The browser closed the stored projects. Reload the page." }),
     })
       .then((opened) => {
         if (gone) return opened.close();
         repository = opened;
         pool = createBrowserPool();
+        pool.onBroken = ({ message, advice }) =>
+          setFailure({ title: "The engine is not available", message: `${message}. ${advice}` });
         sessions = new Sessions(pool, repository, claims);
         setTools({ pool, repository, sessions });
       })
-      .catch((error: unknown) => setFailure(`The browser's storage cannot be used: ${failureOf(error).message}`));
+      .catch((error: unknown) =>
+        setFailure({
+          title: STORAGE,
+          message: `The browser's storage cannot be used (${failureOf(error).message}). Allow this page to store data (private windows often do not), free disk space, and reload.`,
+        }),
+      );
     return () => {
       gone = true;
       window.removeEventListener("pagehide", flush);
@@ -60,7 +72,12 @@ export function Workspace({ children }: { children: ReactNode }) {
       setTools(null);
     };
   }, []);
-  if (failure) return <EmptyState title="Storage is not available">{failure}</EmptyState>;
+  if (failure)
+    return (
+      <main className="h-screen">
+        <EmptyState title={failure.title}>{failure.message}</EmptyState>
+      </main>
+    );
   if (!tools) return null;
   return <ToolsContext.Provider value={tools}>{children}</ToolsContext.Provider>;
 }

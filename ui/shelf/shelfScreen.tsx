@@ -163,20 +163,22 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
           </h2>
           <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4" aria-label="Demos">
             {DEMOS.map(({ kind, name: title, action, try: what, picture }) => (
-              <li key={kind}>
-                <button
-                  type="button"
-                  aria-label={action}
-                  data-help={`${action}: a new project of simulated frames`}
-                  className="flex h-full w-full flex-col items-stretch justify-start rounded border border-line bg-panel text-left hover:border-quiet"
-                  onClick={() => void create(title, true, kind)}
-                >
-                  <img src={picture} alt="" className="h-40 w-full rounded-t bg-page object-cover" />
-                  <span className="block px-3 py-2">
-                    <span className="block text-accent">{action}</span>
-                    <span className="block text-sm text-quiet">{what}</span>
-                  </span>
-                </button>
+              <li
+                key={kind}
+                className="relative flex flex-col rounded border border-line bg-panel focus-within:border-quiet hover:border-quiet"
+              >
+                <img src={picture} alt="" className="h-40 w-full rounded-t bg-page object-cover" />
+                <div className="px-3 py-2">
+                  <button
+                    type="button"
+                    data-help={`${action}: a new project of simulated frames`}
+                    className="block text-left text-accent after:absolute after:inset-0"
+                    onClick={() => void create(title, true, kind)}
+                  >
+                    {action}
+                  </button>
+                  <p className="text-sm text-quiet">{what}</p>
+                </div>
               </li>
             ))}
           </ul>

@@ -5,7 +5,8 @@ import { Download } from "lucide-react";
 import { useEffect, useState } from "react";
 import { measuresCsv, rejectedCsv, rejectedList } from "@/core/choose";
 import type { GradedFrame, Verdict } from "@/core/choose";
-import { storageUse } from "@/state/importer";
+import type { RefusedFile } from "@/state/importer";
+import { askToKeep, storageUse } from "@/state/importer";
 import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { megabytes } from "../kit/format";
@@ -33,11 +34,13 @@ export function ImportNotices() {
       ) : null}
       {refused.length > 0 ? (
         <div data-testid="refused">
-          {refused.map((file, i) => (
+          {causesOf(refused).map(({ message, advice, names }, i) => (
             <Problem
-              key={`${file.name}${i}`}
-              message={file.message.startsWith(file.name) ? file.message : `${file.name}: ${file.message}`}
-              advice={file.advice}
+              key={message}
+              message={
+                names.length === 1 ? `${names[0]}: ${message}` : `${names.length} files: ${message} (${listed(names)})`
+              }
+              advice={advice}
               onDismiss={i === 0 ? () => session.subs.dismissRefused() : undefined}
             />
           ))}
@@ -47,13 +50,39 @@ export function ImportNotices() {
   );
 }
 
-/** "1.2 GB of 60 GB": what the browser keeps for this application, asked again whenever subs come or go. */
+/** What the browser answered when it was asked to keep the data. */
+const KEPT: Record<string, string> = {
+  true: "The browser keeps it until you delete it.",
+  false: "The browser may delete it when the disk gets full: it was asked to keep it, and does not promise.",
+  null: "",
+};
+
+/** Files that were refused for the same reason, together. */
+export function causesOf(refused: readonly RefusedFile[]): { message: string; advice: string; names: string[] }[] {
+  const causes = new Map<string, { message: string; advice: string; names: string[] }>();
+  for (const { name, message, advice } of refused) {
+    const bare = message.startsWith(`${name}: `) ? message.slice(name.length + 2) : message;
+    const known = causes.get(bare);
+    if (known) known.names.push(name);
+    else causes.set(bare, { message: bare, advice, names: [name] });
+  }
+  return [...causes.values()];
+}
+
+const LISTED = 3;
+const listed = (names: string[]): string =>
+  names.slice(0, LISTED).join(", ") + (names.length > LISTED ? ` and ${names.length - LISTED} more` : "");
+
+/** "1.2 GB, 58 GB free": what the browser keeps for this application, asked again whenever subs come or go. */
 export function StorageUse() {
   const count = useProject((state) => state.subs.length + state.stacks.length + state.masters.length);
   const [use, setUse] = useState<{ used: number; quota: number } | null>(null);
+  const [isKept, setKept] = useState<boolean | null>(null);
   useEffect(() => {
     let gone = false;
     const timer = setTimeout(() => void storageUse().then((found) => !gone && setUse(found)), 500);
+    // Asked once there is something to lose.
+    if (count > 0) void askToKeep().then((answer) => !gone && setKept(answer));
     return () => {
       gone = true;
       clearTimeout(timer);
@@ -65,10 +94,10 @@ export function StorageUse() {
   return (
     <span
       className={`figures text-sm ${tight ? "text-warn" : "text-quiet"}`}
-      title="Kept in this browser, and what it allows at most"
+      title={`Kept in this browser, and how much more it allows now (that changes with the disk). ${KEPT[String(isKept)]}`}
       data-testid="storage"
     >
-      {size(use.used)} of {size(use.quota)}
+      {size(use.used)} · {size(Math.max(0, use.quota - use.used))} free
     </span>
   );
 }

@@ -1,3 +1,4 @@
+import { causesOf } from "./importBar";
 import { renderToStaticMarkup } from "react-dom/server";
 import type { FrameSet, GradedFrame } from "@/core/choose";
 import type { SubRecord } from "@/storage";
@@ -78,4 +79,18 @@ test("selecting with Shift runs in either direction and over the order that is s
   expect(selectionAfter(order, [], "b", "c", shift)).toEqual(["b", "a", "c"]);
   expect(selectionAfter(order, [], "c", "d", shift)).toEqual(["d", "b", "a", "c"]);
   expect(selectionAfter(order, ["b"], null, "a", { ctrl: true, shift: false })).toEqual(["b", "a"]);
+});
+
+test("files that were refused for the same reason are one row, with their names", () => {
+  const advice = "Copy it again.";
+  const refused = ["a.fits", "b.fits", "c.fits"].map((name) => ({
+    name,
+    message: `${name}: byte 0: cut short`,
+    advice,
+  }));
+  const other = { name: "d.fits", message: "the disk was taken out", advice: "" };
+  expect(causesOf([refused[0], other, refused[1], refused[2]])).toEqual([
+    { message: "byte 0: cut short", advice, names: ["a.fits", "b.fits", "c.fits"] },
+    { message: "the disk was taken out", advice: "", names: ["d.fits"] },
+  ]);
 });

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { joinBytes } from "@/core/formats";
+import { z } from "zod";
 import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Night, RawNight } from "@/core/simulate";
@@ -32,11 +32,25 @@ export function rawObservatory(): { night: RawNight; kernels: Kernels } {
   return { night: raw, kernels: observatory().kernels };
 }
 
-/** A video of the planet Oru as one SER file. */
-export function demoVideo(): Uint8Array {
-  return joinBytes([
-    ...videoFile(createVideo({ frames: 240, seed: 12, width: 320, height: 280 }), observatory().kernels),
-  ]);
+/** A frame's number in an address: digits and nothing else, from 0 to `most`. */
+export const frameNumber = (most: number) =>
+  z
+    .string()
+    .regex(/^\d{1,9}$/)
+    .transform(Number)
+    .pipe(z.number().max(most));
+
+/** A video of the planet Oru as one SER file, frame by frame, so that the server answers others meanwhile. */
+export function demoVideo(): ReadableStream<Uint8Array> {
+  const parts = videoFile(createVideo({ frames: 240, seed: 12, width: 320, height: 280 }), observatory().kernels);
+  return new ReadableStream({
+    async pull(controller) {
+      await new Promise((resolve) => setImmediate(resolve));
+      const { done, value } = parts.next();
+      if (done) controller.close();
+      else controller.enqueue(value);
+    },
+  });
 }
 
 function loadKernels(): Kernels {

@@ -21,6 +21,7 @@ export const AVI: PictureFormat = {
 
 const COPY = "The file is damaged or cut short; copy it again.";
 const MOST_FRAMES = 1_000_000;
+const MOST_CHUNKS = 4 * MOST_FRAMES;
 
 function ascii(bytes: Uint8Array, at: number): string {
   return String.fromCharCode(...bytes.subarray(at, at + 4));
@@ -42,6 +43,7 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
   let frameMs = 0;
   let streams = -1;
   const offsets: number[] = [];
+  let chunks = 0;
 
   async function walk(from: number, end: number, depth: number): Promise<void> {
     for (let at = from; at + 8 <= end;) {
@@ -49,6 +51,8 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
       const name = ascii(head, 0);
       const size = new DataView(head.buffer, head.byteOffset, head.byteLength).getUint32(4, true);
       const data = at + 8;
+      // Where no chunk begins, the list ends: recorders fill the room that they set aside with zeros.
+      if (!/^[\x20-\x7e]{4}$/.test(name) || ++chunks > MOST_CHUNKS) return;
       if (data + size > bytes.size)
         throw new FormatError(
           file,
@@ -61,7 +65,8 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
       if ((name === "RIFF" || name === "LIST") && size >= 4 && depth < 6) {
         const list = ascii(head, 8);
         if (list === "strl") streams++;
-        await walk(data + 4, data + size, depth + 1);
+        // A list ends with the one that holds it, whatever it claims: so each byte is walked once a level.
+        await walk(data + 4, Math.min(data + size, end), depth + 1);
       } else if (name === "avih" && size >= 4) {
         const raw = await bytes.read(data, 4);
         frameMs = new DataView(raw.buffer, raw.byteOffset, 4).getUint32(0, true) / 1000;

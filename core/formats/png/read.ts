@@ -3,11 +3,12 @@ import { Unzlib } from "fflate";
 import type { Raster, Region } from "../../raster";
 import { createRaster, cropRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
+import { joinBytes } from "../bytes";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
 import type { PictureFile, PictureFormat } from "../picture";
 import { onlyFrame } from "../picture";
-import { FormatError } from "../problem";
+import { FormatError, mayHold } from "../problem";
 
 const SIGNATURE = [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a];
 
@@ -58,6 +59,8 @@ interface Checked {
   colour: number;
   /** Where the compressed data lie. */
   pieces: { at: number; length: number }[];
+  /** Where the chunks lie that pixels are made of, with their names and checksums. */
+  needed: { at: number; length: number }[];
 }
 
 /** Walks the chunks: their sizes must fit the file, and the picture must fit its data, before anything is unpacked. */
@@ -95,6 +98,7 @@ async function checkChunks(bytes: ByteSource): Promise<Checked> {
   let at = 8;
   let data = 0;
   const pieces: { at: number; length: number }[] = [];
+  const needed: { at: number; length: number }[] = [];
   for (let ended = false; !ended;) {
     if (at + 12 > bytes.size)
       throw new FormatError(file, "truncated", `byte ${at}`, "the chunk IEND", "the end of the file", COPY);
@@ -114,12 +118,12 @@ async function checkChunks(bytes: ByteSource): Promise<Checked> {
       data += length;
       pieces.push({ at: at + 8, length });
     }
+    if (["IHDR", "PLTE", "IDAT", "IEND"].includes(name)) needed.push({ at, length: 12 + length });
     ended = name === "IEND";
     at += 12 + length;
   }
   const samples = colour === 2 ? 3 : colour === 6 ? 4 : colour === 4 ? 2 : 1;
-  // Deflate gains at most 1032 : 1.
-  if (width * height * samples * (depth / 8) > 1032 * data + 65536)
+  if (!mayHold(width * height * samples * (depth / 8), data))
     throw new FormatError(
       file,
       "damaged",
@@ -128,7 +132,7 @@ async function checkChunks(bytes: ByteSource): Promise<Checked> {
       `${width}×${height} in ${data} bytes`,
       COPY,
     );
-  return { width, height, depth, colour, pieces };
+  return { width, height, depth, colour, pieces, needed };
 }
 
 /**
@@ -143,16 +147,30 @@ async function checkData(bytes: ByteSource, { width, height, depth, colour, piec
     count += chunk.length;
     if (count > 1.1 * expected + 64) throw new Error(`more than ${expected} bytes of pixel data`);
   });
+  // Piece by piece: what one of them unpacks to is held at once.
   for (const [i, { at, length }] of pieces.entries())
-    stream.push(await bytes.read(at, length), i === pieces.length - 1);
+    for (let from = 0; from < length || (from === 0 && length === 0); from += PIECE) {
+      const end = Math.min(length, from + PIECE);
+      stream.push(await bytes.read(at + from, end - from), i === pieces.length - 1 && end === length);
+    }
   if (count < expected) throw new Error(`${count} of ${expected} bytes of pixel data`);
+}
+
+/** Bytes of compressed data that are unpacked at once. */
+const PIECE = 16384;
+
+/** The file without the chunks that are not needed for its pixels (texts, profiles), which the package would unpack whatever their size. */
+async function withoutSideChunks(bytes: ByteSource, { needed }: Checked): Promise<Uint8Array> {
+  const parts = [await bytes.read(0, 8)];
+  for (const { at, length } of needed) parts.push(await bytes.read(at, length));
+  return joinBytes(parts);
 }
 
 async function unpack(bytes: ByteSource, checked: Checked, channels: number, fullScale: number): Promise<Raster> {
   const { width, height } = checked;
   try {
     await checkData(bytes, checked);
-    const png = decode(await bytes.read(0, bytes.size), { checkCrc: true });
+    const png = decode(await withoutSideChunks(bytes, checked), { checkCrc: true });
     if (png.width !== width || png.height !== height) throw new Error(`a picture of ${png.width}×${png.height}`);
     const out = createRaster(width, height, channels);
     const { data, palette } = png;

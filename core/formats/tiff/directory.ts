@@ -1,5 +1,5 @@
 import type { ByteSource } from "../bytes";
-import { FormatError } from "../problem";
+import { FormatError, mayHold } from "../problem";
 
 /** What the first directory of a TIFF file says, checked against the size of the file. */
 export interface TiffDirectory {
@@ -202,6 +202,15 @@ export async function readDirectory(bytes: ByteSource): Promise<TiffDirectory> {
       if (byteCounts[i] < least) throw wrong(`strip or tile ${i + 1}`, `${least} bytes`, `${byteCounts[i]}`);
     }
   }
+  const packed = byteCounts.reduce((sum, count) => sum + count, 0);
+  if (packed > bytes.size)
+    throw wrong(
+      "sizes of the strips or tiles",
+      `${bytes.size} bytes in all, each part of the file once`,
+      String(packed),
+    );
+  if (compression !== 1 && !mayHold(width * height * samplesPerPixel * (bits / 8), packed))
+    throw wrong("the size", "a picture that its data can hold", `${width}×${height} in ${packed} bytes`);
   const texts = new Map<number, string>();
   for (const tag of [TAG.description, TAG.make, TAG.model, TAG.software, TAG.dateTime]) {
     if (entries.get(tag)?.type !== 2) continue;

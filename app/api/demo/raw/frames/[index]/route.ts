@@ -1,18 +1,12 @@
-import { z } from "zod";
 import { rawFile } from "@/core/simulate";
-import { fitsResponse, rawObservatory } from "../../../night";
+import { fitsResponse, rawObservatory, frameNumber } from "../../../night";
 
 export const dynamic = "force-dynamic";
 
 export async function GET(_request: Request, { params }: { params: Promise<{ index: string }> }): Promise<Response> {
   const { night, kernels } = rawObservatory();
   const most = night.files.length - 1;
-  const index = z.coerce
-    .number()
-    .int()
-    .min(0)
-    .max(most)
-    .safeParse((await params).index);
+  const index = frameNumber(most).safeParse((await params).index);
   if (!index.success)
     return Response.json({ error: `frame: must be a whole number from 0 to ${most}` }, { status: 404 });
   const file = night.files[index.data];

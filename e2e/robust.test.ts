@@ -1,0 +1,174 @@
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { request } from "node:http";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { By } from "selenium-webdriver";
+import type { Session } from "./driver";
+import { click, consoleProblems, openBrowser, see, textOf, waitFor } from "./driver";
+
+/** Nothing is lost when a person leaves, reloads, or opens a second tab; every screen can be used with other means than eye and mouse. */
+const url = process.env.DUNKEL_URL ?? "";
+const folder = mkdtempSync(join(tmpdir(), "dunkel-e2e-robust-"));
+let session: Session;
+let files: string[] = [];
+
+beforeAll(async () => {
+  const simulate = [
+    "scripts/dunkel.mjs",
+    "simulate",
+    "--subs",
+    "14",
+    "--seed",
+    "3",
+    "--size",
+    "900x600",
+    "--out",
+    folder,
+  ];
+  const made = execFileSync(process.execPath, simulate, { stdio: ["ignore", "pipe", "ignore"] }).toString();
+  files = (JSON.parse(made) as { files: string[] }).files.map((name) => join(folder, name));
+  session = await openBrowser(url);
+}, 120_000);
+afterAll(async () => {
+  await session.quit();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+const included = () => textOf(session.driver, "[data-testid=included]");
+const running = async () => (await session.driver.findElements(By.css("[data-testid=running]"))).length > 0;
+
+const faults: string[] = [];
+
+/** Notes what axe-core finds of serious and critical faults on the page as it is. */
+async function checkAccess(screen: string): Promise<void> {
+  const { driver } = session;
+  await driver.executeScript(readFileSync("node_modules/axe-core/axe.min.js", "utf8"));
+  const found = await driver.executeAsyncScript<string[]>(`
+    const done = arguments[arguments.length - 1];
+    axe.run(document, { resultTypes: ["violations"] }).then(({ violations }) =>
+      done(violations.filter((v) => ["serious", "critical"].includes(v.impact))
+        .map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes[0].target.join(" "))));`);
+  faults.push(...found.map((fault) => `${screen}: ${fault}`));
+}
+
+test("an import goes on when its project is left, and is there on coming back", async () => {
+  const { driver } = session;
+  await driver.get(url);
+  await checkAccess("shelf");
+  await (await see(driver, "input[aria-label='Name of the new project']")).sendKeys("Robust");
+  await click(driver, "New project");
+  await waitFor(driver, "empty Subs", async () => (await textOf(driver, "main")).includes("Drop your frames here"));
+  await checkAccess("empty Subs");
+  const input = await driver.findElement(By.css("[data-testid=choose-files]"));
+  await input.sendKeys(files.join("\n"));
+  await waitFor(driver, "some are in", running);
+  await click(driver, "All projects");
+  await see(driver, "input[aria-label='Name of the new project']");
+  await (await driver.findElement(By.xpath("//a[contains(., 'Robust')]"))).click();
+  await waitFor(driver, "all are in", async () => (await included()).startsWith("14 of 14"), 90_000);
+  await waitFor(driver, "nothing runs", async () => !(await running()), 30_000);
+  expect(await driver.findElements(By.css("[data-sub]")).then((rows) => rows.length)).toBeLessThanOrEqual(14);
+  await checkAccess("Subs");
+});
+
+test("frames are removed with Delete and brought back with Undo", async () => {
+  const { driver } = session;
+  await (await see(driver, "[data-sub='weir-002.fits']")).click();
+  await (await driver.findElement(By.css("body"))).sendKeys("\uE017");
+  await waitFor(driver, "one less", async () => (await included()).startsWith("13 of 13"));
+  await click(driver, "Undo");
+  await waitFor(driver, "all again", async () => (await included()).startsWith("14 of 14"));
+});
+
+test("a stack that is interrupted by a reload is offered, and goes on", async () => {
+  const { driver } = session;
+  await (await driver.findElement(By.xpath("//nav//a[contains(., 'Stack')]"))).click();
+  await click(driver, "Make the stack");
+  await waitFor(
+    driver,
+    "it combines",
+    async () => /Combining/.test(await textOf(driver, "[data-testid=stacking]")),
+    60_000,
+  );
+  await driver.navigate().refresh();
+  await driver
+    .switchTo()
+    .alert()
+    .then((asked) => asked.accept())
+    .catch(() => undefined);
+  expect(await textOf(driver, "[data-testid=interrupted]")).toContain("was interrupted when the page was closed");
+  await checkAccess("Stack, interrupted");
+  await (
+    await driver.findElement(By.xpath("//*[@data-testid='interrupted']//button[normalize-space(.)='Go on']"))
+  ).click();
+  await waitFor(driver, "the stack", async () => (await textOf(driver, "nav")).includes("Stack 1"), 90_000);
+  expect((await driver.findElements(By.css("[data-testid=interrupted]"))).length).toBe(0);
+});
+
+test("Stack, Compare, Finish and the help are shown", async () => {
+  const { driver } = session;
+  await checkAccess("Stack");
+  for (const stage of ["Compare", "Finish"]) {
+    await (await driver.findElement(By.xpath(`//nav//a[contains(., '${stage}')]`))).click();
+    await waitFor(driver, stage, async () => (await driver.getCurrentUrl()).endsWith(stage.toLowerCase()));
+    await waitFor(driver, "a picture", async () => (await driver.findElements(By.css("canvas"))).length > 0);
+    await checkAccess(stage);
+  }
+  await (await driver.findElement(By.css("body"))).sendKeys("?");
+  await see(driver, "[data-testid=help-keys]");
+  await checkAccess("help");
+  await (await driver.findElement(By.css("body"))).sendKeys("?");
+});
+
+test("a second tab does not work on the same project, unless it takes it over; then the first lets go", async () => {
+  const { driver } = session;
+  const first = await driver.getWindowHandle();
+  const address = await driver.getCurrentUrl();
+  await driver.switchTo().newWindow("tab");
+  await driver.get(address);
+  await waitFor(driver, "it says so", async () => (await textOf(driver, "body")).includes("Open in another tab"));
+  await checkAccess("help");
+  await click(driver, "Take it over here");
+  await waitFor(driver, "it is here", async () => (await driver.findElements(By.css("nav"))).length > 0, 30_000);
+  const second = await driver.getWindowHandle();
+  await driver.switchTo().window(first);
+  await waitFor(driver, "gone there", async () => (await textOf(driver, "body")).includes("took this project over"));
+  await driver.switchTo().window(second);
+  await driver.close();
+  await driver.switchTo().window(first);
+  await click(driver, "Take it over here");
+  await waitFor(driver, "back", async () => (await driver.findElements(By.css("nav"))).length > 0, 30_000);
+});
+
+test("no screen has a serious or critical fault of access (axe-core)", () => {
+  expect(faults).toEqual([]);
+});
+
+test("the server refuses what it does not answer, and the page runs no script but its own", async () => {
+  const statusOf = (path: string, method: string) =>
+    new Promise<number | undefined>((resolve, reject) =>
+      request(new URL(path, url.replace("localhost", "127.0.0.1")), { method }, (answer) => {
+        answer.resume();
+        resolve(answer.statusCode);
+      })
+        .on("error", reject)
+        .end(),
+    );
+  for (const [path, method, status] of [
+    ["/", "PUT", 405],
+    ["/", "DELETE", 405],
+    ["/api/demo/frames/1.5", "GET", 404],
+    ["/api/demo/frames/1e0", "GET", 404],
+    ["/api/demo/frames/0x1", "GET", 404],
+    ["/api/demo/frames/99", "GET", 404],
+  ] as const)
+    expect([path, method, await statusOf(path, method)]).toEqual([path, method, status]);
+  const policy = (await fetch(url)).headers.get("content-security-policy") ?? "";
+  const scripts = /script-src ([^;]*)/.exec(policy)?.[1] ?? "";
+  expect(scripts).toMatch(/'nonce-[\w+/=]+'/);
+  expect(scripts).not.toContain("unsafe-inline");
+  expect((await driverProblems()).filter((message) => !message.includes("404"))).toEqual([]);
+});
+
+const driverProblems = () => consoleProblems(session.driver);
