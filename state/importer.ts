@@ -12,7 +12,7 @@ import type { Repository, StoredFile, SubRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { keyOf } from "./calibration";
 import type { JobControl } from "./jobs";
-import { storageFailure } from "./storageFailure";
+import { isFull, storageFailure } from "./storageFailure";
 
 /** A file that is to come in. */
 export interface WaitingFile {
@@ -224,7 +224,7 @@ async function importOne(
   try {
     await target.repository.addSubs(records, stored);
   } catch (error) {
-    if (error instanceof Error && error.name === "QuotaExceededError") throw new StorageFull(name);
+    if (isFull(error)) throw new StorageFull(name);
     throw storageFailure(error);
   }
   target.add(records);

@@ -179,6 +179,44 @@ test("a stack that was interrupted is gone on with; one that was stopped is not 
   again.stacks.delete(made?.id ?? "");
 });
 
+test("a stack that cannot be stored is kept, and stored once there is room", async () => {
+  const session = await open();
+  const { addStack } = repository;
+  repository.addStack = () => Promise.reject(new DOMException("full", "QuotaExceededError"));
+  const before = session.store.getState().stacks.length;
+  expect(await session.stacks.make("Kept", stackSettings.parse({}))).toBeNull();
+  for (const { id } of session.jobs.store.getState().jobs) session.jobs.dismiss(id);
+  const { unsaved } = session.store.getState();
+  expect(unsaved?.reason).toBe("the browser's storage is full");
+  expect(unsaved?.pictures.mean.size).toBeGreaterThan(1000);
+  await session.stacks.storeUnsaved();
+  expect(session.store.getState().unsaved).not.toBeNull();
+  repository.addStack = addStack;
+  await session.stacks.storeUnsaved();
+  const { stacks, unsaved: left } = session.store.getState();
+  expect([stacks.length, stacks.at(-1)?.name, left]).toEqual([before + 1, "Kept", null]);
+  session.stacks.delete(stacks.at(-1)?.id ?? "");
+});
+
+test("deleted projects make room when it is asked for, and that is said", async () => {
+  const gone = newProject("Gone", false);
+  await repository.addProject(gone);
+  await repository.markDeleted(gone.id, true);
+  const had = Object.getOwnPropertyDescriptor(globalThis, "navigator");
+  const quota = async () => ((await repository.project(gone.id)) ? 2 ** 20 : 2 ** 33);
+  Object.defineProperty(globalThis, "navigator", {
+    configurable: true,
+    value: { storage: { estimate: async () => ({ usage: 2 ** 19, quota: await quota() }) } },
+  });
+  const session = await open();
+  await session.subs.importFiles([incoming(4)]);
+  if (had) Object.defineProperty(globalThis, "navigator", had);
+  expect(await repository.project(gone.id)).toBeNull();
+  expect(session.store.getState().problems.join()).toContain("a deleted project was removed for good");
+  session.subs.remove([session.store.getState().subs.at(-1)?.id ?? ""]);
+  session.close();
+});
+
 test("a file on which an import was stopped after ten seconds is set aside, and the next is gone on with", async () => {
   const session = await open();
   const clock = jest.spyOn(Date, "now");

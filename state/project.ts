@@ -71,6 +71,7 @@ export class ProjectSession {
       proposal: null,
       grading: null,
       currentStackId: stacks.found[stacks.found.length - 1]?.id ?? null,
+      unsaved: null,
       factRound: 0,
     };
     const session = new ProjectSession(new ProjectStore(state, pool, jobs, repository));

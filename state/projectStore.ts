@@ -2,11 +2,18 @@ import { createStore } from "zustand/vanilla";
 import type { ReferenceProposal } from "@/core/choose";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import type { Board, MasterRecord, ProjectRecord, Repository, StackRecord, SubRecord } from "@/storage";
+import type { Board, MasterRecord, ProjectRecord, Repository, StackPicture, StackRecord, SubRecord } from "@/storage";
 import type { History } from "./history";
 import type { RefusedFile, WaitingFile } from "./importer";
 import type { Jobs } from "./jobs";
 import { storageFailure } from "./storageFailure";
+
+/** A finished stack with its pictures, which the browser's storage did not take. */
+export interface UnsavedStack {
+  record: StackRecord;
+  pictures: Record<StackPicture, Blob>;
+  reason: string;
+}
 
 export interface ProjectState {
   project: ProjectRecord;
@@ -26,6 +33,8 @@ export interface ProjectState {
   /** Lights that are being compared with the reference: done, of how many; null when none are. */
   grading: { done: number; of: number } | null;
   currentStackId: string | null;
+  /** A stack that was made and could not be stored: kept here until it can be, or was saved as files. */
+  unsaved: UnsavedStack | null;
   /** Rises whenever whole-picture facts became known, so that views look again. */
   factRound: number;
 }

@@ -9,6 +9,7 @@ import type { Files } from "./files";
 import type { ProjectStore } from "./projectStore";
 import { includedLights } from "./selectors";
 import { makeProjectStack } from "./stacks";
+import { storageFailure } from "./storageFailure";
 
 /** The stacks of a project. */
 export class StackBook {
@@ -51,6 +52,31 @@ export class StackBook {
   /** Goes on with a stack that was interrupted, from the strips that were finished. */
   goOn({ name, settings, only, plan }: StackInWork): Promise<StackRecord | null> {
     return this.make(name, settings, { only: only ? new Set(only) : undefined, plan });
+  }
+
+  /** Stores a stack that could not be stored before; it stays in memory where that fails again. */
+  async storeUnsaved(): Promise<void> {
+    const { unsaved } = this.base.now;
+    if (!unsaved) return;
+    try {
+      await this.base.repository.addStack(unsaved.record, unsaved.pictures);
+    } catch (error) {
+      return this.base.tell(storageFailure(error));
+    }
+    const { record } = unsaved;
+    this.base.state.setState(({ stacks }) => ({
+      unsaved: null,
+      stacks: [...stacks, record],
+      currentStackId: record.id,
+    }));
+    this.board.begin(record);
+    this.base.save(this.base.repository.strips(this.base.project.id).forget(null));
+  }
+
+  /** Lets a stack go that could not be stored. */
+  dropUnsaved(): void {
+    this.base.state.setState({ unsaved: null });
+    this.base.save(this.base.repository.strips(this.base.project.id).forget(null));
   }
 
   /** Gives an interrupted stack up. */

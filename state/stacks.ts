@@ -13,7 +13,7 @@ import { keyOf, stackCalibrationOf } from "./calibration";
 import type { CalibrationBook } from "./calibrationBook";
 import type { Files } from "./files";
 import type { JobControl } from "./jobs";
-import { measuresOf } from "./importer";
+import { checkRoom, measuresOf } from "./importer";
 import { factsOf } from "./lights";
 import type { ProjectStore } from "./projectStore";
 import { firstStack, referenceOf } from "./selectors";
@@ -44,6 +44,12 @@ export async function makeProjectStack(
       "frames of a video are matched by their stars, and have none",
       "Choose lights of a deep-sky set; videos can be looked through and their frames ranked so far.",
     );
+  const [{ measuredSize: size }] = included;
+  // A calibration that makes colours of a mosaic triples its channels.
+  const needed = bytesOfStack(size.width, size.height, 3);
+  await checkRoom(`the stack “${name}” of ${Math.ceil(needed / 2 ** 20)} MB`, needed, base.repository, (words) =>
+    base.tell(new UserError(words, "")),
+  );
   const frames = new Map<string, FrameRef>();
   const facts: SubFacts[] = [];
   for (const [k, sub] of included.entries()) {
@@ -86,14 +92,22 @@ export async function makeProjectStack(
   };
   const { mean, a, b, coverage } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));
+  const pictures = { mean, a, b, coverage };
   try {
-    await base.repository.addStack(record, { mean, a, b, coverage });
+    await base.repository.addStack(record, pictures);
   } catch (error) {
-    throw storageFailure(error);
+    // It took long to make: it is kept in memory, to be stored again or saved as files.
+    const failure = storageFailure(error);
+    base.state.setState({ unsaved: { record, pictures, reason: failure.message } });
+    throw failure;
   }
   base.save(made.release());
   return record;
 }
+
+/** Bytes that a stack of this size takes while it is made: its strips, and its pictures. */
+const bytesOfStack = (width: number, height: number, channels: number): number =>
+  2 * 4 * width * height * (3 * channels + 1);
 
 /** Where a stack lies in the project, whose coordinates are those of its first stack: over a sub of both, else by their stars. */
 async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Warp | null> {

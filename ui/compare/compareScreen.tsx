@@ -2,7 +2,7 @@
 
 import Link from "next/link";
 import { useEffect, useMemo } from "react";
-import { useHotkeys } from "react-hotkeys-hook";
+import { useKeys } from "../kit/useKeys";
 import { useStore } from "zustand";
 import type { View } from "@/storage";
 import { ZOOMS } from "@/storage";
@@ -31,14 +31,14 @@ export function CompareScreen() {
     session.board.amend((b) => ({ ...b, view: { ...b.view, ...change(b.view) } }));
   const pan = (dx: number, dy: number) => look((view) => ({ panX: view.panX + dx, panY: view.panY + dy }));
 
-  useHotkeys("mod+z", (event) => (event.preventDefault(), session.board.undo()));
-  useHotkeys("mod+shift+z,mod+y", (event) => (event.preventDefault(), session.board.redo()));
-  useHotkeys("0,1,2,3,4", (event) => look(() => ({ zoom: ZOOMS[Number(event.key)] })));
-  useHotkeys("left", () => pan(-8, 0));
-  useHotkeys("right", () => pan(8, 0));
-  useHotkeys("up", () => pan(0, -8));
-  useHotkeys("down", () => pan(0, 8));
-  useHotkeys("home", () => look(() => ({ panX: 0, panY: 0 })));
+  useKeys("mod+z", (event) => (event.preventDefault(), session.board.undo()));
+  useKeys("mod+shift+z,mod+y", (event) => (event.preventDefault(), session.board.redo()));
+  useKeys("0,1,2,3,4", (event) => look(() => ({ zoom: ZOOMS[Number(event.key)] })));
+  useKeys("left", () => pan(-8, 0));
+  useKeys("right", () => pan(8, 0));
+  useKeys("up", () => pan(0, -8));
+  useKeys("down", () => pan(0, 8));
+  useKeys("home", () => look(() => ({ panX: 0, panY: 0 })));
 
   if (stacks.length === 0)
     return (

@@ -47,6 +47,11 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
   const canvas = usePainted(shown?.raster ?? null, curves);
   const [dragging, setDragging] = useState<string | null>(null);
+  /** The place of the project nearest to one, on the stack: a spot does not leave the picture. */
+  const within = (x: number, y: number) => {
+    const [u, v] = mapPoint(toStack, x, y);
+    return inProject(stack, Math.min(width - 1, Math.max(0, u)), Math.min(height - 1, Math.max(0, v)));
+  };
   const place = (event: React.PointerEvent | React.MouseEvent, element: Element) => {
     const bounds = element.getBoundingClientRect();
     return inProject(
@@ -85,7 +90,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
           <button
             key={spot.id}
             type="button"
-            aria-label={`Spot ${spot.name}; drag to move`}
+            aria-label={`${i + 1}: spot ${spot.name}; drag or arrow keys move it`}
             title={spot.name}
             data-spot={spot.name}
             className="figures absolute h-5 w-5 -translate-x-1/2 -translate-y-1/2 cursor-grab rounded-full border border-white bg-black/60 text-xs text-white"
@@ -109,7 +114,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
               session.board.change(
                 (b) => ({
                   ...b,
-                  spots: b.spots.map((s) => (s.id === spot.id ? { ...s, x: s.x + move[0], y: s.y + move[1] } : s)),
+                  spots: b.spots.map((s) => (s.id === spot.id ? { ...s, ...within(s.x + move[0], s.y + move[1]) } : s)),
                 }),
                 `spot.${spot.id}`,
               );

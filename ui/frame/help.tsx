@@ -122,9 +122,25 @@ export function HelpOverlay({ stage, onClose }: { stage: string; onClose: () => 
     window.addEventListener("resize", measure);
     return () => window.removeEventListener("resize", measure);
   }, []);
+  const dialog = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    const before = document.activeElement;
+    dialog.current?.focus();
+    return () => {
+      if (before instanceof HTMLElement) before.focus();
+    };
+  }, []);
   const keys = [...(KEYS[stage] ?? []), ...EVERYWHERE];
   return createPortal(
-    <div className="fixed inset-0 z-50 bg-black/75" role="dialog" aria-label="What is what" onClick={onClose}>
+    <div
+      ref={dialog}
+      tabIndex={-1}
+      role="dialog"
+      aria-modal
+      aria-label="What is what"
+      className="fixed inset-0 z-50 bg-black/75 outline-none"
+      onClick={onClose}
+    >
       <svg className="pointer-events-none absolute inset-0 h-full w-full">
         {labels.map(({ text, control, ...box }) => {
           const x = Math.min(Math.max(box.left + box.width / 2, control.left + 4), control.left + control.width - 4);

@@ -43,9 +43,9 @@ export function TopBar() {
         <Mark />
         <span className="sr-only">All projects</span>
       </Link>
-      <span className="max-w-56 truncate" data-testid="project-name">
+      <h1 className="max-w-56 truncate" data-testid="project-name">
         {project.name}
-      </span>
+      </h1>
       <nav className="flex h-full items-stretch gap-1" aria-label="Stages">
         {stages.map(({ id, label }) => (
           <Link

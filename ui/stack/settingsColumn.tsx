@@ -14,6 +14,7 @@ import { duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { InlineParameter } from "../kit/parameterSetting";
 import { Tick } from "../kit/tick";
+import { download } from "../finish/download";
 import { useGrades } from "../subs/grades";
 import { useStacking } from "./useStacking";
 
@@ -49,6 +50,7 @@ export function SettingsColumn() {
   return (
     <aside className="flex w-72 shrink-0 flex-col gap-3 overflow-auto border-r border-line bg-panel p-3">
       <Interrupted />
+      <Unsaved />
       <p>
         Stack <b className="figures">{included.length}</b> {isVideo ? "frames" : "subs"}
         {exposedS > 0 ? `, ${duration(exposedS)} in all` : ""}.
@@ -170,6 +172,39 @@ function Interrupted() {
         </Button>
         <Button kind="quiet" help="Forgets what was finished of it" onClick={() => session.stacks.giveUp()}>
           Give it up
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+/** A stack that the browser's storage did not take: nothing of it is lost as long as the page is open. */
+function Unsaved() {
+  const session = useSession();
+  const unsaved = useProject((state) => state.unsaved);
+  if (!unsaved) return null;
+  const { record, pictures, reason } = unsaved;
+  const base = record.name.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
+  return (
+    <div role="status" className="space-y-2 border-l-2 border-warn bg-raised p-2" data-testid="unsaved">
+      <p>
+        “{record.name}” is made, but could not be stored: {reason}. It is kept as long as this page is open.
+      </p>
+      <div className="flex flex-wrap gap-2">
+        <Button
+          help="The stack, its halves and its coverage as FITS files"
+          onClick={() => {
+            for (const [kind, blob] of Object.entries(pictures))
+              download(`${base}${kind === "mean" ? "" : `.${kind}`}.fits`, blob);
+          }}
+        >
+          Save as files
+        </Button>
+        <Button help="After room was made" onClick={() => void session.stacks.storeUnsaved()}>
+          Store it again
+        </Button>
+        <Button kind="quiet" onClick={() => session.stacks.dropUnsaved()}>
+          Let it go
         </Button>
       </div>
     </div>

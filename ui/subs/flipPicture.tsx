@@ -1,7 +1,7 @@
 "use client";
 
 import { useMemo, useState } from "react";
-import { useHotkeys } from "react-hotkeys-hook";
+import { useKeys } from "../kit/useKeys";
 import type { StretchParams } from "@/core/operations";
 import { stretchCurves } from "@/core/operations";
 import type { SubRecord } from "@/storage";
@@ -37,9 +37,9 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
   const registered = !judging.asItCame && Boolean(current.relation?.value) && reference !== null;
   const size = registered ? reference.measuredSize : current.measuredSize;
   const [look, setLook] = useState<Look>({ x: size.width / 2, y: size.height / 2, scale: null });
-  useHotkeys("0", () => setLook((before) => ({ ...before, scale: null })));
-  useHotkeys("1", () => setLook((before) => ({ ...before, scale: 1 })));
-  useHotkeys("4", () => setLook((before) => ({ ...before, scale: 4 })));
+  useKeys("0", () => setLook((before) => ({ ...before, scale: null })));
+  useKeys("1", () => setLook((before) => ({ ...before, scale: 1 })));
+  useKeys("4", () => setLook((before) => ({ ...before, scale: 4 })));
   const useRegion = useFlip({ order, current, registered, size }, onPrepared);
   const stretch = registered ? reference.stretch : current.stretch;
   const curves = useMemo(() => stretchCurves(judging.display, stretch), [judging.display, stretch]);

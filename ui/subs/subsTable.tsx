@@ -63,32 +63,36 @@ export function SubsTable(props: Props) {
   useEffect(() => rows.measure(), [height, verdicts, frames]); // eslint-disable-line react-hooks/exhaustive-deps -- heights follow from these alone
   const selected = new Set(selection);
   const head = (key: SortKey, label: string, width: string, help: string) => (
-    <button
+    <div
       key={key}
-      type="button"
       role="columnheader"
-      title={help}
-      data-help={help}
       aria-sort={sort.key === key ? (sort.down ? "descending" : "ascending") : "none"}
-      className={`${width} px-1 leading-tight ${key === "name" ? "text-left" : "text-right"} ${sort.key === key ? "text-text" : "text-quiet"} hover:text-text`}
-      onClick={() => onSort(key)}
+      className={width}
     >
-      {label}
-      {sort.key === key ? (sort.down ? " ↓" : " ↑") : ""}
-    </button>
+      <button
+        type="button"
+        title={help}
+        data-help={help}
+        className={`w-full px-1 leading-tight ${key === "name" ? "text-left" : "text-right"} ${sort.key === key ? "text-text" : "text-quiet"} hover:text-text`}
+        onClick={() => onSort(key)}
+      >
+        {label}
+        {sort.key === key ? (sort.down ? " ↓" : " ↑") : ""}
+      </button>
+    </div>
   );
   return (
     <div className="flex min-h-0 flex-1 flex-col text-sm" role="table" aria-label="Subs">
-      <div className="flex h-10 shrink-0 items-center border-b border-line pr-2" role="row">
-        <span className="w-8" />
+      <div role="row" className="flex h-10 shrink-0 items-center border-b border-line pr-2">
+        <span className="w-8" role="columnheader" aria-label="In or out" />
         {head("name", "Name", "min-w-0 flex-1", "Sort by name")}
         {columns.map((id) => {
           const { short, unit, help, label } = measureOf(id);
           return head(id, unit ? `${short} ${unit}` : short, "w-[68px]", `${label}: ${help}`);
         })}
       </div>
-      <div ref={box} className="min-h-0 flex-1 overflow-auto" tabIndex={-1}>
-        <div style={{ height: rows.getTotalSize(), position: "relative" }}>
+      <div ref={box} role="rowgroup" className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label="Rows">
+        <div role="presentation" style={{ height: rows.getTotalSize(), position: "relative" }}>
           {rows.getVirtualItems().map((item) => {
             const frame = frames[item.index];
             const sub = subs.get(frame.id);
@@ -108,8 +112,8 @@ export function SubsTable(props: Props) {
                 style={{ height: item.size, top: item.start }}
                 onClick={(event) => onPick(frame.id, { ctrl: event.ctrlKey || event.metaKey, shift: event.shiftKey })}
               >
-                <div className="flex items-center" style={{ height }}>
-                  <span className="flex w-8 justify-center">
+                <div role="presentation" className="flex items-center" style={{ height }}>
+                  <span role="cell" className="flex w-8 justify-center">
                     <input
                       type="checkbox"
                       aria-label={`Include ${frame.name}`}
@@ -119,15 +123,15 @@ export function SubsTable(props: Props) {
                       onChange={(event) => onDecide(frame.id, event.target.checked)}
                     />
                   </span>
-                  {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
-                  <span className="flex min-w-0 flex-1 gap-2 px-1">
+                  <span role="cell" className="flex min-w-0 flex-1 items-center gap-2 px-1">
+                    {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
                     <span
                       className={`min-w-0 truncate ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
                     >
                       {frame.name}
                     </span>
                   </span>
-                  <span className="flex shrink-0 items-center gap-0.5 text-quiet">
+                  <span role="cell" className="flex shrink-0 items-center gap-0.5 text-quiet">
                     <button
                       type="button"
                       aria-label={`${frame.name} is the rival`}
@@ -147,14 +151,14 @@ export function SubsTable(props: Props) {
                   {columns.map((id) => {
                     const { value, digits } = measureOf(id);
                     return (
-                      <span key={id} className="figures w-[68px] px-1 text-right">
+                      <span key={id} role="cell" className="figures w-[68px] px-1 text-right">
                         {fixed(value(frame), digits)}
                       </span>
                     );
                   })}
                 </div>
                 {why ? (
-                  <div className="truncate pl-9 text-xs leading-[13px] text-quiet" data-testid="reason">
+                  <div role="cell" className="truncate pl-9 text-xs leading-[13px] text-quiet" data-testid="reason">
                     {why}
                   </div>
                 ) : null}

@@ -1,6 +1,6 @@
 "use client";
 
-import { useHotkeys } from "react-hotkeys-hook";
+import { useKeys } from "../kit/useKeys";
 import { useSession } from "../frame/session";
 import type { JudgingLook } from "./flipPicture";
 import { removeSubs } from "./removeSubs";
@@ -15,17 +15,17 @@ export function useSubsKeys(
 ): void {
   const session = useSession();
   const { current, step } = chosen;
-  useHotkeys("left,up", (event) => (event.preventDefault(), step(-1)), [step]);
-  useHotkeys("right,down", (event) => (event.preventDefault(), step(1)), [step]);
-  useHotkeys("space", (event) => (event.preventDefault(), togglePlaying()));
-  useHotkeys("o", chosen.toggleDecision, [chosen]);
-  useHotkeys("shift+o", () => session.subs.decide(chosen.chosen, null), [chosen]);
-  useHotkeys("l", () => current && session.subs.markRival(current.id), [current]);
-  useHotkeys("t", chosen.toRivalAndBack, [chosen]);
-  useHotkeys("m", chosen.matchToThis, [chosen]);
-  useHotkeys("a", () => judge({ asItCame: !judging.asItCame }), [judging]);
-  useHotkeys("k", () => judge({ patches: !judging.patches }), [judging, judge]);
-  useHotkeys("mod+a", (event) => (event.preventDefault(), chosen.selectAll()), [chosen]);
-  useHotkeys("delete", () => removeSubs(session, chosen.chosen), [chosen]);
-  useHotkeys("esc", () => current && session.subs.select(current.id), [current]);
+  useKeys("left,up", (event) => (event.preventDefault(), step(-1)), [step]);
+  useKeys("right,down", (event) => (event.preventDefault(), step(1)), [step]);
+  useKeys("space", (event) => (event.preventDefault(), togglePlaying()));
+  useKeys("o", chosen.toggleDecision, [chosen]);
+  useKeys("shift+o", () => session.subs.decide(chosen.chosen, null), [chosen]);
+  useKeys("l", () => current && session.subs.markRival(current.id), [current]);
+  useKeys("t", chosen.toRivalAndBack, [chosen]);
+  useKeys("m", chosen.matchToThis, [chosen]);
+  useKeys("a", () => judge({ asItCame: !judging.asItCame }), [judging]);
+  useKeys("k", () => judge({ patches: !judging.patches }), [judging, judge]);
+  useKeys("mod+a", (event) => (event.preventDefault(), chosen.selectAll()), [chosen]);
+  useKeys("delete", () => removeSubs(session, chosen.chosen), [chosen]);
+  useKeys("esc", () => current && session.subs.select(current.id), [current]);
 }
