@@ -141,6 +141,26 @@ test("a second tab does not work on the same project, unless it takes it over; t
   await waitFor(driver, "back", async () => (await driver.findElements(By.css("nav"))).length > 0, 30_000);
 });
 
+test("on a phone the stacks can be looked at, and nothing is there that does nothing", async () => {
+  const { driver } = session;
+  const size = (width: number, height: number) =>
+    driver.sendDevToolsCommand("Emulation.setDeviceMetricsOverride", {
+      width,
+      height,
+      deviceScaleFactor: 1,
+      mobile: false,
+    });
+  await size(420, 800);
+  await waitFor(driver, "plain", async () => (await textOf(driver, "main")).includes("need a window of 900 px"));
+  await see(driver, "[role=img] canvas");
+  expect(await textOf(driver, "main")).toContain("Robust");
+  expect((await driver.findElements(By.css("nav"))).length).toBe(0);
+  await checkAccess("phone");
+  await size(1024, 700);
+  await waitFor(driver, "the screens", async () => (await driver.findElements(By.css("nav"))).length > 0);
+  await size(1280, 800);
+});
+
 test("no screen has a serious or critical fault of access (axe-core)", () => {
   expect(faults).toEqual([]);
 });

@@ -10,6 +10,7 @@ import { Button } from "../kit/button";
 import { EmptyState, Problem } from "../kit/notice";
 import { DemoGuide } from "./demoGuide";
 import { SessionContext, useProject, useSession } from "./session";
+import { SmallScreen, useIsNarrow } from "./smallScreen";
 import { thumbnailOf } from "./thumbnail";
 import { TopBar } from "./topBar";
 import { useTools } from "./workspace";
@@ -18,6 +19,7 @@ import { useTools } from "./workspace";
 export function ProjectFrame({ projectId, children }: { projectId: string; children: ReactNode }) {
   const { sessions } = useTools();
   const state = useStore(sessions.store, (all) => all[projectId]);
+  const isNarrow = useIsNarrow();
   useEffect(() => {
     void sessions.open(projectId);
     return () => sessions.get(projectId)?.board.flush();
@@ -28,14 +30,18 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
   const { session } = state;
   return (
     <SessionContext.Provider value={session}>
-      <div className="flex h-screen flex-col">
-        <TopBar />
-        <Problems />
-        <DemoGuide />
-        <ThumbnailKeeper />
-        <main className="min-h-0 flex-1">{children}</main>
-        <Toaster theme="dark" position="bottom-left" />
-      </div>
+      {isNarrow ? (
+        <SmallScreen />
+      ) : (
+        <div className="flex h-screen flex-col">
+          <TopBar />
+          <Problems />
+          <DemoGuide />
+          <ThumbnailKeeper />
+          <main className="min-h-0 flex-1">{children}</main>
+        </div>
+      )}
+      <Toaster theme="dark" position="bottom-left" />
     </SessionContext.Provider>
   );
 }
