@@ -4,6 +4,7 @@ import { z } from "zod";
 import { medianInPlace } from "../raster";
 import type { Matrix, RegistrationFailure, Warp } from "../register";
 import type { Refusal, Result } from "../result";
+import { refused } from "../result";
 import { IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register";
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
@@ -215,7 +216,9 @@ export function relateSub(
   sub: Relatable,
   reference: Relatable,
   transform: StackSettings["transform"] = "similarity",
-): Result<SubRelation, Refusal<RegistrationFailure>> {
+): Result<SubRelation, Refusal<RegistrationFailure | "other-channels">> {
+  const [own, wanted] = [sub, reference].map(({ measures }) => measures.background.length);
+  if (own !== wanted) return refused("other-channels", `it has ${own} channels, the reference has ${wanted}`);
   const self = sub.id === reference.id;
   const match = self ? null : matchStars(sub.stars, reference.stars, { model: transform });
   if (match && !match.ok) return match;

@@ -86,3 +86,21 @@ describe("frames of a video, by their disc", () => {
     expect(relateDiscs({ ...first.own, video: { ...first.own.video, brightness: 0 } }, second.own)).toBeNull();
   });
 });
+
+test("a mono sub and one in colour have no relation, either way round; nothing breaks off", () => {
+  const grey = facts("grey", expose(0));
+  const { background, gradient, noise } = grey.measures;
+  const thrice = <T>([value]: T[]): T[] => [value, value, value];
+  const measures = {
+    ...grey.measures,
+    background: thrice(background),
+    gradient: thrice(gradient),
+    noise: thrice(noise),
+  };
+  const colour = { ...grey, id: "colour", measures };
+  for (const [sub, other] of [
+    [grey, colour],
+    [colour, grey],
+  ])
+    expect(relateSub(sub, other)).toMatchObject({ ok: false, reason: { why: "other-channels" } });
+});
