@@ -1,6 +1,6 @@
 import type { WorkerPool } from "@/engine/pool";
 import type { ProjectRecord, Repository } from "@/storage";
-import { RECORD_VERSION } from "@/storage";
+import { LEFT_AS_IT_IS, RECORD_VERSION } from "@/storage";
 import { BoardBook, withCurrentSteps } from "./boardBook";
 import { CalibrationBook } from "./calibrationBook";
 import { CropBook } from "./crops";
@@ -97,6 +97,17 @@ export class ProjectSession {
 
   saveProject(part: Partial<ProjectRecord>): void {
     this.base.saveProject(part);
+  }
+
+  /** Removes stored records that cannot be read, and what was said of them. */
+  async removeDamaged(): Promise<void> {
+    const { repository, state } = this.base;
+    try {
+      await repository.removeDamaged(this.project.id);
+      state.setState(({ problems }) => ({ problems: problems.filter((problem) => !problem.endsWith(LEFT_AS_IT_IS)) }));
+    } catch (error) {
+      this.base.tell(error);
+    }
   }
 
   /** Writes what waits to be written and ends all work. */

@@ -75,6 +75,9 @@ export interface StorageEvents {
   onLost(): void;
 }
 
+/** How a problem with a damaged record ends. */
+export const LEFT_AS_IT_IS = "(left as it is)";
+
 /** What could not be read, in words; the records stay where they are. */
 export type Problem = string;
 
@@ -326,6 +329,35 @@ export class Repository {
     };
   }
 
+  /** Removes what of a project cannot be read, with its files; what a newer version wrote stays. How many records there were. */
+  async removeDamaged(projectId: string): Promise<number> {
+    const tx = this.db.transaction(["subs", "videos", "masters", "stacks", "blobs"], "readwrite");
+    const blobs = tx.objectStore("blobs");
+    const damaged = async (store: "subs" | "videos" | "masters" | "stacks", schema: z.ZodType): Promise<number> => {
+      let count = 0;
+      for (const raw of await tx.objectStore(store).index("project").getAll(projectId)) {
+        const read = readRecord(store, schema, raw);
+        if (read.ok || read.reason.why === "newer") continue;
+        const { id, fileId } = raw as { id: string; fileId?: unknown };
+        await tx.objectStore(store).delete(id);
+        const files = store === "stacks" ? STACK_PICTURES.map((kind) => stackPictureId(id, kind)) : [id];
+        for (const file of typeof fileId === "string" ? [fileId] : files) await blobs.delete(file);
+        count++;
+      }
+      return count;
+    };
+    let count = 0;
+    for (const [store, schema] of [
+      ["subs", subRecord],
+      ["videos", videoRecord],
+      ["masters", masterRecord],
+      ["stacks", stackRecord],
+    ] as const)
+      count += await damaged(store, schema);
+    await tx.done;
+    return count;
+  }
+
   /** Removes for good all projects that are marked as deleted, to make room; how many there were. */
   async purgeDeleted(): Promise<number> {
     const deleted = (await this.db.getAll("projects")).filter(({ deletedAt }) => deletedAt !== null);
@@ -367,7 +399,7 @@ function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): { found: 
     if (read.ok) found.push(read.value);
     else
       problems.push(
-        `${read.reason.detail} (${read.reason.why === "newer" ? "update this application" : "left as it is"})`,
+        `${read.reason.detail} ${read.reason.why === "newer" ? "(update this application)" : LEFT_AS_IT_IS}`,
       );
   }
   return { found, problems };

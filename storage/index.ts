@@ -1,5 +1,5 @@
 export type { Problem, StackPicture, StorageEvents, StoredFile } from "./database";
-export { ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
+export { LEFT_AS_IT_IS, ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
 export type {
   Board,
   CalibrationPlan,

@@ -296,6 +296,21 @@ test("no NaN and no infinity is stored: the record is refused with the place, an
   repository.close();
 });
 
+test("what cannot be read can be removed with its file; what a newer version wrote stays", async () => {
+  const repository = await openRepository();
+  await add(repository, sub("good", 1));
+  await add(repository, sub("bad", 2));
+  await add(repository, sub("newer", 3));
+  await repository.saveSubs([{ ...sub("bad", 2), width: "wide" as unknown as number }]);
+  await repository.saveSubs([{ ...sub("newer", 3), version: 99 as typeof RECORD_VERSION }]);
+  expect(await repository.removeDamaged("p")).toBe(1);
+  const { found, problems } = await repository.subs("p");
+  expect([found.map(({ id }) => id), problems.length]).toEqual([["good"], 1]);
+  expect(await repository.blob("bad")).toBeNull();
+  expect(await repository.blob("newer")).not.toBeNull();
+  repository.close();
+});
+
 test("strips wait by stack and row, one stack of a project at a time, and go with the project", async () => {
   const repository = await openRepository();
   const strips = repository.strips("p");

@@ -1,5 +1,5 @@
 /** @jest-environment ./ui/testing/domEnvironment.cjs */
-import { act, fireEvent, render, renderHook, screen } from "@testing-library/react";
+import { act, fireEvent, render, renderHook, screen, waitFor } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { createStore } from "zustand/vanilla";
 import type { ChainStep } from "@/core/chain";
@@ -134,10 +134,12 @@ describe("the card of a step", () => {
     expect(screen.getByText(/Meant for linear data/)).toBeTruthy();
   });
 
-  test("a ladder is asked for with its ends and its rungs", () => {
+  test("a ladder is asked for with its ends and its rungs", async () => {
     const { board } = show(laneOf(0.4));
     fireEvent.click(screen.getByLabelText(/^Ladder of strength/));
     fireEvent.click(screen.getByText("Show ladder"));
     expect(board().ladder).toEqual({ laneId: "l", stepId: "x", field: "strength", values: [0.2, 0.33, 0.47, 0.6] });
+    // The button is gone: the focus is at the setting that the ladder is of.
+    await waitFor(() => expect(document.activeElement).toBe(screen.getByLabelText("Strength, number")));
   });
 });

@@ -8,6 +8,7 @@ import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
+import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, LaneHeader } from "./laneHeader";
 import type { Latency } from "./latency";
 import { useLaneTreatment } from "./useTreatment";
@@ -73,6 +74,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
   );
   const [cropMs, setCropMs] = useState<number | null>(null);
   const isRung = rungValue !== undefined;
+  const field = board.ladder?.field;
   return (
     <div className="flex min-h-0 min-w-0 flex-col gap-px">
       {isRung ? (
@@ -86,7 +88,10 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           </span>
           <Button
             help="Keeps this value as the lane's setting and closes the ladder"
-            onClick={() => session.board.change((b) => keepRung(b, rungValue))}
+            onClick={() => {
+              session.board.change((b) => keepRung(b, rungValue));
+              if (field) focusSetting(field);
+            }}
           >
             Keep
           </Button>

@@ -16,6 +16,7 @@ import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberField, NumberSetting } from "../kit/setting";
+import { focusSetting } from "./focusSetting";
 import type { Latency } from "./latency";
 
 const MODE_WORDS: Record<ChannelMode, string> = {
@@ -119,7 +120,7 @@ export function StepCard({
         </div>
       ) : null}
       {operation?.parameters.fields.map((field) => (
-        <div key={field.name}>
+        <div key={field.name} data-setting={field.name}>
           <ParameterSetting
             field={field}
             values={step.params}
@@ -187,6 +188,7 @@ function LadderForm({
             ladder: { laneId: lane.id, stepId: step.id, field: field.name, values },
           }));
           onDone();
+          focusSetting(field.name);
         }}
       >
         Show ladder

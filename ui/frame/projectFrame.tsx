@@ -5,6 +5,7 @@ import type { ReactNode } from "react";
 import { useEffect } from "react";
 import { useStore } from "zustand";
 import type { Absence } from "@/state/sessions";
+import { LEFT_AS_IT_IS } from "@/storage";
 import { Toaster } from "sonner";
 import { Button } from "../kit/button";
 import { EmptyState, Problem } from "../kit/notice";
@@ -92,6 +93,14 @@ function Problems() {
           onDismiss={() => dismiss(job.id)}
         />
       ))}
+      {problems.some((problem) => problem.endsWith(LEFT_AS_IT_IS)) ? (
+        <div className="flex items-center gap-3 border-l-2 border-warn bg-panel px-3 py-1.5">
+          <span className="flex-1">Some of what is stored cannot be read. Nothing was changed of it.</span>
+          <Button help="Removes these records and their files for good" onClick={() => void session.removeDamaged()}>
+            Remove what cannot be read
+          </Button>
+        </div>
+      ) : null}
       {problems.map((problem, i) => (
         <Problem
           key={problem}
