@@ -92,10 +92,10 @@ test("subs are graded by key and by click, sorted, and a point of the chart choo
   await waitFor(driver, "taken in", async () => (await includedText()) === "Subs 7 of 7");
   await (await driver.findElement(By.css("input[aria-label='Include weir-005.fits']"))).click();
   await waitFor(driver, "left out by click", async () => (await includedText()) === "Subs 6 of 7");
-  await (await driver.findElement(By.xpath("//button[@role='columnheader'][starts-with(., 'FWHM')]"))).click();
+  await (await driver.findElement(By.xpath("//*[@role='columnheader']/button[starts-with(., 'FWHM')]"))).click();
   const first = () => driver.executeScript<string>("return document.querySelector('[role=row][data-sub]').dataset.sub");
   const sharpest = await first();
-  await (await driver.findElement(By.xpath("//button[@role='columnheader'][starts-with(., 'FWHM')]"))).click();
+  await (await driver.findElement(By.xpath("//*[@role='columnheader']/button[starts-with(., 'FWHM')]"))).click();
   await waitFor(driver, "sorted down", async () => (await first()) !== sharpest);
   expect(await first()).toBe("weir-004.fits"); // the defocused one
   const point = await driver.findElement(By.css("[data-point='weir-007.fits']"));

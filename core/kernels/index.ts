@@ -3,4 +3,5 @@ export type { Psf, RichardsonLucySettings } from "./convolution/contract";
 export { goodFftSize } from "./convolution/contract";
 export type { Kernels } from "./kernels";
 export { createPlainKernels, createWasmKernels } from "./kernels";
+export type { RowPlaces, WeightTable } from "./resample/contract";
 export type { ShrinkSettings } from "./starlet/contract";

@@ -125,6 +125,37 @@ describe.each([
   });
 });
 
+test("the wasm resampling equals its plain twin: any places, at and across the border, with gaps, for 4 and 6 taps", () => {
+  const [width, height] = [41, 33];
+  const random = createRandom(3);
+  const plane = noise(width * height, 13, 5);
+  plane[20 * width + 12] = NaN;
+  const places = 4000;
+  const xs = Float64Array.from({ length: places }, () => -3 + (width + 6) * random.uniform());
+  const ys = Float64Array.from({ length: places }, () => -3 + (height + 6) * random.uniform());
+  xs.set([NaN, 5, width - 0.5, -0.5, 7.25]);
+  ys.set([3, 6, height - 0.5, -0.5, NaN]);
+  for (const taps of [4, 6] as const) {
+    const phases = 64;
+    const weights = Float32Array.from({ length: (phases + 1) * taps }, (_, i) =>
+      i % taps === 1 ? 1.2 : -0.2 / (taps - 1),
+    );
+    const table = { taps, phases, weights };
+    const [a] = plain.resample([plane], width, height, table, { xs, ys });
+    const [b] = wasm.resample([plane], width, height, table, { xs, ys });
+    let gaps = 0;
+    a.forEach((v, i) => {
+      if (v !== v) {
+        gaps++;
+        expect(b[i]).toBeNaN();
+      } else expect(Math.abs(v - b[i])).toBeLessThan(1e-5);
+    });
+    expect(gaps).toBeGreaterThan(500);
+    expect(places - gaps).toBeGreaterThan(2000);
+  }
+  expect(() => wasm.resample([plane], 4, 4, { taps: 4, phases: 1, weights: plane }, { xs, ys })).toThrow(RangeError);
+});
+
 test("a kernel refuses a plane of another size and a PSF without a centre", () => {
   for (const kernels of [plain, wasm]) {
     expect(() => kernels.starletSmooth(new Float32Array(5), 2, 2, 0)).toThrow(RangeError);

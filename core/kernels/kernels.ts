@@ -5,6 +5,9 @@ import { combineWasm } from "./combine/wasm";
 import type { ConvolutionKernels } from "./convolution/contract";
 import { convolutionPlain } from "./convolution/plain";
 import { convolutionWasm } from "./convolution/wasm";
+import type { ResampleKernels } from "./resample/contract";
+import { resamplePlain } from "./resample/plain";
+import { resampleWasm } from "./resample/wasm";
 import type { StarletKernels } from "./starlet/contract";
 import { starletPlain } from "./starlet/plain";
 import { starletWasm } from "./starlet/wasm";
@@ -15,11 +18,14 @@ import { starletWasm } from "./starlet/wasm";
  * row-major, free of NaN unless a contract says otherwise. Inputs are not changed. Callers do not see which one runs. A new kernel is a
  * folder and a line in each of the three lists here; scripts/kernels.mjs compiles every assembly.ts.
  */
-export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels & ConvolutionKernels & CombineKernels;
+export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
+  ConvolutionKernels &
+  CombineKernels &
+  ResampleKernels;
 
 /** The kernels in plain TypeScript. */
 export function createPlainKernels(): Kernels {
-  return { name: "plain", ...starletPlain, ...convolutionPlain, ...combinePlain };
+  return { name: "plain", ...starletPlain, ...convolutionPlain, ...combinePlain, ...resamplePlain };
 }
 
 /**
@@ -31,5 +37,5 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     env: { abort: () => undefined },
   });
   const wasm = instance.exports as unknown as WasmModule;
-  return { name: "wasm", ...starletWasm(wasm), ...convolutionWasm(wasm), ...combineWasm(wasm) };
+  return { name: "wasm", ...starletWasm(wasm), ...convolutionWasm(wasm), ...combineWasm(wasm), ...resampleWasm(wasm) };
 }

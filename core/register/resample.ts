@@ -1,5 +1,6 @@
+import type { Kernels, WeightTable } from "../kernels";
 import type { Raster, Region } from "../raster";
-import { createRaster, growRegion, intersectRegions, wholeRegion } from "../raster";
+import { growRegion, intersectRegions, rasterOf, wholeRegion } from "../raster";
 import type { Warp } from "./warp";
 import { inverse, isLinear, mapPoint, mapRow } from "./warp";
 
@@ -7,12 +8,6 @@ export type ResamplingKernel = "lanczos3" | "bicubic";
 
 /** Interpolation weights are tabulated at this many positions between two pixels (an error below 1.3e-4 px). */
 const PHASES = 4096;
-
-interface WeightTable {
-  /** Samples that a value is made of, along one axis. */
-  taps: number;
-  weights: Float32Array;
-}
 
 /** Lanczos 3: sinc(x) sinc(x/3). Source: Duchon 1979, J. Appl. Met. 18, 1016. Weights are normalised to sum 1. */
 function lanczos3(x: number): number {
@@ -30,7 +25,12 @@ function keys(x: number): number {
   return a < 2 ? ((-0.5 * a + 2.5) * a - 4) * a + 2 : 0;
 }
 
+const tables = new Map<ResamplingKernel, WeightTable>();
+
+/** The weights of a kernel, worked out once. */
 function weightTable(kernel: ResamplingKernel): WeightTable {
+  const known = tables.get(kernel);
+  if (known) return known;
   const taps = kernel === "lanczos3" ? 6 : 4;
   const shape = kernel === "lanczos3" ? lanczos3 : keys;
   const weights = new Float32Array((PHASES + 1) * taps);
@@ -39,7 +39,9 @@ function weightTable(kernel: ResamplingKernel): WeightTable {
     const sum = row.reduce((a, b) => a + b, 0);
     row.forEach((w, k) => (weights[phase * taps + k] = w / sum));
   }
-  return { taps, weights };
+  const table: WeightTable = { taps, phases: PHASES, weights };
+  tables.set(kernel, table);
+  return table;
 }
 
 /**
@@ -114,7 +116,7 @@ export function sourceRegion(output: Region, toReference: Warp, size: { width: n
  * Pixels `output` of the picture that `toReference` makes of a source, of which `source` holds the part that begins at
  * (originX, originY). Where the kernel's centre lies outside the source, or any sample under it is NaN, the value is NaN;
  * samples beyond the border repeat the border pixel. A value below the least of the 4 × 4 nearest samples is raised to it:
- * undershoot around stars, which the sky does not have. O(36) a pixel and channel for Lanczos 3.
+ * undershoot around stars, which the sky does not have. O(36) a pixel and channel for Lanczos 3. `kernels` do the work.
  */
 export function resample(
   source: Raster,
@@ -123,116 +125,23 @@ export function resample(
   toReference: Warp,
   output: Region,
   kernel: ResamplingKernel,
+  kernels: Kernels,
 ): Raster {
-  const { taps, weights } = weightTable(kernel);
-  const out = createRaster(output.width, output.height, source.channels);
   const back = inverse(toReference);
-  const xs = new Float64Array(output.width);
-  const ys = new Float64Array(output.width);
-  const { width, height } = source;
-  const before = taps / 2 - 1;
-  const interpolate = taps === 6 ? interpolate6 : interpolate4;
-  for (let row = 0; row < output.height; row++) {
-    mapRow(back, output.x, output.y + row, output.width, xs, ys);
-    for (let column = 0; column < output.width; column++) {
-      const x = xs[column] - originX;
-      const y = ys[column] - originY;
-      const i = row * output.width + column;
-      if (!(x >= -0.5 && y >= -0.5 && x <= width - 0.5 && y <= height - 0.5)) {
-        for (let channel = 0; channel < source.channels; channel++) out.planes[channel][i] = NaN;
-        continue;
-      }
-      const ix = Math.floor(x);
-      const iy = Math.floor(y);
-      const wx = Math.round((x - ix) * PHASES) * taps;
-      const wy = Math.round((y - iy) * PHASES) * taps;
-      const left = ix - before;
-      const top = iy - before;
-      const inside = left >= 0 && top >= 0 && left + taps <= width && top + taps <= height;
-      for (let channel = 0; channel < source.channels; channel++) {
-        const plane = source.planes[channel];
-        out.planes[channel][i] = inside
-          ? interpolate(plane, top * width + left, width, weights, wx, wy)
-          : interpolateAtBorder(plane, width, height, left, top, taps, weights, wx, wy);
-      }
-    }
+  const { width, height } = output;
+  const xs = new Float64Array(width * height);
+  const ys = new Float64Array(width * height);
+  for (let row = 0; row < height; row++) {
+    const [x, y] = [xs, ys].map((places) => places.subarray(row * width, (row + 1) * width));
+    mapRow(back, output.x, output.y + row, width, x, y);
   }
-  return out;
-}
-
-/** 6 × 6 samples from `at` on, raised to the least of the inner 4 × 4; all inside the picture. */
-function interpolate6(p: Float32Array, at: number, width: number, w: Float32Array, wx: number, wy: number): number {
-  const w0 = w[wx];
-  const w1 = w[wx + 1];
-  const w2 = w[wx + 2];
-  const w3 = w[wx + 3];
-  const w4 = w[wx + 4];
-  const w5 = w[wx + 5];
-  let value = 0;
-  let least = Infinity;
-  for (let j = 0; j < 6; j++) {
-    const b = p[at + 1];
-    const c = p[at + 2];
-    const d = p[at + 3];
-    const e = p[at + 4];
-    value += (p[at] * w0 + b * w1 + c * w2 + d * w3 + e * w4 + p[at + 5] * w5) * w[wy + j];
-    if (j > 0 && j < 5) {
-      if (b < least) least = b;
-      if (c < least) least = c;
-      if (d < least) least = d;
-      if (e < least) least = e;
-    }
-    at += width;
+  for (let i = 0; i < xs.length; i++) {
+    xs[i] -= originX;
+    ys[i] -= originY;
   }
-  return value < least ? least : value;
-}
-
-/** 4 × 4 samples from `at` on, raised to the least of them; all inside the picture. */
-function interpolate4(p: Float32Array, at: number, width: number, w: Float32Array, wx: number, wy: number): number {
-  const w0 = w[wx];
-  const w1 = w[wx + 1];
-  const w2 = w[wx + 2];
-  const w3 = w[wx + 3];
-  let value = 0;
-  let least = Infinity;
-  for (let j = 0; j < 4; j++) {
-    const a = p[at];
-    const b = p[at + 1];
-    const c = p[at + 2];
-    const d = p[at + 3];
-    value += (a * w0 + b * w1 + c * w2 + d * w3) * w[wy + j];
-    if (a < least) least = a;
-    if (b < least) least = b;
-    if (c < least) least = c;
-    if (d < least) least = d;
-    at += width;
-  }
-  return value < least ? least : value;
-}
-
-/** The same where some samples lie beyond the border and repeat the border pixel. */
-function interpolateAtBorder(
-  plane: Float32Array,
-  width: number,
-  height: number,
-  left: number,
-  top: number,
-  taps: number,
-  weights: Float32Array,
-  wx: number,
-  wy: number,
-): number {
-  let value = 0;
-  let least = Infinity;
-  const inner = taps / 2 - 2;
-  for (let j = 0; j < taps; j++) {
-    const line = Math.min(height - 1, Math.max(0, top + j)) * width;
-    for (let k = 0; k < taps; k++) {
-      const sample = plane[line + Math.min(width - 1, Math.max(0, left + k))];
-      value += sample * weights[wx + k] * weights[wy + j];
-      const near = j >= inner && j < inner + 4 && k >= inner && k < inner + 4;
-      if (near && sample < least) least = sample;
-    }
-  }
-  return value < least ? least : value;
+  const planes =
+    source.width * source.height === 0
+      ? source.planes.map(() => new Float32Array(width * height).fill(NaN))
+      : kernels.resample(source.planes, source.width, source.height, weightTable(kernel), { xs, ys });
+  return rasterOf(width, height, planes);
 }

@@ -4,7 +4,10 @@ import type { Warp, WarpModel } from "./index";
 import { WARP_MODELS, compose, describeWarp, fitWarp, inverse, linear, mapPoint, mapRow, matrixAt } from "./index";
 import { IDENTITY, resample, rotationAbout, shiftBy, sourceRegion, warpSchema } from "./index";
 import { createRaster } from "../raster";
+import { wasmKernels } from "../testing/fixtures";
 import { projective, warpWords } from "./warp";
+
+const kernels = wasmKernels();
 
 /** One of each kind, of the size that real frames show. */
 const barrel: Warp = {
@@ -123,10 +126,12 @@ test("resampling through a distortion puts each value where the warp says", () =
   const picture = createRaster(600, 400, 1);
   for (let y = 0, i = 0; y < 400; y++) for (let x = 0; x < 600; x++, i++) picture.planes[0][i] = value(x, y);
   const tile = { x: 280, y: 150, width: 30, height: 20 };
-  const out = resample(picture, 0, 0, barrel, tile, "lanczos3").planes[0];
+  const out = resample(picture, 0, 0, barrel, tile, "lanczos3", kernels).planes[0];
   out.forEach((v, i) => {
     const [x, y] = mapPoint(inverse(barrel), 280 + (i % 30), 150 + Math.floor(i / 30));
     expect(Math.abs(v - value(x, y))).toBeLessThan(0.001);
   });
-  expect(resample(picture, 0, 0, IDENTITY, tile, "lanczos3").planes[0][0]).toBe(picture.planes[0][150 * 600 + 280]);
+  expect(resample(picture, 0, 0, IDENTITY, tile, "lanczos3", kernels).planes[0][0]).toBe(
+    picture.planes[0][150 * 600 + 280],
+  );
 });

@@ -1,5 +1,6 @@
 import { combineTiles, rejectorOf } from "../combine";
 import type { JobHandle } from "../job";
+import type { Kernels } from "../kernels";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
 import { resample, sourceRegion } from "../register";
@@ -57,7 +58,7 @@ export async function stackRegion(
   const layers = {
     count: used.length,
     channels,
-    read: (i: number, tile: Region) => sampleSub(sources[i], used[i], tile, settings.resampling),
+    read: (i: number, tile: Region) => sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels),
     weights: (_: Region, c: number) => used.map(({ weight }) => weight[c]),
   };
   const { lowSigma, highSigma } = settings;
@@ -86,6 +87,7 @@ async function sampleSub(
   sub: Pick<PlannedSub, "toReference" | "scale" | "offset">,
   tile: Region,
   resampling: StackSettings["resampling"],
+  kernels: Kernels,
 ): Promise<Raster> {
   const from = sourceRegion(tile, sub.toReference, source);
   if (isEmptyRegion(from))
@@ -95,7 +97,7 @@ async function sampleSub(
       Array.from({ length: source.channels }, () => new Float32Array(tile.width * tile.height).fill(NaN)),
     );
   const raw = await source.read(from);
-  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling);
+  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels);
   samples.planes.forEach((plane, c) => {
     const { level, dx, dy } = sub.offset[c];
     for (let y = 0, i = 0; y < tile.height; y++) {
@@ -111,7 +113,8 @@ export function registeredFrame(
   source: FrameSource,
   sub: Pick<PlannedSub, "toReference" | "scale" | "offset">,
   size: { width: number; height: number },
+  kernels: Kernels,
   resampling: StackSettings["resampling"] = "bicubic",
 ): FrameSource {
-  return { ...size, channels: source.channels, read: (region) => sampleSub(source, sub, region, resampling) };
+  return { ...size, channels: source.channels, read: (region) => sampleSub(source, sub, region, resampling, kernels) };
 }

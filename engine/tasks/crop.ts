@@ -90,7 +90,7 @@ async function ontoGrid(wanted: CropPayload & { onto: Warp }, shop: Workshop): P
   from.height = own.y + own.height - from.y;
   const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, shop);
   const warp = compose(inverse(enlargedBy(reduce)), compose(onto, enlargedBy(shrink)));
-  return resample(treated, x, y, warp, target, "bicubic");
+  return resample(treated, x, y, warp, target, "bicubic", shop.job.kernels);
 }
 
 async function treatedRegion({ treatment, region, reduce }: CropPayload, shop: Workshop): Promise<Raster> {

@@ -33,7 +33,9 @@ export const flip: Task<FlipPayload, Raster> = async ({ frame, relation, size, r
   };
   const most = relation ? size : whole;
   const smallSize = { width: Math.ceil(most.width / reduce), height: Math.ceil(most.height / reduce) };
-  const shown = relation ? registeredFrame(small, scaledRelation(relation, reduce), smallSize) : small;
+  const shown = relation
+    ? registeredFrame(small, scaledRelation(relation, reduce), smallSize, shop.job.kernels)
+    : small;
   shop.job.check();
   return shown.read(intersectRegions(area, wholeRegion(shown)));
 };

@@ -212,7 +212,7 @@ export interface PatchPayload {
 
 /** Medians of the sky patches in the registered and normalised frame. */
 export const measurePatches: Task<PatchPayload, number[]> = async ({ frame, relation, size, patches }, shop) =>
-  patchLevels(registeredFrame(await shop.frames.open(frame), relation, size), patches);
+  patchLevels(registeredFrame(await shop.frames.open(frame), relation, size, shop.job.kernels), patches);
 
 /** arcsec per px after a calibration that bins or makes super-pixels. */
 export function calibratedScale(metadata: SubMetadata, settings: CalibrationSettings | null): number | null {

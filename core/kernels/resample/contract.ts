@@ -1,0 +1,40 @@
+/** Interpolation weights by phase: `taps` samples along an axis, at `phases` + 1 positions between two pixels. */
+export interface WeightTable {
+  taps: 4 | 6;
+  phases: number;
+  /** `(phases + 1) * taps` weights, each row of sum 1. */
+  weights: Float32Array;
+}
+
+/** Where output pixels lie in the source, in its own pixels; NaN for nowhere. */
+export interface RowPlaces {
+  xs: Float64Array;
+  ys: Float64Array;
+}
+
+export interface ResampleKernels {
+  /**
+   * The value of each plane at each place, interpolated separably. Where a place lies outside the source by more than half a pixel, or any sample
+   * under it is NaN, the value is NaN; samples beyond the border repeat the border pixel. A value below the least of the 4 × 4 nearest samples is
+   * raised to it. RangeError for places or planes of unequal length.
+   */
+  resample(
+    planes: readonly Float32Array[],
+    width: number,
+    height: number,
+    table: WeightTable,
+    places: RowPlaces,
+  ): Float32Array[];
+}
+
+export function checkPlaces(
+  planes: readonly Float32Array[],
+  width: number,
+  height: number,
+  { xs, ys }: RowPlaces,
+): void {
+  if (width < 1 || height < 1 || xs.length !== ys.length || planes.some((plane) => plane.length !== width * height))
+    throw new RangeError(
+      `planes must hold ${width}×${height} samples and places two coordinates each, received ${xs.length} and ${ys.length}`,
+    );
+}
