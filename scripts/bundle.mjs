@@ -1,6 +1,6 @@
 // Bundles what runs outside the pages: the browser's worker into public/engine/, the headless runner and its worker into dist/.
 import { build } from "esbuild";
-import { copyFileSync, mkdirSync } from "node:fs";
+import { copyFileSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
@@ -24,10 +24,24 @@ export async function bundleBrowser() {
   copyFileSync(`${root}core/kernels/kernels.wasm`, `${root}public/engine/kernels.wasm`);
 }
 
+/** Several runners may start at once: each file is written beside its place and renamed, so that none reads half of one. */
 export async function bundleRunner() {
   const node = { ...common, platform: "node", packages: "external", outExtension: { ".js": ".mjs" }, outdir: "dist" };
-  await build({ ...node, entryPoints: { worker: "engine/node/worker.ts", cli: "cli/main.ts" } });
-  copyFileSync(`${root}core/kernels/kernels.wasm`, `${root}dist/kernels.wasm`);
+  const { outputFiles } = await build({
+    ...node,
+    write: false,
+    entryPoints: { worker: "engine/node/worker.ts", cli: "cli/main.ts" },
+  });
+  mkdirSync(`${root}dist`, { recursive: true });
+  const files = [
+    ...outputFiles.map(({ path, contents }) => ({ path, contents })),
+    { path: `${root}dist/kernels.wasm`, contents: readFileSync(`${root}core/kernels/kernels.wasm`) },
+  ];
+  for (const { path, contents } of files) {
+    const part = `${path}.${process.pid}.part`;
+    writeFileSync(part, contents);
+    renameSync(part, path);
+  }
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) {
