@@ -107,6 +107,19 @@ test("a tab that does not answer loses its project", async () => {
   sessions.close();
 });
 
+test("a project that storage does not give out says so, and can be opened once it does", async () => {
+  const sessions = tab(fakeLocks());
+  const { board } = bench.repository;
+  bench.repository.board = () => Promise.reject(new Error("the database is gone"));
+  await sessions.open(project.id);
+  expect(stateOf(sessions)).toEqual({ absence: "unreadable" });
+  bench.repository.board = board;
+  await new Promise((resolve) => setTimeout(resolve, 10)); // the lock is let go of
+  await sessions.open(project.id);
+  expect(sessions.get(project.id)).not.toBeNull();
+  sessions.close();
+});
+
 const fail = (): never => {
   throw new Error("no session");
 };

@@ -6,7 +6,7 @@ import type { Claim, Claims } from "./claims";
 import { ProjectSession } from "./project";
 
 /** Why a project is not open in this tab. */
-export type Absence = "missing" | "elsewhere" | "taken";
+export type Absence = "missing" | "elsewhere" | "taken" | "unreadable";
 
 export type SessionState = { session: ProjectSession } | { absence: Absence } | { opening: true };
 
@@ -33,7 +33,13 @@ export class Sessions {
     const claim = await this.tabs.claim(projectId, takeOver, () => this.lose(projectId));
     if (!claim) return this.set(projectId, { absence: "elsewhere" });
     this.claims.set(projectId, claim);
-    const session = await ProjectSession.open(projectId, this.pool, createJobs(), this.repository);
+    const session = await ProjectSession.open(projectId, this.pool, createJobs(), this.repository).catch(
+      () => undefined,
+    );
+    if (session === undefined) {
+      this.release(projectId);
+      return this.set(projectId, { absence: "unreadable" });
+    }
     if (session) return this.set(projectId, { session });
     this.release(projectId);
     this.set(projectId, { absence: "missing" });

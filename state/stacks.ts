@@ -44,9 +44,10 @@ export async function makeProjectStack(
       "frames of a video are matched by their stars, and have none",
       "Choose lights of a deep-sky set; videos can be looked through and their frames ranked so far.",
     );
-  const [{ measuredSize: size }] = included;
-  // A calibration that makes colours of a mosaic triples its channels.
-  const needed = bytesOfStack(size.width, size.height, 3);
+  const [first] = included;
+  const { width, height } = first.measuredSize;
+  const isColour = first.channels > 1 || (book.of(first, plan)?.pattern ?? null) !== null;
+  const needed = bytesOfStack(width, height, isColour ? 3 : 1);
   await checkRoom(`the stack “${name}” of ${Math.ceil(needed / 2 ** 20)} MB`, needed, base.repository, (words) =>
     base.tell(new UserError(words, "")),
   );

@@ -62,10 +62,11 @@ export async function makeStack(
   const report = (): void => onProgress(0.03 + 0.9 * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
   const store = wanted.strips ?? NO_STRIPS;
   const key = await stackKey(plan, settings, refs, strips);
-  await store.forget(key);
+  // A store that fails only costs time: what cannot be found there is made.
+  await store.forget(key).catch(() => undefined);
   const results = await Promise.all(
     strips.map(async (region, k): Promise<StoredStrip> => {
-      const kept = await store.load(key, region.y);
+      const kept = await store.load(key, region.y).catch(() => null);
       const onStrip = (fraction: number) => {
         done[k] = fraction;
         report();

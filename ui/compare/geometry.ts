@@ -26,6 +26,19 @@ function liesAskew(toPicture: Warp, x: number, y: number, width: number, height:
   return Math.hypot((a - 1) * width, b * height, d * width, (e - 1) * height) > 2 * OFF_GRID_PX;
 }
 
+/** What lies in a cell whose middle is the pixel (x, y), at `scale` screen px per pixel. */
+function around(cell: { width: number; height: number }, x: number, y: number, scale: number) {
+  const left = x + 0.5 - cell.width / 2 / scale;
+  const top = y + 0.5 - cell.height / 2 / scale;
+  const region = {
+    x: Math.floor(left),
+    y: Math.floor(top),
+    width: Math.ceil(cell.width / scale) + 1,
+    height: Math.ceil(cell.height / scale) + 1,
+  };
+  return { left, top, scale, region };
+}
+
 /** What a cell of `cell` px shows of a picture, around a spot of the first stack moved by the view. */
 export function cellView(
   cell: { width: number; height: number },
@@ -51,15 +64,8 @@ export function cellView(
   }
   const scale = view.zoom;
   const [x, y] = mapPoint(toPicture, spot.x + view.panX, spot.y + view.panY);
-  const left = x + 0.5 - cell.width / 2 / scale;
-  const top = y + 0.5 - cell.height / 2 / scale;
-  const wanted = {
-    x: Math.floor(left),
-    y: Math.floor(top),
-    width: Math.ceil(cell.width / scale) + 1,
-    height: Math.ceil(cell.height / scale) + 1,
-  };
-  return { left, top, scale, region: intersectRegions(wanted, whole), reduce: 1, onto: null };
+  const seen = around(cell, x, y, scale);
+  return { ...seen, region: intersectRegions(seen.region, whole), reduce: 1, onto: null };
 }
 
 /**
@@ -78,15 +84,7 @@ function gridView(
   const toGrid = inverse(enlargedBy(1 / finer));
   const scale = view.zoom / finer;
   const [x, y] = mapPoint(toGrid, spot.x + view.panX, spot.y + view.panY);
-  const left = x + 0.5 - cell.width / 2 / scale;
-  const top = y + 0.5 - cell.height / 2 / scale;
-  const region = {
-    x: Math.floor(left),
-    y: Math.floor(top),
-    width: Math.ceil(cell.width / scale) + 1,
-    height: Math.ceil(cell.height / scale) + 1,
-  };
-  return { left, top, scale, region, reduce: 1, onto: compose(toGrid, inverse(toPicture)) };
+  return { ...around(cell, x, y, scale), reduce: 1, onto: compose(toGrid, inverse(toPicture)) };
 }
 
 /** Side of the square around a spot that is measured, in px. */

@@ -60,6 +60,12 @@ function NotHere({ absence, onTakeOver }: { absence: Absence; onTakeOver: () => 
         It may have been deleted, or made in another browser. {shelf}
       </EmptyState>
     );
+  if (absence === "unreadable")
+    return (
+      <EmptyState title="This project cannot be opened now">
+        The browser&apos;s storage did not give it out; nothing was changed of it. Reload the page. {shelf}
+      </EmptyState>
+    );
   return (
     <EmptyState title={absence === "taken" ? "Another tab took this project over" : "Open in another tab"}>
       <p className="mb-3">
