@@ -46,9 +46,9 @@ async function checkAccess(screen: string): Promise<void> {
   await driver.executeScript(readFileSync("node_modules/axe-core/axe.min.js", "utf8"));
   const found = await driver.executeAsyncScript<string[]>(`
     const done = arguments[arguments.length - 1];
-    axe.run(document, { resultTypes: ["violations"] }).then(({ violations }) =>
+    axe.run(document, { resultTypes: ["violations"], rules: { "target-size": { enabled: true } } }).then(({ violations }) =>
       done(violations.filter((v) => ["serious", "critical"].includes(v.impact))
-        .map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes[0].target.join(" "))));`);
+        .map((v) => v.id + " × " + v.nodes.length + ": " + v.nodes.map((n) => n.target.join(" ")).join(", "))));`);
   faults.push(...found.map((fault) => `${screen}: ${fault}`));
 }
 
@@ -128,7 +128,18 @@ test("a second tab does not work on the same project, unless it takes it over; t
   await driver.switchTo().newWindow("tab");
   await driver.get(address);
   await waitFor(driver, "it says so", async () => (await textOf(driver, "body")).includes("Open in another tab"));
-  await checkAccess("help");
+  await see(driver, "[role=img] canvas");
+  await checkAccess("another tab");
+  const follower = await driver.getWindowHandle();
+  const sums = () => textOf(driver, "[data-testid=sums]");
+  const before = await sums();
+  expect(before).toMatch(/^14 subs/);
+  await driver.switchTo().window(first);
+  await (await driver.findElement(By.xpath("//nav//a[contains(., 'Subs')]"))).click();
+  await (await see(driver, "[data-sub='weir-003.fits']")).click();
+  await (await driver.findElement(By.css("body"))).sendKeys("o");
+  await driver.switchTo().window(follower);
+  await waitFor(driver, "it follows", async () => (await sums()) !== before);
   await click(driver, "Take it over here");
   await waitFor(driver, "it is here", async () => (await driver.findElements(By.css("nav"))).length > 0, 30_000);
   const second = await driver.getWindowHandle();
@@ -178,6 +189,8 @@ test("the server refuses what it does not answer, and the page runs no script bu
   for (const [path, method, status] of [
     ["/", "PUT", 405],
     ["/", "DELETE", 405],
+    ["/", "TRACE", 405],
+    ["/api/demo/manifest", "TRACE", 405],
     ["/api/demo/frames/1.5", "GET", 404],
     ["/api/demo/frames/1e0", "GET", 404],
     ["/api/demo/frames/0x1", "GET", 404],

@@ -20,8 +20,7 @@ export function freePort(wanted) {
 export async function startServer({ port = 0, demo = false, quiet = true } = {}) {
   const chosen = await freePort(port);
   const env = { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production", DUNKEL_DEMO: demo ? "1" : "0" };
-  const args = ["node_modules/next/dist/bin/next", "start", "--hostname", "127.0.0.1", "--port", String(chosen)];
-  const server = spawn(process.execPath, args, {
+  const server = spawn(process.execPath, ["scripts/serve.mjs", String(chosen)], {
     cwd: root,
     env,
     stdio: ["ignore", quiet ? "ignore" : "inherit", "inherit"],

@@ -1,6 +1,6 @@
 import type { WorkerPool } from "@/engine/pool";
-import type { ProjectRecord, Repository } from "@/storage";
-import { LEFT_AS_IT_IS, RECORD_VERSION } from "@/storage";
+import type { FactRecord, MasterRecord, ProjectRecord, Repository } from "@/storage";
+import { LEFT_AS_IT_IS, lookingOnly, RECORD_VERSION } from "@/storage";
 import { BoardBook, withCurrentSteps } from "./boardBook";
 import { CalibrationBook } from "./calibrationBook";
 import { CropBook } from "./crops";
@@ -42,45 +42,61 @@ export class ProjectSession {
     });
   }
 
+  /** Opens a project to work on it, or null where there is none. */
   static async open(
     projectId: string,
     pool: WorkerPool,
     jobs: Jobs,
     repository: Repository,
   ): Promise<ProjectSession | null> {
-    const project = await repository.project(projectId);
-    if (!project) return null;
-    const [subs, masters, stacks, board, facts] = await Promise.all([
-      repository.subs(projectId),
-      repository.masters(projectId),
-      repository.stacks(projectId),
-      repository.board(projectId),
-      repository.facts(projectId),
-    ]);
-    const state: ProjectState = {
-      project: { ...project, openedAt: Date.now() },
-      subs: subs.found,
-      masters: [],
-      refused: [],
-      waiting: [],
-      stacks: stacks.found,
-      board: board.found && startHistory(withCurrentSteps(board.found.board)),
-      problems: [...subs.problems, ...masters.problems, ...stacks.problems, ...board.problems],
-      currentSubId: (lightsOf(subs.found)[0] ?? subs.found[0])?.id ?? null,
-      selection: [],
-      proposal: null,
-      grading: null,
-      currentStackId: stacks.found[stacks.found.length - 1]?.id ?? null,
-      unsaved: null,
-      factRound: 0,
-    };
-    const session = new ProjectSession(new ProjectStore(state, pool, jobs, repository));
-    session.facts.restore(facts.map(({ id, value }) => ({ key: id.slice(projectId.length + 1), value })));
-    await session.calibration.open(masters.found);
-    session.saveProject({});
+    const read = await readProject(projectId, repository);
+    if (!read) return null;
+    const session = new ProjectSession(new ProjectStore(read.state, pool, jobs, repository));
+    session.restoreFacts(read.facts);
+    await session.calibration.open(read.masters);
+    session.saveProject({ openedAt: Date.now() });
     session.subs.noteSums();
     session.subs.grade();
     return session;
+  }
+
+  /** Opens a project only to look at it, while another tab works on it: nothing is written, and nothing begun. */
+  static async follow(
+    projectId: string,
+    pool: WorkerPool,
+    jobs: Jobs,
+    repository: Repository,
+  ): Promise<ProjectSession | null> {
+    const read = await readProject(projectId, repository);
+    if (!read) return null;
+    const session = new ProjectSession(new ProjectStore(read.state, pool, jobs, lookingOnly(repository)));
+    session.restoreFacts(read.facts);
+    return session;
+  }
+
+  /** Reads anew what another tab wrote; false where the project is gone. What is looked at here stays. */
+  async readAgain(): Promise<boolean> {
+    const { state, now, repository } = this.base;
+    const read = await readProject(this.project.id, repository);
+    if (!read) return false;
+    const { project, subs, board } = read.state;
+    const known = new Map(now.stacks.map((stack) => [stack.id, stack]));
+    // A stack that is as it was stays the same object, so that its picture is not drawn anew.
+    const stacks = read.state.stacks.map((stack) => {
+      const before = known.get(stack.id);
+      return before && JSON.stringify(before) === JSON.stringify(stack) ? before : stack;
+    });
+    const isThere = stacks.some(({ id }) => id === now.currentStackId);
+    state.setState({
+      ...{ project, subs, stacks, board },
+      currentStackId: isThere ? now.currentStackId : read.state.currentStackId,
+    });
+    return true;
+  }
+
+  private restoreFacts(facts: readonly FactRecord[]): void {
+    const start = this.project.id.length + 1;
+    this.facts.restore(facts.map(({ id, value }) => ({ key: id.slice(start), value })));
   }
 
   get pool(): WorkerPool {
@@ -117,4 +133,38 @@ export class ProjectSession {
     this.stacks.close();
     this.jobs.stopAll();
   }
+}
+
+/** A project as it is stored. */
+async function readProject(
+  projectId: string,
+  repository: Repository,
+): Promise<{ state: ProjectState; masters: MasterRecord[]; facts: FactRecord[] } | null> {
+  const project = await repository.project(projectId);
+  if (!project || project.deletedAt !== null) return null;
+  const [subs, masters, stacks, board, facts] = await Promise.all([
+    repository.subs(projectId),
+    repository.masters(projectId),
+    repository.stacks(projectId),
+    repository.board(projectId),
+    repository.facts(projectId),
+  ]);
+  const state: ProjectState = {
+    project,
+    subs: subs.found,
+    masters: [],
+    refused: [],
+    waiting: [],
+    stacks: stacks.found,
+    board: board.found && startHistory(withCurrentSteps(board.found.board)),
+    problems: [...subs.problems, ...masters.problems, ...stacks.problems, ...board.problems],
+    currentSubId: (lightsOf(subs.found)[0] ?? subs.found[0])?.id ?? null,
+    selection: [],
+    proposal: null,
+    grading: null,
+    currentStackId: stacks.found[stacks.found.length - 1]?.id ?? null,
+    unsaved: null,
+    factRound: 0,
+  };
+  return { state, masters: masters.found, facts };
 }

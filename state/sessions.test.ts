@@ -72,7 +72,7 @@ test("a project has one session in a page, which is there again when its screen 
   expect(sessions.isBusy()).toBe(false);
   expect(sessions.get(project.id)).toBeNull();
   await sessions.open("nowhere");
-  expect(sessions.store.getState().nowhere).toEqual({ absence: "missing" });
+  expect(sessions.store.getState().nowhere).toEqual({ absence: "missing", following: null });
 });
 
 test("of two tabs one works on a project; the other may take it over, and the first lets go with all written", async () => {
@@ -80,19 +80,43 @@ test("of two tabs one works on a project; the other may take it over, and the fi
   const [first, second] = [tab(locks), tab(locks)];
   await first.open(project.id);
   await second.open(project.id);
-  expect(stateOf(second)).toEqual({ absence: "elsewhere" });
+  expect(stateOf(second)).toMatchObject({ absence: "elsewhere" });
   const flushed = jest.spyOn(first.get(project.id)?.board ?? fail(), "flush");
   await second.open(project.id, true);
   expect(second.get(project.id)).not.toBeNull();
   expect(flushed).toHaveBeenCalled();
-  expect(stateOf(first)).toEqual({ absence: "taken" });
+  expect(stateOf(first)).toMatchObject({ absence: "taken" });
   await first.open(project.id);
-  expect(stateOf(first)).toEqual({ absence: "elsewhere" });
+  expect(stateOf(first)).toMatchObject({ absence: "elsewhere" });
   second.close();
   await new Promise((resolve) => setTimeout(resolve, 10)); // the lock is let go of
   await first.open(project.id);
   expect(first.get(project.id)).not.toBeNull();
   first.close();
+});
+
+test("a tab that does not have the project shows it as it is and as it becomes, and writes nothing", async () => {
+  const locks = fakeLocks();
+  const [first, second] = [tab(locks), tab(locks)];
+  await first.open(project.id);
+  await second.open(project.id);
+  const following = await soon(() => {
+    const state = stateOf(second);
+    return "absence" in state ? state.following : null;
+  });
+  expect(second.get(project.id)).toBeNull();
+  following.saveProject({ name: "Overwritten" });
+  first.get(project.id)?.saveProject({ integrationS: 77 });
+  second.hear();
+  await soon(() => following.project.integrationS === 77);
+  expect(following.project.name).toBe("Weir");
+  expect((await bench.repository.project(project.id))?.name).toBe("Weir");
+  await bench.repository.markDeleted(project.id, true);
+  second.hear();
+  await soon(() => JSON.stringify(stateOf(second)).includes("missing"));
+  await bench.repository.markDeleted(project.id, false);
+  first.close();
+  second.close();
 });
 
 test("a tab that does not answer loses its project", async () => {
@@ -112,7 +136,7 @@ test("a project that storage does not give out says so, and can be opened once i
   const { board } = bench.repository;
   bench.repository.board = () => Promise.reject(new Error("the database is gone"));
   await sessions.open(project.id);
-  expect(stateOf(sessions)).toEqual({ absence: "unreadable" });
+  expect(stateOf(sessions)).toEqual({ absence: "unreadable", following: null });
   bench.repository.board = board;
   await new Promise((resolve) => setTimeout(resolve, 10)); // the lock is let go of
   await sessions.open(project.id);
@@ -120,6 +144,16 @@ test("a project that storage does not give out says so, and can be opened once i
   sessions.close();
 });
 
+/** Waits, two seconds at most, for something to be there. */
+async function soon<T>(find: () => T | null | false): Promise<T> {
+  for (let i = 0; i < 100; i++) {
+    const found = find();
+    if (found) return found;
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+  return fail();
+}
+
 const fail = (): never => {
-  throw new Error("no session");
+  throw new Error("it is not there");
 };

@@ -8,7 +8,14 @@ import { ProjectSession } from "./project";
 /** Why a project is not open in this tab. */
 export type Absence = "missing" | "elsewhere" | "taken" | "unreadable";
 
-export type SessionState = { session: ProjectSession } | { absence: Absence } | { opening: true };
+export type SessionState =
+  | { session: ProjectSession }
+  /** `following` is there to look at while another tab works on the project, and changes with it. */
+  | { absence: Absence; following: ProjectSession | null }
+  | { opening: true };
+
+/** What another tab writes in quick succession is read once. */
+const READ_AFTER_MS = 300;
 
 /**
  * The open projects of this page, each with one session, which goes on when its screen is left: an import or a stack runs to its end, and its
@@ -18,6 +25,7 @@ export class Sessions {
   /** By project; what screens look at. */
   readonly store = createStore<Record<string, SessionState>>(() => ({}));
   private readonly claims = new Map<string, Claim>();
+  private reading: ReturnType<typeof setTimeout> | null = null;
 
   constructor(
     private readonly pool: WorkerPool,
@@ -31,18 +39,18 @@ export class Sessions {
     if (known && ("session" in known || "opening" in known)) return;
     this.set(projectId, { opening: true });
     const claim = await this.tabs.claim(projectId, takeOver, () => this.lose(projectId));
-    if (!claim) return this.set(projectId, { absence: "elsewhere" });
+    if (!claim) return this.follow(projectId, "elsewhere");
     this.claims.set(projectId, claim);
     const session = await ProjectSession.open(projectId, this.pool, createJobs(), this.repository).catch(
       () => undefined,
     );
     if (session === undefined) {
       this.release(projectId);
-      return this.set(projectId, { absence: "unreadable" });
+      return this.set(projectId, { absence: "unreadable", following: null });
     }
     if (session) return this.set(projectId, { session });
     this.release(projectId);
-    this.set(projectId, { absence: "missing" });
+    this.set(projectId, { absence: "missing", following: null });
   }
 
   /** The session of a project, where it is open here. */
@@ -59,6 +67,14 @@ export class Sessions {
     this.store.setState(others, true);
   }
 
+  /** Hears that another tab wrote something: what is followed here is read anew soon. */
+  hear(): void {
+    this.reading ??= setTimeout(() => {
+      this.reading = null;
+      void this.readAgain();
+    }, READ_AFTER_MS);
+  }
+
   /** Writes what waits to be written, of all projects; called when the page goes away. */
   flush(): void {
     for (const state of Object.values(this.store.getState())) if ("session" in state) state.session.board.flush();
@@ -70,6 +86,7 @@ export class Sessions {
   }
 
   close(): void {
+    if (this.reading) clearTimeout(this.reading);
     for (const projectId of Object.keys(this.store.getState())) this.drop(projectId);
   }
 
@@ -77,7 +94,26 @@ export class Sessions {
   private lose(projectId: string): void {
     this.get(projectId)?.close();
     this.release(projectId);
-    this.set(projectId, { absence: "taken" });
+    void this.follow(projectId, "taken");
+  }
+
+  /** Shows a project that another tab works on. */
+  private async follow(projectId: string, absence: Absence): Promise<void> {
+    this.set(projectId, { absence, following: null });
+    const following = await ProjectSession.follow(projectId, this.pool, createJobs(), this.repository).catch(
+      () => null,
+    );
+    const now = this.store.getState()[projectId];
+    if (following && now && "absence" in now && now.absence === absence) this.set(projectId, { absence, following });
+  }
+
+  private async readAgain(): Promise<void> {
+    for (const [projectId, state] of Object.entries(this.store.getState())) {
+      if (!("absence" in state) || !state.following) continue;
+      const isThere = await state.following.readAgain().catch(() => true);
+      if (!isThere && this.store.getState()[projectId] === state)
+        this.set(projectId, { absence: "missing", following: null });
+    }
   }
 
   private release(projectId: string): void {

@@ -73,6 +73,8 @@ export interface StorageEvents {
   onBlocked(): void;
   /** The browser closed the database; the page must be reloaded. */
   onLost(): void;
+  /** Something that other tabs may look at was written. */
+  onWritten?(): void;
 }
 
 /** How a problem with a damaged record ends. */
@@ -83,7 +85,10 @@ export type Problem = string;
 
 /** The stored projects. Every read is checked; a record that cannot be used is reported and left untouched. */
 export class Repository {
-  private constructor(private readonly db: IDBPDatabase<Schema>) {}
+  private constructor(
+    private readonly db: IDBPDatabase<Schema>,
+    private readonly written: () => void,
+  ) {}
 
   static async open(events: StorageEvents, name = DATABASE): Promise<Repository> {
     const db = await openDB<Schema>(name, DATABASE_VERSION, {
@@ -101,7 +106,7 @@ export class Repository {
       blocking: () => db.close(),
       terminated: () => events.onLost(),
     });
-    return new Repository(db);
+    return new Repository(db, () => events.onWritten?.());
   }
 
   close(): void {
@@ -120,6 +125,7 @@ export class Repository {
 
   async addProject(record: ProjectRecord): Promise<void> {
     await this.db.put("projects", record);
+    this.written();
   }
 
   /** Saves a project that is there. Throws ProjectGone where it was deleted meanwhile: writing it would bring it back. */
@@ -130,6 +136,7 @@ export class Repository {
     if (isThere) await tx.store.put(record);
     await tx.done;
     if (!isThere) throw new ProjectGone(record.name);
+    this.written();
   }
 
   /** Marks a project as deleted now, or takes that back; nothing for one that is gone for good. */
@@ -138,6 +145,7 @@ export class Repository {
     const stored = await tx.store.get(projectId);
     if (stored) await tx.store.put({ ...stored, deletedAt: isDeleted ? Date.now() : null });
     await tx.done;
+    this.written();
   }
 
   async subs(projectId: string): Promise<{ found: SubRecord[]; problems: Problem[] }> {
@@ -170,6 +178,7 @@ export class Repository {
         ? tx.objectStore("videos").put(videoOf(records))
         : Promise.all(records.map((record) => tx.objectStore("subs").put(record)));
     await Promise.all([putting, tx.objectStore("blobs").put(file), tx.done]);
+    this.written();
   }
 
   /**
@@ -207,6 +216,7 @@ export class Repository {
     }
     await putAll((record) => subs.put(record), alone);
     await tx.done;
+    this.written();
   }
 
   /** Removes subs, and files of which no sub is left. A video goes as a whole, once all its frames are named. */
@@ -219,6 +229,7 @@ export class Repository {
       void blobs.delete(fileId);
     }
     await tx.done;
+    this.written();
   }
 
   async masters(projectId: string): Promise<{ found: MasterRecord[]; problems: Problem[] }> {
@@ -239,11 +250,13 @@ export class Repository {
       tx.objectStore("blobs").put({ id: record.id, projectId: record.projectId, blob }),
       tx.done,
     ]);
+    this.written();
   }
 
   async deleteMaster(id: string): Promise<void> {
     const tx = this.db.transaction(["masters", "blobs"], "readwrite");
     await Promise.all([tx.objectStore("masters").delete(id), tx.objectStore("blobs").delete(id), tx.done]);
+    this.written();
   }
 
   async stacks(projectId: string): Promise<{ found: StackRecord[]; problems: Problem[] }> {
@@ -264,11 +277,13 @@ export class Repository {
       ),
       tx.done,
     ]);
+    this.written();
   }
 
   async saveStack(record: StackRecord): Promise<void> {
     checkFinite(record, record.name);
     await this.db.put("stacks", record);
+    this.written();
   }
 
   async deleteStack(id: string): Promise<void> {
@@ -278,6 +293,7 @@ export class Repository {
       ...STACK_PICTURES.map((kind) => tx.objectStore("blobs").delete(stackPictureId(id, kind))),
       tx.done,
     ]);
+    this.written();
   }
 
   async blob(id: string): Promise<Blob | null> {
@@ -301,6 +317,7 @@ export class Repository {
   async saveBoard(record: BoardRecord): Promise<void> {
     checkFinite(record.board, "Compare");
     await this.db.put("boards", record);
+    this.written();
   }
 
   async facts(projectId: string): Promise<FactRecord[]> {
@@ -355,6 +372,7 @@ export class Repository {
     ] as const)
       count += await damaged(store, schema);
     await tx.done;
+    this.written();
     return count;
   }
 
@@ -373,6 +391,7 @@ export class Repository {
       for (const key of await tx.objectStore(store).index("project").getAllKeys(projectId))
         await tx.objectStore(store).delete(key);
     await tx.done;
+    this.written();
   }
 }
 
@@ -412,4 +431,19 @@ const PUT_AT_ONCE = 200;
 async function putAll<T>(put: (record: T) => Promise<unknown>, records: readonly T[]): Promise<void> {
   for (let from = 0; from < records.length; from += PUT_AT_ONCE)
     await Promise.all(records.slice(from, from + PUT_AT_ONCE).map(put));
+}
+
+/** The same storage for one who only looks: what it is told to write is not written. */
+export function lookingOnly(repository: Repository): Repository {
+  const nothing = () => Promise.resolve();
+  const silent: Partial<Repository> = {
+    ...{ addProject: nothing, saveProject: nothing, markDeleted: nothing },
+    ...{ addSubs: nothing, saveSubs: nothing, removeSubs: nothing },
+    ...{ addMaster: nothing, deleteMaster: nothing },
+    ...{ addStack: nothing, saveStack: nothing, deleteStack: nothing },
+    ...{ saveBoard: nothing, saveFact: nothing, deleteProject: nothing },
+    removeDamaged: () => Promise.resolve(0),
+    purgeDeleted: () => Promise.resolve(0),
+  };
+  return Object.assign(Object.create(repository) as Repository, silent);
 }

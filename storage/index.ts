@@ -1,8 +1,9 @@
 export type { Problem, StackPicture, StorageEvents, StoredFile } from "./database";
-export { LEFT_AS_IT_IS, ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
+export { LEFT_AS_IT_IS, lookingOnly, ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
 export type {
   Board,
   CalibrationPlan,
+  FactRecord,
   Ladder,
   Lane,
   LaneStep,

@@ -52,7 +52,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
   };
 
   return (
-    <aside className="flex w-72 shrink-0 flex-col border-l border-line bg-panel" aria-label="Chain">
+    <aside className="flex w-64 shrink-0 flex-col border-l border-line bg-panel xl:w-72" aria-label="Chain">
       <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line px-2">
         <IconButton
           label="Undo (Ctrl Z)"

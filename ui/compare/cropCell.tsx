@@ -144,6 +144,9 @@ function placement(toPicture: Warp, spot: Spot): string {
   return ["resampled:", isMirrored ? "mirrored" : null, turned, sized].filter((word) => word !== null).join(" ");
 }
 
+/** What a narrow crop has no room for under it; the tooltip tells it. */
+const NARROW = "@max-[170px]:hidden";
+
 /** Measures of the square around the spot; they wait until the crop has rested. */
 function Figures({
   spot,
@@ -182,24 +185,30 @@ function Figures({
   const half = measures?.noiseFromHalves;
   return (
     <div
-      className="figures flex h-9 shrink-0 flex-col justify-center px-1.5 leading-4 text-quiet"
-      title={`Noise σ per pixel (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; measured over 128 × 128 px around the spot`}
+      className="figures @container flex h-9 shrink-0 flex-col justify-center overflow-hidden px-1.5 leading-4 whitespace-nowrap text-quiet"
+      title={`Noise σ per pixel in ${unit} (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; FWHM in px; number of stars; measured over 128 × 128 px around the spot`}
     >
       {measures ? (
         <>
           <div className="flex justify-between gap-1">
             <span>
-              σ <span className="text-text">{fixed((half ?? measures.noise) * scale, digits)}</span> {unit}
+              σ <span className="text-text">{fixed((half ?? measures.noise) * scale, digits)}</span>
+              <span className={NARROW}> {unit}</span>
             </span>
             <span>
-              SNR <span className="text-text">{fixed(measures.snrDb, 1)}</span> dB
+              SNR <span className="text-text">{fixed(measures.snrDb, 1)}</span>
+              <span className={NARROW}> dB</span>
             </span>
           </div>
           <div className="flex justify-between gap-1">
             <span>
-              FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span> px
+              FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span>
+              <span className={NARROW}> px</span>
             </span>
-            <span>{measures.stars} stars</span>
+            <span>
+              {measures.stars}
+              <span className={NARROW}> stars</span>
+            </span>
           </div>
         </>
       ) : (

@@ -32,7 +32,7 @@ export function laneWords(lane: Lane): string {
 
 /** Time of one crop, in words. */
 export function cropTime(ms: number | null): string {
-  return ms === null ? "" : `${Math.round(ms)} ms a crop`;
+  return ms === null ? "" : `${Math.round(ms)} ms`;
 }
 
 interface Props {
@@ -50,7 +50,7 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
   const { colour, dashed } = laneColour(lane.letter);
   return (
     <div
-      className={`flex h-14 min-w-0 flex-col px-1.5 pt-1 ${selected ? "bg-raised" : "bg-panel"}`}
+      className={`flex h-15 min-w-0 flex-col px-1.5 pt-1 ${selected ? "bg-raised" : "bg-panel"}`}
       style={{ borderTop: `2px ${dashed ? "dashed" : "solid"} ${colour}` }}
       data-lane={lane.letter}
     >
@@ -65,15 +65,15 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
         <LaneChip letter={lane.letter} />
         <span className="line-clamp-2 min-w-0 text-sm leading-4">{laneWords(lane)}</span>
       </button>
-      <div className="flex h-5 shrink-0 items-center">
-        <span className="figures min-w-0 flex-1 truncate text-xs text-quiet">
+      <div className="flex h-6 shrink-0 items-center">
+        <span className="figures min-w-0 flex-1 truncate text-xs text-quiet" title="Time of one crop">
           {settling ? "measuring the picture …" : cropTime(cropMs)}
         </span>
         {onDuplicate ? (
           <IconButton
             help="Duplicates the lane"
             label={`Duplicate lane ${lane.letter}`}
-            className="!h-5 !w-5 shrink-0"
+            className="shrink-0"
             onClick={onDuplicate}
           >
             <Copy size={12} />
@@ -83,7 +83,7 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
           <IconButton
             help="Removes the lane"
             label={`Remove lane ${lane.letter}`}
-            className="!h-5 !w-5 shrink-0"
+            className="shrink-0"
             onClick={onRemove}
           >
             <X size={12} />

@@ -34,7 +34,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
       <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-line">
         <div
           className="grid h-full min-h-[420px] gap-px"
-          style={{ gridTemplateColumns: `repeat(${columns.length}, minmax(${columns.length > 5 ? 150 : 180}px, 1fr))` }}
+          style={{ gridTemplateColumns: `repeat(${columns.length}, minmax(140px, 1fr))` }}
         >
           {columns.map((lane, k) => (
             <LaneColumn
@@ -78,12 +78,12 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
   return (
     <div className="flex min-h-0 min-w-0 flex-col gap-px">
       {isRung ? (
-        <div className="flex h-14 items-center gap-2 bg-panel px-1.5">
+        <div className="flex h-15 items-center gap-2 bg-panel px-1.5">
           <LaneChip letter={lane.letter} />
           <span className="figures flex-1">
             {rungValue}
             <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
-              {cropTime(cropMs).replace(" a crop", "")}
+              {cropTime(cropMs)}
             </span>
           </span>
           <Button

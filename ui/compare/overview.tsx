@@ -18,7 +18,7 @@ const WIDTH = 199;
 /** The whole picture with the spots on it, and their names. */
 export function Overview({ board, stack }: { board: Board; stack: StackRecord }) {
   return (
-    <aside className="flex w-[216px] shrink-0 flex-col gap-3 overflow-x-hidden overflow-y-auto border-r border-line bg-panel p-2">
+    <aside className="flex w-[184px] shrink-0 xl:w-[216px] flex-col gap-3 overflow-x-hidden overflow-y-auto border-r border-line bg-panel p-2">
       <SpotMap board={board} stack={stack} />
       <SpotList board={board} stack={stack} />
     </aside>
@@ -93,7 +93,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
             aria-label={`${i + 1}: spot ${spot.name}; drag or arrow keys move it`}
             title={spot.name}
             data-spot={spot.name}
-            className="figures absolute h-5 w-5 -translate-x-1/2 -translate-y-1/2 cursor-grab rounded-full border border-white bg-black/60 text-xs text-white"
+            className="figures absolute h-6 w-6 -translate-x-1/2 -translate-y-1/2 cursor-grab rounded-full border border-white bg-black/60 text-xs text-white"
             style={{ left, top }}
             onPointerDown={(event) => {
               event.preventDefault();

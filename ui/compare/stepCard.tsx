@@ -53,7 +53,6 @@ export function StepCard({
     <IconButton
       label={`Ladder of ${label.toLowerCase()}: see several values side by side`}
       help="Several values side by side"
-      className="!h-5 !w-5"
       onClick={() => setLadderOf(ladderOf === name ? null : name)}
     >
       <ListOrdered size={12} />
@@ -70,7 +69,7 @@ export function StepCard({
       <div className="flex items-center gap-1.5">
         <button
           type="button"
-          className="cursor-grab text-quiet"
+          className="-ml-1 flex h-6 w-6 cursor-grab items-center justify-center text-quiet"
           aria-label="Drag to another place in the chain"
           data-help="Drag a step to another place"
           {...attributes}
@@ -86,15 +85,16 @@ export function StepCard({
           aria-label={`${operation?.title ?? step.operation} on`}
           title="Takes this step in or leaves it out"
           data-help="Takes this step in or leaves it out"
-          className="h-4 w-7 rounded-full bg-line data-[state=checked]:bg-quiet"
+          className="group flex h-6 items-center"
           onCheckedChange={(on) => change({ on }, `${step.id}.on`)}
         >
-          <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-text data-[state=checked]:translate-x-3.5" />
+          <span className="h-4 w-7 rounded-full bg-line pt-0.5 group-data-[state=checked]:bg-quiet">
+            <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-text data-[state=checked]:translate-x-3.5" />
+          </span>
         </Switch.Root>
         <IconButton
           label={`Remove ${operation?.title ?? step.operation}`}
           help="Removes the step"
-          className="!h-5 !w-5"
           onClick={() => session.board.change((board) => removeStep(board, lane.id, step.id))}
         >
           <X size={12} />

@@ -1,23 +1,21 @@
 "use client";
 
 import Link from "next/link";
-import { useMemo, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { CREATOR } from "@/core/version";
 import { chainToJson, domainAfter } from "@/core/chain";
-import { stretchCurves } from "@/core/operations";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import { blobRef, renderPicture } from "@/engine/jobs/render";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { laneWords, LaneChip } from "../compare/laneHeader";
+import { LanePicture } from "../compare/lanePicture";
 import { useLaneTreatment } from "../compare/useTreatment";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { megabytes } from "../kit/format";
 import { EmptyState } from "../kit/notice";
-import type { Look } from "../viewer/pictureViewer";
-import { PictureViewer } from "../viewer/pictureViewer";
 import { download } from "./download";
 
 /** Render the chosen lane whole and export it with its recipe. */
@@ -61,15 +59,10 @@ function Finish({
   const session = useSession();
   const { treatment, settling } = useLaneTreatment(lane);
   const { width, height, channels, stretch } = stack.facts;
-  const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);
   const rendered = useRef<Rendered | null>(null);
   const [seconds, setSeconds] = useState<number | null>(null);
   const stretched = domainAfter(lane.steps) === "stretched";
-  const curves = useMemo(
-    () => (stretched ? null : stretchCurves(board.display, stretch)),
-    [stretched, board.display, stretch],
-  );
   const title = `Lane ${lane.letter}: ${laneWords(lane)}`;
   const base = `${session.project.name}-${lane.letter}`.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
   const plainSteps = lane.steps.map(({ id: _id, ...step }) => step);
@@ -199,16 +192,7 @@ function Finish({
         ) : null}
       </aside>
       <div className="min-w-0 flex-1">
-        <PictureViewer
-          crops={session.crops}
-          treatment={treatment}
-          width={width}
-          height={height}
-          curves={curves}
-          look={look}
-          onLook={setLook}
-          label={title}
-        />
+        <LanePicture lane={lane} stack={stack} treatment={treatment} display={board.display} />
       </div>
     </div>
   );

@@ -11,7 +11,8 @@ import { Button } from "../kit/button";
 import { EmptyState, Problem } from "../kit/notice";
 import { DemoGuide } from "./demoGuide";
 import { SessionContext, useProject, useSession } from "./session";
-import { SmallScreen, useIsNarrow } from "./smallScreen";
+import { LEAST_WIDTH, useIsNarrow } from "./narrow";
+import { LookOnly } from "./lookOnly";
 import { thumbnailOf } from "./thumbnail";
 import { TopBar } from "./topBar";
 import { useTools } from "./workspace";
@@ -26,13 +27,23 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
     return () => sessions.get(projectId)?.board.flush();
   }, [projectId, sessions]);
   if (!state || "opening" in state) return null;
-  if ("absence" in state)
-    return <NotHere absence={state.absence} onTakeOver={() => void sessions.open(projectId, true)} />;
+  if ("absence" in state) {
+    const { absence, following } = state;
+    const elsewhere = <Elsewhere absence={absence} onTakeOver={() => void sessions.open(projectId, true)} />;
+    if (!following) return <NotHere absence={absence}>{elsewhere}</NotHere>;
+    return (
+      <SessionContext.Provider value={following}>
+        <LookOnly>{elsewhere}</LookOnly>
+      </SessionContext.Provider>
+    );
+  }
   const { session } = state;
   return (
     <SessionContext.Provider value={session}>
       {isNarrow ? (
-        <SmallScreen />
+        <LookOnly>
+          Choosing, stacking and comparing need a window of {LEAST_WIDTH} px or more. What runs goes on meanwhile.
+        </LookOnly>
       ) : (
         <div className="flex h-screen flex-col">
           <TopBar />
@@ -48,37 +59,45 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
 }
 
 /** Why there is nothing to show, and what to do. */
-function NotHere({ absence, onTakeOver }: { absence: Absence; onTakeOver: () => void }) {
-  const shelf = (
-    <Link href="/" className="text-accent underline">
-      Back to the shelf
-    </Link>
-  );
+function NotHere({ absence, children }: { absence: Absence; children: ReactNode }) {
   if (absence === "missing")
     return (
       <EmptyState title="No such project in this browser">
-        It may have been deleted, or made in another browser. {shelf}
+        It may have been deleted, or made in another browser. {SHELF}
       </EmptyState>
     );
   if (absence === "unreadable")
     return (
       <EmptyState title="This project cannot be opened now">
-        The browser&apos;s storage did not give it out; nothing was changed of it. Reload the page. {shelf}
+        The browser&apos;s storage did not give it out; nothing was changed of it. Reload the page. {SHELF}
       </EmptyState>
     );
+  return <main className="p-6">{children}</main>;
+}
+
+const SHELF = (
+  <Link href="/" className="text-accent underline">
+    Back to the shelf
+  </Link>
+);
+
+/** That another tab works on the project, and the way to work on it here. */
+function Elsewhere({ absence, onTakeOver }: { absence: Absence; onTakeOver: () => void }) {
   return (
-    <EmptyState title={absence === "taken" ? "Another tab took this project over" : "Open in another tab"}>
-      <p className="mb-3">
-        One tab works on a project at a time, so that neither overwrites what the other does.{" "}
+    <div className="flex items-center gap-3">
+      <p className="min-w-0 flex-1">
+        <span className="text-text">
+          {absence === "taken" ? "Another tab took this project over." : "Open in another tab."}
+        </span>{" "}
+        What is done there shows here as it comes.{" "}
         {absence === "taken"
-          ? "Everything that was done here is kept, and is there in the other tab."
-          : "Taken over, it is saved and closed there, work that runs there ends, and it opens here as it is."}{" "}
-        {shelf}
+          ? "All that was done here is kept, and is there in the other tab."
+          : "Taken over, it is saved and closed there, and work that runs there ends."}
       </p>
       <Button kind="primary" onClick={onTakeOver}>
         Take it over here
       </Button>
-    </EmptyState>
+    </div>
   );
 }
 

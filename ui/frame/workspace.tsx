@@ -38,6 +38,8 @@ export function Workspace({ children }: { children: ReactNode }) {
     window.addEventListener("beforeunload", ask);
     const channel = new BroadcastChannel("dunkel");
     const claims = "locks" in navigator ? browserClaims(navigator.locks, channel) : NO_CLAIMS;
+    const news = new BroadcastChannel("dunkel written");
+    news.addEventListener("message", () => sessions?.hear());
     Repository.open({
       onBlocked: () =>
         setFailure({
@@ -45,6 +47,7 @@ export function Workspace({ children }: { children: ReactNode }) {
           message: "Another tab holds an older version of the stored projects open. Close it and reload.",
         }),
       onLost: () => setFailure({ title: STORAGE, message: "The browser closed the stored projects. Reload the page." }),
+      onWritten: () => news.postMessage(null),
     })
       .then((opened) => {
         if (gone) return opened.close();
@@ -67,6 +70,7 @@ export function Workspace({ children }: { children: ReactNode }) {
       window.removeEventListener("beforeunload", ask);
       sessions?.close();
       channel.close();
+      news.close();
       pool?.close();
       repository?.close();
       setTools(null);

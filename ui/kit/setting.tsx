@@ -44,7 +44,7 @@ export function NumberSlider({
 }: FieldProps & { className?: string }) {
   return (
     <Slider.Root
-      className={`relative flex h-4 touch-none items-center select-none ${className}`}
+      className={`relative -my-1 flex h-6 touch-none items-center select-none ${className}`}
       min={min}
       max={max}
       step={step}
@@ -54,7 +54,10 @@ export function NumberSlider({
       <Slider.Track className="relative h-[3px] grow rounded bg-line">
         <Slider.Range className="absolute h-full rounded bg-quiet" />
       </Slider.Track>
-      <Slider.Thumb aria-label={label} className="block h-3.5 w-2 rounded-sm bg-text" />
+      {/* Wide enough to be hit; what is seen of it is slim. */}
+      <Slider.Thumb aria-label={label} className="flex h-6 w-6 cursor-pointer items-center justify-center">
+        <span className="h-3.5 w-2 rounded-sm bg-text" />
+      </Slider.Thumb>
     </Slider.Root>
   );
 }

@@ -73,7 +73,7 @@ const LISTED = 3;
 const listed = (names: string[]): string =>
   names.slice(0, LISTED).join(", ") + (names.length > LISTED ? ` and ${names.length - LISTED} more` : "");
 
-/** "1.2 GB, 58 GB free": what the browser keeps for this application, asked again whenever subs come or go. */
+/** "58 GB free", and on pointing what the browser keeps for this application, asked again whenever subs come or go. */
 export function StorageUse() {
   const count = useProject((state) => state.subs.length + state.stacks.length + state.masters.length);
   const [use, setUse] = useState<{ used: number; quota: number } | null>(null);
@@ -90,14 +90,15 @@ export function StorageUse() {
   }, [count]);
   if (!use) return null;
   const size = (bytes: number) => (bytes > 2 ** 30 ? `${(bytes / 2 ** 30).toFixed(1)} GB` : megabytes(bytes));
+  const free = Math.max(0, use.quota - use.used);
   const tight = use.used > 0.9 * use.quota;
   return (
     <span
       className={`figures text-sm ${tight ? "text-warn" : "text-quiet"}`}
-      title={`Kept in this browser, and how much more it allows now (that changes with the disk). ${KEPT[String(isKept)]}`}
+      title={`Kept in this browser: ${size(use.used)}. It allows ${size(free)} more now (that changes with the disk). ${KEPT[String(isKept)]}`}
       data-testid="storage"
     >
-      {size(use.used)} · {size(Math.max(0, use.quota - use.used))} free
+      {size(free)} free
     </span>
   );
 }

@@ -1,0 +1,39 @@
+"use client";
+
+import { useMemo, useState } from "react";
+import { domainAfter } from "@/core/chain";
+import { stretchCurves } from "@/core/operations";
+import type { Treatment } from "@/engine/tasks/crop";
+import type { Board, Lane, StackRecord } from "@/storage";
+import { useSession } from "../frame/session";
+import type { Look } from "../viewer/pictureViewer";
+import { PictureViewer } from "../viewer/pictureViewer";
+import { laneWords } from "./laneHeader";
+
+interface Props {
+  lane: Lane;
+  stack: StackRecord;
+  treatment: Treatment | null;
+  display: Board["display"];
+}
+
+/** The whole picture as a lane treats it: with the display stretch, unless it is stretched already. */
+export function LanePicture({ lane, stack, treatment, display }: Props) {
+  const session = useSession();
+  const { width, height, stretch } = stack.facts;
+  const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
+  const stretched = domainAfter(lane.steps) === "stretched";
+  const curves = useMemo(() => (stretched ? null : stretchCurves(display, stretch)), [stretched, display, stretch]);
+  return (
+    <PictureViewer
+      crops={session.crops}
+      treatment={treatment}
+      width={width}
+      height={height}
+      curves={curves}
+      look={look}
+      onLook={setLook}
+      label={`Lane ${lane.letter}: ${laneWords(lane)}`}
+    />
+  );
+}
