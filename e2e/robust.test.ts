@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { request } from "node:http";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { By } from "selenium-webdriver";
+import { By, until } from "selenium-webdriver";
 import type { Session } from "./driver";
 import { click, consoleProblems, openBrowser, see, textOf, waitFor } from "./driver";
 
@@ -12,6 +12,7 @@ const url = process.env.DUNKEL_URL ?? "";
 const folder = mkdtempSync(join(tmpdir(), "dunkel-e2e-robust-"));
 let session: Session;
 let files: string[] = [];
+let stackFiles: string[] = [];
 
 beforeAll(async () => {
   const simulate = [
@@ -28,8 +29,13 @@ beforeAll(async () => {
   ];
   const made = execFileSync(process.execPath, simulate, { stdio: ["ignore", "pipe", "ignore"] }).toString();
   files = (JSON.parse(made) as { files: string[] }).files.map((name) => join(folder, name));
+  const out = join(folder, "pier.fits");
+  execFileSync(process.execPath, ["scripts/dunkel.mjs", "stack", ...files.slice(0, 4), "--out", out], {
+    stdio: "ignore",
+  });
+  stackFiles = [out, join(folder, "pier.a.fits"), join(folder, "pier.b.fits")];
   session = await openBrowser(url);
-}, 120_000);
+}, 180_000);
 afterAll(async () => {
   await session.quit();
   rmSync(folder, { recursive: true, force: true });
@@ -119,6 +125,26 @@ test("Stack, Compare, Finish and the help are shown", async () => {
   await see(driver, "[data-testid=help-keys]");
   await checkAccess("help");
   await (await driver.findElement(By.css("body"))).sendKeys("?");
+});
+
+test("stacks that are chosen as subs are told apart, and brought in as what they are", async () => {
+  const { driver } = session;
+  await (await driver.findElement(By.xpath("//nav//a[contains(., 'Subs')]"))).click();
+  const input = await driver.wait(until.elementLocated(By.css("[data-testid=choose-files]")), 10_000);
+  await input.sendKeys(stackFiles.join("\n"));
+  await waitFor(driver, "they are told", async () =>
+    (await textOf(driver, "main")).includes("3 files are no light but a stack or part of one"),
+  );
+  expect(await included()).toMatch(/ of 14/);
+  await click(driver, "Bring in on Stack");
+  await see(driver, "[data-testid=found]");
+  await checkAccess("Stack, found");
+  await click(driver, "Bring in");
+  await waitFor(driver, "two stacks", async () => (await textOf(driver, "nav")).includes("Stack 2"), 30_000);
+  const report = await textOf(driver, "[data-testid=stack-report]");
+  expect(report).toMatch(/Made\s*elsewhere/);
+  expect(report).toContain("Noise per pixel, from the halves");
+  expect((await driver.findElements(By.css("[data-testid=found]"))).length).toBe(0);
 });
 
 test("a second tab does not work on the same project, unless it takes it over; then the first lets go", async () => {

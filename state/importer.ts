@@ -1,6 +1,5 @@
 import { Stopped, UserError } from "@/core/job";
 import type { SubMetadata } from "@/core/formats";
-import { PRODUCT_WORDS } from "@/core/formats";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
 import { withCalibration } from "@/engine/calibration";
 import { measureFrames } from "@/engine/jobs/video";
@@ -11,6 +10,8 @@ import type { SubReading } from "@/engine/tasks/subs";
 import type { Repository, StoredFile, SubRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { keyOf } from "./calibration";
+import type { FoundPicture } from "./roles";
+import { kindOf, roleOf } from "./roles";
 import type { JobControl } from "./jobs";
 import { isFull, storageFailure } from "./storageFailure";
 
@@ -37,6 +38,8 @@ export interface ImportTarget {
   calibrationFor(sub: SubRecord): CalibrationRef | null;
   add(subs: SubRecord[]): void;
   refuse(file: RefusedFile): void;
+  /** Takes a file up that is a stack or a part of one. */
+  find(file: FoundPicture): void;
   /** Tells something that a person should know, in words. */
   tell(words: string): void;
 }
@@ -149,11 +152,7 @@ async function importOne(
   const came: FrameRef = { id: fileId, name, kind: "blob", blob: file };
   const reading = await pool.run("readFile", { frame: came }, { priority: PRIORITY.measure, signal });
   const { product } = reading.metadata;
-  if (product !== null)
-    throw new UserError(
-      `${name}: is ${PRODUCT_WORDS[product]}, by its header, and no frame of a camera`,
-      "It is left aside, so that nothing is stacked twice; bring in the subs that it was made of.",
-    );
+  if (product !== null) return target.find({ name, blob: file, role: roleOf(name, product, kindOf(reading.cards)) });
   let stored: StoredFile = { id: fileId, projectId, blob: file };
   if (!reading.randomAccess) {
     const unpacked = await pool.run("unpack", { frame: came }, { priority: PRIORITY.measure, signal });

@@ -81,27 +81,6 @@ test("a file is known by its content: renamed it is the same, another one of the
   expect((await open()).store.getState().subs.length).toBe(before);
 });
 
-test("what was made of subs is told by its header and left aside", async () => {
-  const session = await open();
-  const made = async (type: string) => {
-    const bytes = new Uint8Array(await sub(0).arrayBuffer());
-    const header = Buffer.from(bytes.buffer, 0, 5760);
-    const at = header.indexOf("IMAGETYP= ");
-    header.write(`IMAGETYP= '${type}'`.padEnd(50), at);
-    return { name: `${type}.fits`, load: () => Promise.resolve(new Blob([bytes])) };
-  };
-  const before = session.store.getState().subs.length;
-  await session.subs.importFiles([await made("stack"), await made("stack half A"), await made("stack coverage")]);
-  const { subs, refused } = session.store.getState();
-  expect(subs.length).toBe(before);
-  expect(refused.map(({ message }) => /: is (.*), by its header/.exec(message)?.[1])).toEqual([
-    "a stack",
-    "half of a stack",
-    "the coverage of a stack",
-  ]);
-  session.subs.dismissRefused();
-});
-
 test("a stop in the middle keeps what came in", async () => {
   const session = await open();
   const importing = session.subs.importFiles([

@@ -155,6 +155,7 @@ async function readProject(
     masters: [],
     refused: [],
     waiting: [],
+    found: [],
     stacks: stacks.found,
     board: board.found && startHistory(withCurrentSteps(board.found.board)),
     problems: [...subs.problems, ...masters.problems, ...stacks.problems, ...board.problems],

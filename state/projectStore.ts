@@ -2,16 +2,17 @@ import { createStore } from "zustand/vanilla";
 import type { ReferenceProposal } from "@/core/choose";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import type { Board, MasterRecord, ProjectRecord, Repository, StackPicture, StackRecord, SubRecord } from "@/storage";
+import type { Board, MasterRecord, ProjectRecord, Repository, StackPictures, StackRecord, SubRecord } from "@/storage";
 import type { History } from "./history";
 import type { RefusedFile, WaitingFile } from "./importer";
 import type { Jobs } from "./jobs";
+import type { FoundPicture } from "./roles";
 import { storageFailure } from "./storageFailure";
 
 /** A finished stack with its pictures, which the browser's storage did not take. */
 export interface UnsavedStack {
   record: StackRecord;
-  pictures: Record<StackPicture, Blob>;
+  pictures: StackPictures;
   reason: string;
 }
 
@@ -20,6 +21,8 @@ export interface ProjectState {
   subs: SubRecord[];
   masters: MasterRecord[];
   refused: RefusedFile[];
+  /** Files that are no frames of a camera but stacks and parts of them: to be brought in as such. */
+  found: FoundPicture[];
   /** Files of an import that was stopped or met the quota: it can go on with them. */
   waiting: WaitingFile[];
   stacks: StackRecord[];

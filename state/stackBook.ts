@@ -1,12 +1,19 @@
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import type { StackSettings } from "@/core/stack";
+import type { FrameRef } from "@/engine/frames";
+import { PRIORITY } from "@/engine/pool";
 import type { CalibrationPlan, StackInWork, StackRecord } from "@/storage";
+import { hasHalves } from "@/storage";
 import type { BoardBook } from "./boardBook";
+import type { FoundGroup } from "./broughtStack";
+import { bringStack, groupFound } from "./broughtStack";
 import type { CalibrationBook } from "./calibrationBook";
 import type { Subject } from "./facts";
 import type { Files } from "./files";
 import type { ProjectStore } from "./projectStore";
+import type { FoundPicture } from "./roles";
+import { kindOf, roleOf } from "./roles";
 import { includedLights } from "./selectors";
 import { makeProjectStack } from "./stacks";
 import { storageFailure } from "./storageFailure";
@@ -47,6 +54,51 @@ export class StackBook {
     // Made, stopped or failed, it is not in work any more; only a page that is closed leaves it so.
     if (!this.closed) base.saveProject({ stackInWork: null });
     return made;
+  }
+
+  /** Sets chosen files aside to be brought in as stacks, each as what its header or its name says. */
+  async find(files: readonly { name: string; blob: Blob }[]): Promise<void> {
+    const { state, pool } = this.base;
+    for (const { name, blob } of files)
+      try {
+        const frame: FrameRef = { id: crypto.randomUUID(), name, kind: "blob", blob };
+        const reading = await pool.run("readFile", { frame }, { priority: PRIORITY.view });
+        const file = { name, blob, role: roleOf(name, reading.metadata.product, kindOf(reading.cards)) };
+        state.setState(({ found }) => ({ found: [...found, file] }));
+      } catch (error) {
+        this.base.tell(error);
+      }
+  }
+
+  /** Gives what was set aside another part to play, or lets it go. */
+  setFound(found: FoundPicture[]): void {
+    this.base.state.setState({ found });
+  }
+
+  /** Brings the stacks among what was set aside in, with their halves; what cannot be is left there and told. */
+  async bringIn(): Promise<void> {
+    const { base } = this;
+    let groups: FoundGroup[];
+    try {
+      groups = groupFound(base.now.found);
+    } catch (error) {
+      return base.tell(error);
+    }
+    for (const group of groups) {
+      const made = await base.jobs.run("stack", `Bringing in ${group.stack.name}`, (control) =>
+        bringStack(base, group, control),
+      );
+      if (!made) return;
+      const taken = new Set<FoundPicture>([group.stack, ...Object.values(group.parts)]);
+      base.state.setState(({ stacks, found }) => ({
+        stacks: [...stacks, made],
+        currentStackId: made.id,
+        found: found.filter((file) => !taken.has(file)),
+      }));
+      this.board.begin(made);
+    }
+    // What is left is no stack, nor part of one.
+    base.state.setState({ found: [] });
   }
 
   /** Goes on with a stack that was interrupted, from the strips that were finished. */
@@ -127,13 +179,9 @@ export class StackBook {
 
   private async open(stack: StackRecord): Promise<Subject> {
     const { files } = this;
-    const [picture, a, b] = await Promise.all([
-      files.stack(stack, "mean"),
-      files.stack(stack, "a"),
-      files.stack(stack, "b"),
-    ]);
+    const picture = await files.stack(stack, "mean");
+    const halves = hasHalves(stack) ? { a: await files.stack(stack, "a"), b: await files.stack(stack, "b") } : null;
     const { fill, unit } = stack.facts;
-    const halves = stack.report.subsUsed > 1 ? { a, b } : null;
     return { picture, halves, fill, fullScale: toSample(unit, unit.fullScale) };
   }
 }

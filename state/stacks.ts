@@ -90,6 +90,7 @@ export async function makeProjectStack(
     facts: made.facts,
     object,
     calibration: stackCalibrationOf(book.groups(plan), new Set(included.map(({ id }) => id)), plan),
+    brought: null,
   };
   const { mean, a, b, coverage } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));
@@ -111,7 +112,7 @@ const bytesOfStack = (width: number, height: number, channels: number): number =
   2 * 4 * width * height * (3 * channels + 1);
 
 /** Where a stack lies in the project, whose coordinates are those of its first stack: over a sub of both, else by their stars. */
-async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Warp | null> {
+export async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Warp | null> {
   if (!first) return IDENTITY;
   const [stars, to] = [stack.facts.starList, first.facts.starList];
   const toFirst = overCommonSub(stack, first) ?? (await pool.run("tie", { stars, to }, { priority: PRIORITY.view }));

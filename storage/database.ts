@@ -266,15 +266,16 @@ export class Repository {
   }
 
   /** A stack and its pictures, together or not at all. */
-  async addStack(record: StackRecord, pictures: Record<StackPicture, Blob>): Promise<void> {
+  async addStack(record: StackRecord, pictures: StackPictures): Promise<void> {
     checkFinite(record, record.name);
     const tx = this.db.transaction(["stacks", "blobs"], "readwrite");
     const blobs = tx.objectStore("blobs");
     await Promise.all([
       tx.objectStore("stacks").put(record),
-      ...STACK_PICTURES.map((kind) =>
-        blobs.put({ id: stackPictureId(record.id, kind), projectId: record.projectId, blob: pictures[kind] }),
-      ),
+      ...STACK_PICTURES.flatMap((kind) => {
+        const blob = pictures[kind];
+        return blob ? blobs.put({ id: stackPictureId(record.id, kind), projectId: record.projectId, blob }) : [];
+      }),
       tx.done,
     ]);
     this.written();
@@ -397,6 +398,8 @@ export class Repository {
 
 export const STACK_PICTURES = ["mean", "a", "b", "coverage"] as const;
 export type StackPicture = (typeof STACK_PICTURES)[number];
+/** A stack's own picture, and those that it has besides: one that was brought in may lack halves and coverage. */
+export type StackPictures = { mean: Blob } & Partial<Record<StackPicture, Blob>>;
 
 export function stackPictureId(stackId: string, kind: StackPicture): string {
   return `${stackId}.${kind}`;

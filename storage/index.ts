@@ -1,4 +1,4 @@
-export type { Problem, StackPicture, StorageEvents, StoredFile } from "./database";
+export type { Problem, StackPicture, StackPictures, StorageEvents, StoredFile } from "./database";
 export { LEFT_AS_IT_IS, lookingOnly, ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
 export type {
   Board,
@@ -15,4 +15,4 @@ export type {
   SubRecord,
   View,
 } from "./records";
-export { RECORD_VERSION, ZOOMS, projectRecord } from "./records";
+export { hasHalves, RECORD_VERSION, ZOOMS, projectRecord } from "./records";

@@ -168,6 +168,16 @@ export const stackCalibration = z.object({
 });
 export type StackCalibration = z.infer<typeof stackCalibration>;
 
+/** What is known of a stack that was made elsewhere and came as files. */
+export const broughtIn = z.object({
+  /** Names of its files: the stack, then its halves. */
+  files: z.array(z.string()).min(1),
+  hasHalves: z.boolean(),
+  hasCoverage: z.boolean(),
+  /** How many subs went in, where its header tells. */
+  combined: z.number().int().positive().nullable(),
+});
+
 /** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b" and ".coverage". */
 export const stackRecord = z.object({
   ...versioned,
@@ -181,8 +191,14 @@ export const stackRecord = z.object({
   toProject: warpSchema.nullable().default(null),
   /** Null where the subs came calibrated. */
   calibration: stackCalibration.nullable().default(null),
+  /** Null where it was made here. */
+  brought: broughtIn.nullable().default(null),
 });
 export type StackRecord = z.infer<typeof stackRecord>;
+
+/** Whether two half-stacks lie beside it. */
+export const hasHalves = ({ brought, report }: Pick<StackRecord, "brought" | "report">): boolean =>
+  brought ? brought.hasHalves : report.subsUsed > 1;
 
 export const laneStep = chainStep.extend({ id });
 export type LaneStep = z.infer<typeof laneStep>;

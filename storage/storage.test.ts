@@ -109,6 +109,7 @@ const stack = (id: string): StackRecord => ({
   object: null,
   toProject: null,
   calibration: null,
+  brought: null,
 });
 
 test("projects, subs with their files and stacks with their pictures come back as they were", async () => {

@@ -9,6 +9,6 @@ export { chooseReference, planStack, relateSub, subRelation, subWeight } from ".
 export type { ReferenceCandidate } from "./reference";
 export { bestReference, referenceScores } from "./reference";
 export type { StackFindings, StackReport } from "./report";
-export { makeReport, stackReport, stackSigmaFromHalves } from "./report";
+export { broughtReport, makeReport, stackReport, stackSigmaFromHalves } from "./report";
 export type { StackSettings } from "./settings";
 export { stackParameters, stackSettings } from "./settings";

@@ -152,3 +152,32 @@ export function makeReport(
     peakBytes: findings.peakBytes,
   } satisfies StackReport);
 }
+
+/**
+ * What is known of a stack that was made elsewhere: the noise from its halves, where they came with it, taken as of equal weight; nothing of
+ * its subs. `combined`: how many they were, where its header tells; `exposureS`: all of their time.
+ */
+export function broughtReport(
+  name: string,
+  combined: number | null,
+  exposureS: number | null,
+  facts: { channels: number; halvesSigma: readonly number[] | null; fwhmPx: number | null },
+): StackReport {
+  return {
+    referenceName: name,
+    subsUsed: combined ?? 1,
+    integrationS: exposureS ?? 0,
+    rejectedFraction: 0,
+    subs: [],
+    noise: Array.from({ length: facts.channels }, (_, c) => ({
+      fromHalves: facts.halvesSigma ? known(facts.halvesSigma[c]) : null,
+      expected: null,
+      expectedGain: null,
+      measuredGain: null,
+    })),
+    fwhmPx: facts.fwhmPx,
+    medianSubFwhmPx: null,
+    seconds: 0,
+    peakBytes: 0,
+  };
+}

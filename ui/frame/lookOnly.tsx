@@ -7,6 +7,7 @@ import type { Board, Lane } from "@/storage";
 import { laneWords } from "../compare/laneHeader";
 import { LanePicture } from "../compare/lanePicture";
 import { useLaneTreatment } from "../compare/useTreatment";
+import { subsWords } from "../stack/stackDifferences";
 import { StackPictureView } from "../stack/stackPicture";
 import { duration, fixed } from "../kit/format";
 import { useProject, useSession } from "./session";
@@ -62,7 +63,7 @@ export function LookOnly({ children }: { children: ReactNode }) {
           <p className="text-quiet">
             {lane
               ? `Lane ${lane.letter}: ${laneWords(lane)}`
-              : `${current.name}: ${current.report.subsUsed} subs, ${duration(current.report.integrationS)}, FWHM ${fixed(current.report.fwhmPx, 2)} px`}
+              : `${current.name}: ${subsWords(current)}, ${duration(current.report.integrationS)}, FWHM ${fixed(current.report.fwhmPx, 2)} px`}
           </p>
         </>
       ) : (

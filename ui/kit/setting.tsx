@@ -44,14 +44,14 @@ export function NumberSlider({
 }: FieldProps & { className?: string }) {
   return (
     <Slider.Root
-      className={`relative -my-1 flex h-6 touch-none items-center select-none ${className}`}
+      className={`relative -mx-2 -my-1 flex h-6 touch-none items-center select-none ${className}`}
       min={min}
       max={max}
       step={step}
       value={[value]}
       onValueChange={([next]) => onChange(next)}
     >
-      <Slider.Track className="relative h-[3px] grow rounded bg-line">
+      <Slider.Track className="relative mx-3 h-[3px] grow rounded bg-line">
         <Slider.Range className="absolute h-full rounded bg-quiet" />
       </Slider.Track>
       {/* Wide enough to be hit; what is seen of it is slim. */}

@@ -16,6 +16,7 @@ import { InlineParameter } from "../kit/parameterSetting";
 import { Tick } from "../kit/tick";
 import { download } from "../finish/download";
 import { useGrades } from "../subs/grades";
+import { BringIn } from "./bringIn";
 import { useStacking } from "./useStacking";
 
 /** How the next stack is made, in sentences. */
@@ -137,6 +138,7 @@ export function SettingsColumn() {
           setName("");
         }}
       />
+      <BringIn />
     </aside>
   );
 }

@@ -5,6 +5,8 @@ import type { StackRecord } from "@/storage";
 
 /** Settings and counts in which a stack differs from its neighbour, in words. */
 export function differences(before: StackRecord, after: StackRecord): string {
+  if (after.brought) return "made elsewhere";
+  if (before.brought) return "made here";
   const words: string[] = [];
   if (before.report.subsUsed !== after.report.subsUsed)
     words.push(`${after.report.subsUsed} subs, not ${before.report.subsUsed}`);
@@ -18,7 +20,8 @@ export function differences(before: StackRecord, after: StackRecord): string {
 }
 
 /** How the subs of a stack were calibrated: "with darks and flats", "without darks", … */
-export function calibrationWords({ calibration }: Pick<StackRecord, "calibration">): string {
+export function calibrationWords({ calibration, brought }: Pick<StackRecord, "calibration" | "brought">): string {
+  if (brought) return "elsewhere";
   if (!calibration) return "subs as they came";
   const kinds = (["dark", "flat", "bias"] as const).filter((kind) =>
     calibration.groups.some((group) => group[kind] !== null),
@@ -29,4 +32,10 @@ export function calibrationWords({ calibration }: Pick<StackRecord, "calibration
     .filter(Boolean)
     .join(", ");
   return `${names.length === 0 ? "without masters" : `with ${names.join(" and ")}`}${how ? ` (${how})` : ""}`;
+}
+
+/** Of how many subs a stack is made, as far as that is known. */
+export function subsWords({ brought, report }: Pick<StackRecord, "brought" | "report">): string {
+  if (brought && brought.combined === null) return "of unknown subs";
+  return `${report.subsUsed} ${report.subsUsed === 1 ? "sub" : "subs"}`;
 }

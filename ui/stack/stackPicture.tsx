@@ -62,14 +62,16 @@ export function StackPictureView({ stack }: { stack: StackRecord }) {
         >
           Picture
         </Button>
-        <Button
-          help={`How many subs have data at each pixel: black 0, white ${most}`}
-          aria-pressed={shows === "coverage"}
-          className={shows === "coverage" ? "border-quiet" : "text-quiet"}
-          onClick={() => setShows("coverage")}
-        >
-          Coverage
-        </Button>
+        {stack.brought?.hasCoverage === false ? null : (
+          <Button
+            help={`How many subs have data at each pixel: black 0, white ${most}`}
+            aria-pressed={shows === "coverage"}
+            className={shows === "coverage" ? "border-quiet" : "text-quiet"}
+            onClick={() => setShows("coverage")}
+          >
+            Coverage
+          </Button>
+        )}
       </div>
     </div>
   );

@@ -1,6 +1,7 @@
 "use client";
 
 import type { StackRecord } from "@/storage";
+import { hasHalves } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
 import { calibrationWords } from "./stackDifferences";
 
@@ -9,52 +10,11 @@ const CHANNEL_NAMES = ["red", "green", "blue"];
 /** What went into a stack and how good it became, in figures. */
 export function StackReportView({ stack }: { stack: StackRecord }) {
   const { report } = stack;
-  const unit = levelUnit(stack.facts.unit);
   const leftOut = report.subs.filter((sub) => !sub.used);
-  const worst = Math.max(0, ...report.subs.map((sub) => sub.residualPx ?? 0));
   return (
     <aside className="w-80 shrink-0 overflow-auto border-l border-line bg-panel p-3" data-testid="stack-report">
       <h2 className="mb-2">{stack.name}</h2>
-      <dl>
-        <Row name="Subs used" value={`${report.subsUsed} of ${report.subs.length}`} />
-        <Row name="Integration" value={duration(report.integrationS)} />
-        <Row name="Calibrated" value={calibrationWords(stack)} />
-        <Row name="Reference" value={report.referenceName} />
-        <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
-        <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />
-        <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
-        <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
-        <Row name="Took" value={`${fixed(report.seconds, 1)} s`} />
-        <Row name="Most memory for samples" value={megabytes(report.peakBytes)} />
-      </dl>
-      <h3 className="mt-4 mb-1 text-quiet">Noise per pixel, from the halves</h3>
-      <table className="w-full text-sm">
-        <thead className="text-quiet">
-          <tr>
-            <th className="text-left font-normal">channel</th>
-            <th className="text-right font-normal">{unit.unit}</th>
-            <th className="text-right font-normal">gain</th>
-            <th className="text-right font-normal">expected</th>
-          </tr>
-        </thead>
-        <tbody className="figures">
-          {report.noise.map((noise, c) => (
-            <tr key={c}>
-              <td className="font-sans">{report.noise.length === 3 ? CHANNEL_NAMES[c] : "grey"}</td>
-              <td className="text-right">
-                {fixed(noise.fromHalves === null ? null : noise.fromHalves * unit.scale, unit.digits)}
-              </td>
-              <td className="text-right">{fixed(noise.measuredGain, 2)} ×</td>
-              <td className="text-right">{fixed(noise.expectedGain, 2)} ×</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <p className="mt-1 text-sm text-quiet">
-        Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is{" "}
-        {fixed(Math.sqrt(report.subsUsed), 2)}; resampling shares noise between neighbours and so lowers it per pixel a
-        little more.
-      </p>
+      {stack.brought ? <Brought stack={stack} /> : <Made stack={stack} />}
       {leftOut.length > 0 ? (
         <>
           <h3 className="mt-4 mb-1 text-quiet">Left out</h3>
@@ -67,6 +27,14 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
           </ul>
         </>
       ) : null}
+      {stack.brought ? null : <Used stack={stack} />}
+    </aside>
+  );
+}
+
+function Used({ stack: { report } }: { stack: StackRecord }) {
+  return (
+    <>
       <h3 className="mt-4 mb-1 text-quiet">Used</h3>
       <table className="w-full text-sm">
         <thead className="text-quiet">
@@ -90,7 +58,7 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
             ))}
         </tbody>
       </table>
-    </aside>
+    </>
   );
 }
 
@@ -100,5 +68,100 @@ function Row({ name, value }: { name: string; value: string }) {
       <dt className="text-quiet">{name}</dt>
       <dd className="figures text-right">{value}</dd>
     </div>
+  );
+}
+
+function Made({ stack }: { stack: StackRecord }) {
+  const { report } = stack;
+  const worst = Math.max(0, ...report.subs.map((sub) => sub.residualPx ?? 0));
+  return (
+    <>
+      <dl>
+        <Row name="Subs used" value={`${report.subsUsed} of ${report.subs.length}`} />
+        <Row name="Integration" value={duration(report.integrationS)} />
+        <Row name="Calibrated" value={calibrationWords(stack)} />
+        <Row name="Reference" value={report.referenceName} />
+        <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
+        <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />
+        <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
+        <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
+        <Row name="Took" value={`${fixed(report.seconds, 1)} s`} />
+        <Row name="Most memory for samples" value={megabytes(report.peakBytes)} />
+      </dl>
+      <Noise stack={stack} />
+      <p className="mt-1 text-sm text-quiet">
+        Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is{" "}
+        {fixed(Math.sqrt(report.subsUsed), 2)}; resampling shares noise between neighbours and so lowers it per pixel a
+        little more.
+      </p>
+    </>
+  );
+}
+
+/** A stack that was made elsewhere: what its files tell. */
+function Brought({ stack }: { stack: StackRecord }) {
+  const { report, brought, facts } = stack;
+  return (
+    <>
+      <dl>
+        <Row name="Made" value="elsewhere" />
+        <Row name="Files" value={brought?.files.join(", ") ?? ""} />
+        <Row name="Subs, by its header" value={brought?.combined?.toString() ?? "not told"} />
+        <Row
+          name="Integration, by its header"
+          value={report.integrationS > 0 ? duration(report.integrationS) : "not told"}
+        />
+        <Row name="Size" value={`${facts.width} × ${facts.height} px`} />
+        <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
+      </dl>
+      {hasHalves(stack) ? (
+        <Noise stack={stack} />
+      ) : (
+        <p className="mt-4 text-quiet">
+          It came without halves: what in it is noise can only be guessed from the picture itself, and measures that
+          need halves are not there.
+        </p>
+      )}
+    </>
+  );
+}
+
+function Noise({ stack: { report, facts } }: { stack: StackRecord }) {
+  const unit = levelUnit(facts.unit);
+  const isGainKnown = report.noise.some(({ measuredGain }) => measuredGain !== null);
+  return (
+    <>
+      <h3 className="mt-4 mb-1 text-quiet">Noise per pixel, from the halves</h3>
+      <table className="w-full text-sm">
+        <thead className="text-quiet">
+          <tr>
+            <th className="text-left font-normal">channel</th>
+            <th className="text-right font-normal">{unit.unit}</th>
+            {isGainKnown ? (
+              <>
+                <th className="text-right font-normal">gain</th>
+                <th className="text-right font-normal">expected</th>
+              </>
+            ) : null}
+          </tr>
+        </thead>
+        <tbody className="figures">
+          {report.noise.map((noise, c) => (
+            <tr key={c}>
+              <td className="font-sans">{report.noise.length === 3 ? CHANNEL_NAMES[c] : "grey"}</td>
+              <td className="text-right">
+                {fixed(noise.fromHalves === null ? null : noise.fromHalves * unit.scale, unit.digits)}
+              </td>
+              {isGainKnown ? (
+                <>
+                  <td className="text-right">{fixed(noise.measuredGain, 2)} ×</td>
+                  <td className="text-right">{fixed(noise.expectedGain, 2)} ×</td>
+                </>
+              ) : null}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
   );
 }

@@ -6,7 +6,7 @@ import type { StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
-import { differences } from "./stackDifferences";
+import { differences, subsWords } from "./stackDifferences";
 
 /** The stacks made so far, each saying what differs from the one before it. */
 export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; currentId: string | null }) {
@@ -24,10 +24,11 @@ export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; curre
           >
             <button type="button" className="w-full text-left" onClick={() => session.stacks.select(stack.id)}>
               <span className="block text-quiet">
-                {stack.report.subsUsed} subs · {duration(stack.report.integrationS)}
+                {subsWords(stack)}
+                {stack.report.integrationS > 0 ? ` · ${duration(stack.report.integrationS)}` : ""}
               </span>
               <span className="block truncate text-sm text-quiet">
-                {i === 0 ? "" : differences(stacks[i - 1], stack)}
+                {i > 0 ? differences(stacks[i - 1], stack) : stack.brought ? "made elsewhere" : ""}
               </span>
             </button>
             <div className="flex items-center gap-1">

@@ -1,5 +1,6 @@
 "use client";
 
+import Link from "next/link";
 import { DropdownMenu } from "radix-ui";
 import { Download } from "lucide-react";
 import { useEffect, useState } from "react";
@@ -17,7 +18,9 @@ export function ImportNotices() {
   const session = useSession();
   const refused = useProject((state) => state.refused);
   const waiting = useProject((state) => state.waiting);
-  if (refused.length === 0 && waiting.length === 0) return null;
+  const found = useProject((state) => state.found);
+  const projectId = useProject((state) => state.project.id);
+  if (refused.length === 0 && waiting.length === 0 && found.length === 0) return null;
   return (
     <div className="max-h-32 shrink-0 overflow-auto">
       {waiting.length > 0 ? (
@@ -30,6 +33,21 @@ export function ImportNotices() {
             Go on
           </Button>
           <Button onClick={() => session.subs.dismissWaiting()}>Forget them</Button>
+        </div>
+      ) : null}
+      {found.length > 0 ? (
+        <div
+          className="flex items-center gap-3 border-l-2 border-accent bg-panel px-3 py-1.5"
+          data-testid="found-among-subs"
+        >
+          <span className="flex-1">
+            {found.length === 1 ? "One file is" : <>{found.length} files are</>} no light but a stack or part of one, by{" "}
+            {found.length === 1 ? "its header" : "their headers"} ({listed(found.map(({ name }) => name))}).
+          </span>
+          <Link className="text-accent underline" href={`/p/${projectId}/stack`}>
+            Bring in on Stack
+          </Link>
+          <Button onClick={() => session.stacks.setFound([])}>Leave</Button>
         </div>
       ) : null}
       {refused.length > 0 ? (

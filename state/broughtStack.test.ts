@@ -1,0 +1,95 @@
+import { IDENTITY } from "@/core/register";
+import { createNight, subFile } from "@/core/simulate";
+import { wasmKernels } from "@/core/testing/fixtures";
+import { roleOf } from "./roles";
+import { newProject } from "./shelf";
+import type { TestBench } from "./testing";
+import { testBench } from "./testing";
+
+/** Stacks that were made elsewhere, or here and written to files. */
+let bench: TestBench;
+const project = newProject("Brought", false);
+const night = createNight({ subs: 5, seed: 3, width: 220, height: 180 });
+const sub = (index: number) => new Blob([subFile(night, index, wasmKernels()) as BlobPart]);
+
+beforeAll(async () => {
+  bench = await testBench("brought-test");
+  await bench.repository.addProject(project);
+});
+afterAll(() => bench.close());
+
+test("what a file is to a stack follows from its header, else from its name", () => {
+  expect(roleOf("x.fits", "half", "stack half B")).toBe("b");
+  expect(roleOf("pier.a.fits", null, null)).toBe("a");
+  expect(roleOf("pier-half-b.tif", null, null)).toBe("b");
+  expect(roleOf("pier.coverage.fits", null, null)).toBe("coverage");
+  expect(roleOf("Vega.fits", null, null)).toBe("mean");
+  expect(roleOf("pier.a.fits", "stack", "stack")).toBe("mean");
+});
+
+/** A sub of the night that says by its header to be something else. */
+async function made(type: string, name: string, index = 0) {
+  const bytes = new Uint8Array(await sub(index).arrayBuffer());
+  const header = Buffer.from(bytes.buffer, 0, 5760);
+  const at = header.indexOf("IMAGETYP= ");
+  header.write(`IMAGETYP= '${type}'`.padEnd(50), at);
+  return { name, load: () => Promise.resolve(new Blob([bytes])) };
+}
+
+test("what was made of subs is told by its header, is no sub, and is brought in as what it is", async () => {
+  const session = await bench.open(project.id);
+  await session.subs.importFiles([
+    await made("stack", "pier.fits"),
+    await made("stack half A", "pier.a.fits", 1),
+    await made("stack half B", "pier.b.fits", 2),
+    await made("treated picture", "pier clean.fits", 3),
+  ]);
+  const roles = () => session.store.getState().found.map(({ role }) => role);
+  expect(session.store.getState().subs).toEqual([]);
+  expect(roles()).toEqual(["mean", "a", "b", "none"]);
+  await session.stacks.bringIn();
+  const { stacks, board, currentStackId } = session.store.getState();
+  expect(roles()).toEqual([]);
+  const [stack] = stacks;
+  expect(stack).toMatchObject({ id: currentStackId, name: "pier", toProject: IDENTITY });
+  expect(stack.brought).toEqual({
+    files: ["pier.fits", "pier.a.fits", "pier.b.fits"],
+    ...{ hasHalves: true, hasCoverage: false, combined: null },
+  });
+  expect(board?.present.lanes.every(({ stackId }) => stackId === stack.id)).toBe(true);
+  // Of two halves of σ each, (A − B)/2 has σ/√2, and so has their mean.
+  const sigma = stack.report.noise[0].fromHalves ?? 0;
+  expect(sigma).toBeCloseTo(stack.facts.halvesSigma?.[0] ?? NaN, 12);
+  expect((await session.stacks.subjectOf(stack)).halves).not.toBeNull();
+  const again = await bench.open(project.id);
+  expect(again.store.getState().stacks).toEqual(stacks);
+});
+
+test("a stack from a file without a word of what it is lies beside the others, without halves, tied by its stars", async () => {
+  const session = await bench.open(project.id);
+  await session.stacks.find([{ name: "elsewhere.fits", blob: sub(3) }]);
+  await session.stacks.bringIn();
+  const stack = session.store.getState().stacks.find(({ name }) => name === "elsewhere");
+  expect(stack?.brought?.hasHalves).toBe(false);
+  expect(stack?.report.noise[0].fromHalves).toBeNull();
+  expect(stack?.toProject).not.toBeNull();
+  expect((await session.stacks.subjectOf(stack ?? raise())).halves).toBeNull();
+});
+
+test("parts that do not belong together are told, and nothing is lost", async () => {
+  const session = await bench.open(project.id);
+  const before = session.store.getState().stacks.length;
+  const told = () => session.store.getState().problems.at(-1);
+  await session.stacks.find([{ name: "alone.a.fits", blob: sub(1) }]);
+  await session.stacks.bringIn();
+  expect(told()).toContain("alone.a.fits: the stack that it belongs to is not there");
+  await session.stacks.find([{ name: "alone.fits", blob: sub(0) }]);
+  await session.stacks.bringIn();
+  expect(told()).toContain("alone.fits: only half A of it is there");
+  expect(session.store.getState().found.length).toBe(2);
+  expect(session.store.getState().stacks.length).toBe(before);
+});
+
+const raise = (): never => {
+  throw new Error("it is not there");
+};

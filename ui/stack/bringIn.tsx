@@ -1,0 +1,83 @@
+"use client";
+
+import { FileInput } from "lucide-react";
+import { useRef } from "react";
+import { FILE_ENDINGS } from "@/core/formats";
+import type { Role } from "@/state/roles";
+import { ROLES } from "@/state/roles";
+import { useProject, useSession } from "../frame/session";
+import { Button } from "../kit/button";
+import { Choice } from "../kit/choice";
+
+const ROLE_WORDS: Record<Role, string> = {
+  mean: "a stack",
+  a: "its half A",
+  b: "its half B",
+  coverage: "its coverage",
+  none: "left alone",
+};
+
+/** Brings stacks in that were made elsewhere, or here and written to files: alone, or with their halves. */
+export function BringIn() {
+  const session = useSession();
+  const found = useProject((state) => state.found);
+  const chooser = useRef<HTMLInputElement>(null);
+  return (
+    <div className="mt-auto space-y-2 border-t border-line pt-3">
+      <input
+        ref={chooser}
+        type="file"
+        multiple
+        accept={FILE_ENDINGS.join(",")}
+        className="hidden"
+        aria-label="Files of a stack"
+        data-testid="choose-stack"
+        onChange={(event) => {
+          void session.stacks.find([...(event.target.files ?? [])].map((blob) => ({ name: blob.name, blob })));
+          event.target.value = "";
+        }}
+      />
+      {found.length > 0 ? (
+        <div className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="found">
+          <ul className="space-y-1">
+            {found.map((file, i) => (
+              <li key={`${file.name}${i}`}>
+                <span className="block truncate" title={file.name}>
+                  {file.name}
+                </span>
+                <Choice
+                  label={`${file.name} is`}
+                  help="What this file is"
+                  value={file.role}
+                  options={ROLES.map((value) => ({ value, label: ROLE_WORDS[value] }))}
+                  onChange={(role) =>
+                    session.stacks.setFound(found.map((other) => (other === file ? { ...other, role } : other)))
+                  }
+                />
+              </li>
+            ))}
+          </ul>
+          <div className="flex gap-2">
+            <Button
+              kind="primary"
+              disabled={!found.some(({ role }) => role === "mean")}
+              help="Looks them over and keeps them with the stacks of this project"
+              onClick={() => void session.stacks.bringIn()}
+            >
+              Bring in
+            </Button>
+            <Button kind="quiet" help="Forgets these files" onClick={() => session.stacks.setFound([])}>
+              Leave them
+            </Button>
+          </div>
+        </div>
+      ) : null}
+      <Button
+        help="A stack that was made elsewhere, as FITS, TIFF or PNG; choose its two halves along with it if there are any"
+        onClick={() => chooser.current?.click()}
+      >
+        <FileInput size={14} /> Bring in a stack
+      </Button>
+    </div>
+  );
+}
