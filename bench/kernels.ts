@@ -61,7 +61,7 @@ const layers = 30;
 const pixels = 256 * 256;
 const cube = Float32Array.from({ length: layers * pixels }, () => 10 + random.normal());
 const weights = new Array<number>(layers).fill(1);
-const clipping = { by: "mean" as const, rejector: rejectorOf("sigma"), limits: { lowSigma: 3, highSigma: 3 } };
+const clipping = { by: "mean" as const, rejector: rejectorOf("sigma"), limits: { low: 3, high: 3 } };
 compare(
   "combining 30 layers of 256², κ-sigma",
   3,

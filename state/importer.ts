@@ -245,6 +245,7 @@ const EMPTY: SubReading = {
     noiseCorrelation: [],
     saturatedShare: 0,
     trail: null,
+    otherTrails: [],
     looksMosaic: false,
     blackShare: 0,
     double: null,

@@ -59,6 +59,7 @@ const sub = (id: string, order: number): SubRecord => ({
     saturatedShare: 0,
     noiseCorrelation: [],
     trail: null,
+    otherTrails: [],
     looksMosaic: false,
     blackShare: 0,
     double: null,

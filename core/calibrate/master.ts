@@ -99,7 +99,7 @@ async function combineFrames(frames: FrameSource[], settings: MasterSettings, jo
     read: (i: number, tile: Region) => frames[i].read(tile),
     weights: () => frames.map(() => 1),
   };
-  const how = { by, rejector: rejectorOf("sigma"), limits: { lowSigma, highSigma } };
+  const how = { by, rejector: rejectorOf("sigma"), limits: { low: lowSigma, high: highSigma } };
   await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
     const planes = results.map(({ mean }) => mean);
     pasteInto(out, rasterOf(tile.width, tile.height, planes), tile.x, tile.y);

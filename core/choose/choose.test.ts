@@ -36,6 +36,7 @@ const frame = (
     saturatedShare: 0,
     noiseCorrelation: [1],
     trail: null,
+    otherTrails: [],
     looksMosaic: false,
     blackShare: 0,
     double: null,
@@ -94,7 +95,7 @@ test("hands overrule rules, and every rejected frame says why", () => {
 
 test("flags: a trail, and cloud by starlight; rules against them", () => {
   const trailed = frame("t", 3, 50, 1, {
-    measures: { ...frames[0].measures, trail: { angle: 1, offsetPx: 4, share: 0.9 } },
+    measures: { ...frames[0].measures, trail: { angle: 1, offsetPx: 4, share: 0.9, below: 4, above: 4 } },
   });
   expect(flagsOf(trailed)).toEqual(["trail", "cloud"]); // scale 1.25 is 80 % of the starlight
   const verdicts = applyRules([trailed], none, [

@@ -40,6 +40,7 @@ const anyFrame = (id: string): fc.Arbitrary<GradedFrame> =>
         saturatedShare: 0,
         noiseCorrelation: [1],
         trail: null,
+        otherTrails: [],
         looksMosaic: false,
         blackShare: 0,
         double: null,

@@ -1,5 +1,5 @@
-export type { CombinedTile } from "./walk";
+export type { CombinedTile, Layers, LayerScatter } from "./walk";
+export { criticalValues } from "./esd";
 export { clipSorted } from "./kappaSigma";
 export { REJECTORS, rejectorOf } from "./registry";
-export type { Layers } from "./walk";
 export { combineTiles } from "./walk";

@@ -1,9 +1,25 @@
-import { kappaSigma } from "./kappaSigma";
-import { nothing } from "./nothing";
 import type { Rejector } from "../kernels";
+import { extremeDeviate } from "./esd";
+import { expected } from "./expected";
+import { kappaSigma } from "./kappaSigma";
+import { linearFit } from "./linearFit";
+import { medianDistance } from "./mad";
+import { nothing } from "./nothing";
+import { extremes, percentile } from "./trims";
+import { winsorised } from "./winsorised";
 
-/** Every way to reject outliers, in the order in which they are offered; the first is the default. A new one is one line here. */
-export const REJECTORS: readonly Rejector[] = [kappaSigma, nothing];
+/** Every way to reject outliers, in the order in which they are offered. A new one is one line here. */
+export const REJECTORS: readonly Rejector[] = [
+  expected,
+  kappaSigma,
+  winsorised,
+  medianDistance,
+  linearFit,
+  extremeDeviate,
+  percentile,
+  extremes,
+  nothing,
+];
 
 /** By id; RangeError for an unknown one. */
 export function rejectorOf(id: string): Rejector {

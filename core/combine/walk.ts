@@ -1,15 +1,24 @@
 import type { JobHandle } from "../job";
-import type { CombineResult, CombineSettings } from "../kernels";
+import type { CombineResult, CombineSettings, ScatterModel } from "../kernels";
 import type { Raster, Region } from "../raster";
+import { cropRaster, growRegion, rasterOf, relativeTo } from "../raster";
+import { flanksOf } from "./flanks";
+
+/** What of the expected scatter is the same at all pixels. */
+export type LayerScatter = Pick<ScatterModel, "noise" | "signal" | "blur" | "sky">;
 
 /** Frames that lie over one another, as the walk reads them. */
 export interface Layers {
   count: number;
   channels: number;
-  /** Samples of one layer on a tile; NaN where it has none. */
+  /** Samples of one layer on a tile; NaN where it has none. Where scatter is expected, tiles reach a pixel beyond the picture. */
   read(layer: number, tile: Region): Promise<Raster>;
   /** Weight of each layer on a tile, for a channel. */
   weights(tile: Region, channel: number): ArrayLike<number>;
+  /** The scatter that is expected of each layer, for a channel; needed by the rejector that goes by it. */
+  scatter?(channel: number): LayerScatter;
+  /** Pixels of a tile at which a layer is known to be bad (1), or null for none. */
+  bad?(layer: number, tile: Region): Uint8Array | null;
 }
 
 /** What came of a tile: one result a channel. */
@@ -17,6 +26,9 @@ export interface CombinedTile {
   tile: Region;
   channels: CombineResult[];
 }
+
+/** A bad sample is only left out where so many others are there. */
+const LEAST_OTHERS = 2;
 
 /**
  * Walks tiles one after the other, reading of every layer only what lies on the tile, combines them pixel by pixel and gives the
@@ -30,22 +42,73 @@ export async function combineTiles(
   visit: (combined: CombinedTile) => void,
 ): Promise<number> {
   const { count, channels } = layers;
+  const byModel = settings.rejector.narrow === null;
   let peakBytes = 0;
   for (const [t, tile] of tiles.entries()) {
-    const pixels = tile.width * tile.height;
+    // The steepness of the picture at a pixel is told from its neighbours.
+    const read = byModel ? growRegion(tile, 1) : tile;
+    const pixels = read.width * read.height;
     const cubes = Array.from({ length: channels }, () => new Float32Array(count * pixels));
     for (let i = 0; i < count; i++) {
       await job.breathe();
-      const samples = await layers.read(i, tile);
+      const samples = await layers.read(i, read);
       samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
       job.progress((t + (i + 1) / count) / tiles.length);
     }
+    for (const cube of cubes) markBad(cube, pixels, layers, read);
     // The cubes, one layer read and resampled, and the results.
     peakBytes = Math.max(peakBytes, pixels * channels * (4 * count + 8 + 16));
-    const combined = cubes.map((cube, c) =>
-      job.kernels.combine(cube, count, pixels, layers.weights(tile, c), settings),
-    );
+    const combined = cubes.map((cube, c) => {
+      const weights = layers.weights(tile, c);
+      if (!byModel) return job.kernels.combine(cube, count, pixels, weights, settings);
+      const scatter = layers.scatter?.(c);
+      if (!scatter) throw new RangeError("this rejection needs the scatter that is expected of each layer");
+      const { median: centre, spread } = job.kernels.centres(cube, count, pixels);
+      const flanks = flanksOf(centre, read.width, read.height, scatter, count);
+      const model = { ...scatter, centre, spread, ...flanks };
+      const whole = job.kernels.combine(cube, count, pixels, weights, settings, model);
+      return cropResult(whole, read, tile);
+    });
     visit({ tile, channels: combined });
   }
   return peakBytes;
+}
+
+/** Marks bad samples as such (+∞) where enough others are left. */
+function markBad(cube: Float32Array, pixels: number, { count, bad }: Layers, tile: Region): void {
+  if (!bad) return;
+  let left: Uint16Array | null = null;
+  for (let i = 0; i < count; i++) {
+    const mask = bad(i, tile);
+    if (!mask) continue;
+    left ??= dataIn(cube, count, pixels);
+    for (let p = 0, k = i * pixels; p < pixels; p++, k++)
+      if (mask[p] === 1 && cube[k] === cube[k] && left[p] > LEAST_OTHERS) {
+        cube[k] = Infinity;
+        left[p]--;
+      }
+  }
+}
+
+/** How many layers have data at each pixel. */
+function dataIn(cube: Float32Array, count: number, pixels: number): Uint16Array {
+  const data = new Uint16Array(pixels);
+  for (let i = 0, k = 0; i < count; i++) for (let p = 0; p < pixels; p++, k++) if (cube[k] === cube[k]) data[p]++;
+  return data;
+}
+
+/** The part of a result that lies on `tile`. */
+function cropResult(whole: CombineResult, from: Region, tile: Region): CombineResult {
+  const part = relativeTo(from, tile);
+  const planes = (...all: Float32Array[]) => cropRaster(rasterOf(from.width, from.height, all), part).planes;
+  const [mean, a, b] = planes(whole.mean, whole.a, whole.b);
+  const [kept, coverage] = planes(Float32Array.from(whole.kept), Float32Array.from(whole.coverage)).map((plane) =>
+    Uint16Array.from(plane),
+  );
+  const out: CombineResult = { mean, a, b, kept, coverage, samples: 0, rejected: 0 };
+  for (let p = 0; p < kept.length; p++) {
+    out.samples += coverage[p];
+    out.rejected += coverage[p] - kept[p];
+  }
+  return out;
 }

@@ -1,4 +1,5 @@
-export type { CombineResult, CombineSettings, Kept, Limits, Rejector } from "./combine/contract";
+export type { CombineResult, CombineSettings, Kept, Limits, Rejector, ScatterModel, Table } from "./combine/contract";
+export { SIGMA_PER_MAD } from "./combine/contract";
 export type { Psf, RichardsonLucySettings } from "./convolution/contract";
 export { goodFftSize } from "./convolution/contract";
 export type { Kernels } from "./kernels";

@@ -7,7 +7,7 @@ import { createRaster, frameOfRaster, rasterOf } from "../raster";
 import { wasmKernels } from "../testing/fixtures";
 import { patchDifference, patchLevels } from "./patches";
 import { measureSub, skyGradient } from "./subMeasures";
-import { findTrail } from "./trails";
+import { findTrails } from "./trails";
 import { measureVideoFrame, skyOfVideoFrame } from "./videoMeasures";
 
 const kernels = wasmKernels();
@@ -111,11 +111,11 @@ test("patches: outside the frame NaN, fewer than two known give no gradient", as
 test("no trail in noise, in a single bright column, or in a tiny picture", () => {
   const random = createRandom(1);
   const plane = Float32Array.from({ length: 300 * 200 }, () => random.normal());
-  expect(findTrail(plane, 300, 200, [], 3, kernels)).toBeNull();
-  expect(findTrail(new Float32Array(300 * 200), 300, 200, [], 3, kernels)).toBeNull();
-  expect(findTrail(new Float32Array(9), 3, 3, [], 3, kernels)).toBeNull();
+  expect(findTrails(plane, 300, 200, [], 3, kernels)).toEqual([]);
+  expect(findTrails(new Float32Array(300 * 200), 300, 200, [], 3, kernels)).toEqual([]);
+  expect(findTrails(new Float32Array(9), 3, 3, [], 3, kernels)).toEqual([]);
   for (let x = 0; x < 300; x++) for (let d = 0; d < 3; d++) plane[(20 + Math.round(x * 0.5) + d) * 300 + x] += 3;
-  const found = findTrail(plane, 300, 200, [], 3, kernels);
+  const [found] = findTrails(plane, 300, 200, [], 3, kernels);
   // The line y = 21 + x/2 has its normal at atan2(−1, ½) + π.
   expect(found?.angle).toBeCloseTo(Math.atan2(1, -0.5), 1);
 });

@@ -10,7 +10,7 @@ import { pixelNoise } from "./noise";
 import { measureSaturation } from "./saturation";
 import type { Star } from "./stars";
 import { findStars } from "./stars";
-import { findTrail, trail } from "./trails";
+import { findTrails, trail } from "./trails";
 
 /** What one sub is worth; levels are in samples of the raster, one value a channel where there are several. */
 export const subMeasures = z.object({
@@ -38,6 +38,8 @@ export const subMeasures = z.object({
   noiseCorrelation: z.array(z.number().nullable()).default([]),
   /** The clearest straight trail; null where there is none. */
   trail: trail.nullable().default(null),
+  /** Others that are there besides. */
+  otherTrails: z.array(trail).default([]),
   /** Whether a frame of one channel looks like a raw colour mosaic. */
   looksMosaic: z.boolean().default(false),
   /** Every star twice: the mount jumped; null where they are single. */
@@ -124,6 +126,7 @@ export function measureSub(
   const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
   const blackShare = cutOffShare(grey);
   const noises = noise ? null : planes.map((plane) => planeNoise(plane, width, height, kernels));
+  const [clearest, ...otherTrails] = findTrails(grey, width, height, stars, fwhmPx ?? 3, kernels);
   const measures: SubMeasures = {
     stars: stars.length,
     fwhmPx,
@@ -136,7 +139,8 @@ export function measureSub(
     blackShare,
     noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : planes.map(() => null),
     saturatedShare: saturation.share,
-    trail: findTrail(grey, width, height, stars, fwhmPx ?? 3, kernels),
+    trail: clearest ?? null,
+    otherTrails,
     looksMosaic: planes.length === 1 && looksLikeMosaic(planes[0], width, height),
     double: findDoubleImage(stars),
   };

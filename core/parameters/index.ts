@@ -1,2 +1,12 @@
-export type { ChoiceField, Field, Parameters, Slider, TickField, ValuesOf } from "./parameters";
-export { choice, differencesInWords, inSentence, inWords, parameters, schemaOf, slider, tick } from "./parameters";
+export type { ChoiceField, Condition, Field, Parameters, Slider, TickField, ValuesOf } from "./parameters";
+export {
+  choice,
+  differencesInWords,
+  inSentence,
+  inWords,
+  isInEffect,
+  parameters,
+  schemaOf,
+  slider,
+  tick,
+} from "./parameters";

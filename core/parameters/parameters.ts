@@ -13,8 +13,13 @@ export interface Slider {
   default: number;
   /** The runner's option, "low" for --low, where there is one. */
   option?: string;
-  /** Shown, and of effect, only while another parameter has this value. */
-  when?: { name: string; is: string };
+  /** Shown, and of effect, only while another parameter has this value, or one of these. */
+  when?: Condition;
+}
+
+export interface Condition {
+  name: string;
+  is: string | readonly string[];
 }
 
 /** One of several values, each with its words. */
@@ -25,7 +30,7 @@ export interface ChoiceField<V extends string = string> {
   options: readonly { value: V; label: string }[];
   default: V;
   option?: string;
-  when?: { name: string; is: string };
+  when?: Condition;
 }
 
 /** On or off. */
@@ -100,10 +105,16 @@ export function inWords(field: Field, value: unknown): string {
   return field.options.find((option) => option.value === value)?.label ?? String(value);
 }
 
+/** Whether a field is of effect beside the other values. */
+export function isInEffect(field: Field, values: Readonly<Record<string, unknown>>): boolean {
+  if (field.kind === "tick" || !field.when) return true;
+  const { name, is } = field.when;
+  return [is].flat().includes(String(values[name]));
+}
+
 /** What differs between two sets of values: "strength: 0.5, not 0.7"; fields that are not in effect in either are left out. */
 export function differencesInWords<P extends object>(of: Parameters<P>, mine: P, other: P): string[] {
-  const inEffect = (field: Field, values: P) =>
-    field.kind === "tick" || !field.when || values[field.when.name as keyof P] === field.when.is;
+  const inEffect = (field: Field, values: P) => isInEffect(field, values as Record<string, unknown>);
   return of.fields.flatMap((field) => {
     const [a, b] = [mine[field.name], other[field.name]];
     if (a === b || !(inEffect(field, mine) || inEffect(field, other))) return [];

@@ -1,10 +1,13 @@
-import { combineTiles, rejectorOf } from "../combine";
+import { combineTiles } from "../combine";
 import type { JobHandle } from "../job";
 import type { Kernels } from "../kernels";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
-import { resample, sourceRegion } from "../register";
+import { inverse, mapRow, resample, sourceRegion } from "../register";
+import { isOnTrail } from "../measure";
 import type { PlannedSub, StackPlan } from "./plan";
+import { combineSettings } from "./rejection";
+import { layerScatter } from "./scatter";
 import type { StackSettings } from "./settings";
 
 /** One region of a stack with its halves. */
@@ -60,9 +63,10 @@ export async function stackRegion(
     channels,
     read: (i: number, tile: Region) => sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels),
     weights: (_: Region, c: number) => used.map(({ weight }) => weight[c]),
+    scatter: (c: number) => layerScatter(plan, c),
+    bad: (i: number, tile: Region) => trailMask(used[i], tile),
   };
-  const { lowSigma, highSigma } = settings;
-  const how = { by: "mean" as const, rejector: rejectorOf(settings.reject), limits: { lowSigma, highSigma } };
+  const how = combineSettings(plan.rejection, settings);
   const coverage = rasterOf(region.width, region.height, [piece.coverage]);
   piece.peakBytes = await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
     const put = (target: Raster, planes: Float32Array[]) =>
@@ -106,6 +110,24 @@ async function sampleSub(
     }
   });
   return samples;
+}
+
+/** Pixels of a tile of the reference on which a sub's trails lie; null for none. */
+function trailMask(
+  { trails, toReference }: Pick<PlannedSub, "trails" | "toReference">,
+  tile: Region,
+): Uint8Array | null {
+  if (trails.length === 0) return null;
+  const back = inverse(toReference);
+  const { width, height } = tile;
+  const mask = new Uint8Array(width * height);
+  const [xs, ys] = [new Float64Array(width), new Float64Array(width)];
+  for (let row = 0; row < height; row++) {
+    mapRow(back, tile.x, tile.y + row, width, xs, ys);
+    for (const trail of trails)
+      for (let i = 0; i < width; i++) if (isOnTrail(trail, xs[i], ys[i])) mask[row * width + i] = 1;
+  }
+  return mask;
 }
 
 /** A sub as it lies in the stack: registered to its reference and normalised to the reference's starlight and sky. */

@@ -1,5 +1,6 @@
 import type { FrameUnit, SubMetadata } from "../formats";
-import type { ListedStar, PlaneFit, SubMeasures } from "../measure";
+import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
+import { trailsOf } from "../measure";
 import { z } from "zod";
 import { medianInPlace } from "../raster";
 import type { Matrix, RegistrationFailure, Warp } from "../register";
@@ -9,6 +10,10 @@ import { IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
 import { axisRatio, bestReference } from "./reference";
+import type { Rejection } from "./rejection";
+import { chooseRejection } from "./rejection";
+import type { SubScatter } from "./scatter";
+import { scatterOf } from "./scatter";
 import type { StackSettings } from "./settings";
 
 /** What planning needs to know of a sub. */
@@ -41,6 +46,9 @@ export interface PlannedSub {
   /** Per channel. */
   weight: number[];
   half: "A" | "B";
+  scatter: SubScatter;
+  /** Trails to be taken out whole, in its own coordinates. */
+  trails: Trail[];
 }
 
 export interface LeftOutSub {
@@ -56,6 +64,9 @@ export interface StackPlan {
   channels: number;
   used: PlannedSub[];
   leftOut: LeftOutSub[];
+  /** Sky of the reference, by channel. */
+  sky: number[];
+  rejection: Rejection;
 }
 
 /** Why a sub cannot go into a stack with the others, whatever its stars say; null where it can. */
@@ -172,9 +183,17 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
         settings.weights === "equal" ? 1 : subWeight(scale, sigma, settings.weights === "shape" ? sub.measures : null),
       ),
       half: i % 2 === 0 ? "A" : "B",
+      scatter: scatterOf(sub, toReference, scale, settings.resampling),
+      trails: settings.keepTrails ? [] : trailsOf(sub.measures),
     };
   });
-  return { referenceId: reference.id, width, height, channels, used: withKnownWeights(used), leftOut };
+  return {
+    ...{ referenceId: reference.id, width, height, channels },
+    used: withKnownWeights(used),
+    leftOut,
+    sky: reference.measures.background,
+    rejection: chooseRejection(settings, used),
+  };
 }
 
 /** The most telling reason why there is nothing to stack. */

@@ -18,6 +18,7 @@ const measures = (part: Partial<SubMeasures>): SubMeasures => ({
   noiseCorrelation: [1],
   saturatedShare: 0,
   trail: null,
+  otherTrails: [],
   looksMosaic: false,
   blackShare: 0,
   double: null,

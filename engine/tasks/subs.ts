@@ -165,6 +165,7 @@ function levelsOf(
     double: null,
     saturatedShare: measureSaturation(raster, unit, false).share,
     trail: null,
+    otherTrails: [],
   };
 }
 

@@ -2,7 +2,7 @@
 
 import type { ReactNode } from "react";
 import type { ChoiceField, Field, Parameters } from "@/core/parameters";
-import { inSentence } from "@/core/parameters";
+import { inSentence, isInEffect } from "@/core/parameters";
 import { Choice } from "./choice";
 import { NumberField, NumberSetting } from "./setting";
 import { Tick } from "./tick";
@@ -19,7 +19,7 @@ interface Props {
 /** One declared parameter as its control; nothing where it is of no effect. */
 export function ParameterSetting({ field, values, onChange, extra }: Props) {
   const value = values[field.name];
-  if (field.kind !== "tick" && field.when && values[field.when.name] !== field.when.is) return null;
+  if (!isInEffect(field, values)) return null;
   if (field.kind === "slider")
     return <NumberSetting {...field} value={Number(value)} onChange={onChange} extra={extra} />;
   if (field.kind === "tick")
