@@ -58,11 +58,11 @@ describe("parameters as options", () => {
     // What the parameter itself refuses is refused here, by the option's name, and not by a dump of its schema later.
     expect(() => checkOptions(z.object(optionsOf(calibrationParameters)), { bin: "1.5" })).toThrow(/^--bin: /);
     expect(() => checkOptions(options, { low: "three" })).toThrow(/^--low: /);
-    expect(switchesOf(stackParameters)).toEqual(["keep-doubles", "mix-filters"]);
+    expect(switchesOf(stackParameters)).toEqual(["keep-trails", "keep-doubles", "mix-filters"]);
   });
 
   test("the usage names each with its range and default", () => {
-    expect(usageOf(stackParameters)).toContain("[--reject sigma|none (sigma)] [--low 0.5…20 (3)]");
+    expect(usageOf(stackParameters)).toContain("percentile|minmax|none (auto)] [--low 0.5…20 (3.5)]");
     expect(usageOf(stackParameters)).toContain("[--keep-doubles]");
   });
 });

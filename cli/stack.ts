@@ -25,13 +25,13 @@ const options = z.object({
 /** What a report says of itself, so that no other file is taken for one. */
 const REPORT_FORMAT = "dunkel-stack-report";
 
-/** stack: measures, registers and stacks subs; writes the stack, its halves, its coverage and its report. */
+/** stack: measures, registers and stacks subs; writes the stack, its halves, its coverage, what was rejected, and its report. */
 export async function stack(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, Object.keys(options.shape), switchesOf(stackParameters));
   const { out, reference, demosaic, pattern, ...wanted } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the files to stack.");
   const base = out.replace(/\.fits?$/i, "");
-  const targets = [out, ...halfPaths(out), `${base}.coverage.fits`];
+  const targets = [out, ...halfPaths(out), `${base}.coverage.fits`, `${base}.rejected.fits`];
   const all = reference === undefined || isAmong(files, reference) ? files : [...files, reference];
   await checkInputs(all);
   await checkOutputs([...targets, `${base}.json`], all);
@@ -48,7 +48,7 @@ export async function stack(args: string[]): Promise<unknown> {
         { subs: subs.map(({ facts }) => facts), frames, settings, strips: stripFolder(`${base}.strips`) },
         { onProgress: createProgress("Stacking") },
       );
-      for (const [i, picture] of [made.mean, made.a, made.b, made.coverage].entries())
+      for (const [i, picture] of [made.mean, made.a, made.b, made.coverage, made.rejected].entries())
         await writeWhole(targets[i], picture);
       await made.release();
       const { facts } = made;

@@ -2,7 +2,7 @@ import { UserError } from "@/core/job";
 import { broughtReport, stackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import { PRIORITY } from "@/engine/pool";
-import type { StackPicture, StackPictures, StackRecord } from "@/storage";
+import type { StackPictures, StackRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { checkRoom } from "./importer";
 import type { JobControl } from "./jobs";
@@ -15,7 +15,7 @@ import { storageFailure } from "./storageFailure";
 
 export interface FoundGroup {
   stack: FoundPicture;
-  parts: Partial<Record<Exclude<StackPicture, "mean">, FoundPicture>>;
+  parts: Partial<Record<"a" | "b" | "coverage", FoundPicture>>;
 }
 
 /**
@@ -79,7 +79,7 @@ export async function bringStack(
   const bytes = Object.values(pictures).reduce((sum, blob) => sum + blob.size, 0);
   await checkRoom(stack.name, bytes, repository, (words) => base.tell(new UserError(words, "")));
   onProgress(0.6, `Measuring ${stack.name}`);
-  const refOf = (kind: StackPicture): FrameRef => ({
+  const refOf = (kind: keyof typeof files): FrameRef => ({
     id: crypto.randomUUID(),
     name: files[kind]?.name ?? kind,
     kind: "blob",

@@ -15,6 +15,7 @@ export interface FoundPicture {
 export function roleOf(name: string, product: ProductKind | null, kind: string | null): Role {
   const bare = stemOf(name).toLowerCase();
   const letter = /\b(?:half )?([ab])$/i.exec(kind?.trim() ?? "") ?? /(?:half)?[ ._-]([ab])$/.exec(bare);
+  if (/\brejected\b/i.test(`${kind} ${bare}`)) return "none";
   if (product === "coverage" || (product === null && /[ ._-]coverage$/.test(bare))) return "coverage";
   if (product === "half" || (product === null && letter)) return letter?.[1].toLowerCase() === "b" ? "b" : "a";
   return product === "treated" ? "none" : "mean";

@@ -92,9 +92,9 @@ export async function makeProjectStack(
     calibration: stackCalibrationOf(book.groups(plan), new Set(included.map(({ id }) => id)), plan),
     brought: null,
   };
-  const { mean, a, b, coverage } = made;
+  const { mean, a, b, coverage, rejected } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));
-  const pictures = { mean, a, b, coverage };
+  const pictures = { mean, a, b, coverage, rejected };
   try {
     await base.repository.addStack(record, pictures);
   } catch (error) {
@@ -109,7 +109,7 @@ export async function makeProjectStack(
 
 /** Bytes that a stack of this size takes while it is made: its strips, and its pictures. */
 const bytesOfStack = (width: number, height: number, channels: number): number =>
-  2 * 4 * width * height * (3 * channels + 1);
+  2 * width * height * (4 * (3 * channels + 1) + 3);
 
 /** Where a stack lies in the project, whose coordinates are those of its first stack: over a sub of both, else by their stars. */
 export async function tied(pool: WorkerPool, stack: StackRecord, first: StackRecord | null): Promise<Warp | null> {

@@ -178,7 +178,7 @@ export const broughtIn = z.object({
   combined: z.number().int().positive().nullable(),
 });
 
-/** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b" and ".coverage". */
+/** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b", ".coverage" and ".rejected". */
 export const stackRecord = z.object({
   ...versioned,
   name: z.string().min(1).max(80),

@@ -164,7 +164,7 @@ test("a stack says what differs from its neighbour", () => {
     }) as unknown as StackRecord;
   expect(differences(make({}), make({}))).toBe("same settings and subs");
   expect(differences(make({}), make({ reject: "none" }, 4))).toBe(
-    "4 subs, not 5, rejection: nothing, not outliers beyond σ limits",
+    "4 subs, not 5, rejection: nothing, not beyond σ of the samples",
   );
   expect(differences(make({}), make({ lowSigma: 2, weights: "equal" }))).toBe(
     "weights: all alike, not by their noise alone, low limit: 2 σ, not 3 σ",

@@ -98,7 +98,13 @@ test("both twins keep the same values and give the same means and medians, whate
           slope: Float32Array.from({ length: pixels }, (_, p) => (p % 2) * 0.3),
         };
         const [a, b] = [plain, wasm].map((kernels) => kernels.combine(cube, n, pixels, weights, how, model));
-        expect([a.kept, a.coverage, a.samples, a.rejected]).toEqual([b.kept, b.coverage, b.samples, b.rejected]);
+        expect([a.kept, a.coverage, a.below, a.samples, a.rejected]).toEqual([
+          b.kept,
+          b.coverage,
+          b.below,
+          b.samples,
+          b.rejected,
+        ]);
         for (const kind of ["mean", "a", "b"] as const)
           a[kind].forEach((v, p) => {
             if (v !== v) expect(b[kind][p]).toBeNaN();

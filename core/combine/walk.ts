@@ -102,10 +102,10 @@ function cropResult(whole: CombineResult, from: Region, tile: Region): CombineRe
   const part = relativeTo(from, tile);
   const planes = (...all: Float32Array[]) => cropRaster(rasterOf(from.width, from.height, all), part).planes;
   const [mean, a, b] = planes(whole.mean, whole.a, whole.b);
-  const [kept, coverage] = planes(Float32Array.from(whole.kept), Float32Array.from(whole.coverage)).map((plane) =>
-    Uint16Array.from(plane),
-  );
-  const out: CombineResult = { mean, a, b, kept, coverage, samples: 0, rejected: 0 };
+  const [kept, coverage, below] = planes(
+    ...[whole.kept, whole.coverage, whole.below].map((counts) => Float32Array.from(counts)),
+  ).map((plane) => Uint16Array.from(plane));
+  const out: CombineResult = { mean, a, b, kept, coverage, below, samples: 0, rejected: 0 };
   for (let p = 0; p < kept.length; p++) {
     out.samples += coverage[p];
     out.rejected += coverage[p] - kept[p];

@@ -77,6 +77,24 @@ describe.each([
   [101, 37],
   [38, 200],
 ])("on %i × %i", (width, height) => {
+  test("sums along lines are the same in both twins, and a line of ones sums to its length", () => {
+    for (const [width, height] of [
+      [37, 21],
+      [64, 50],
+      [5, 90],
+    ]) {
+      const plane = Float32Array.from({ length: width * height }, (_, i) => ((i * 7919) % 101) / 10);
+      expect(wasm.lineSums(plane, width, height)).toEqual(plain.lineSums(plane, width, height));
+    }
+    const [width, height] = [32, 32];
+    const line = new Float32Array(width * height);
+    for (let x = 0; x < width; x++) line[(3 + Math.round((x * 9) / 31)) * width + x] = 1;
+    const { values, size, rows } = wasm.lineSums(line, width, height);
+    const top = values.reduce((best, v, i) => (v > values[best] ? i : best), 0);
+    expect([Math.floor(top / rows), (top % rows) - size]).toEqual([9, 3]);
+    expect(values[top]).toBeGreaterThan(25);
+  });
+
   test("the wasm starlet step equals its plain twin at every scale", () => {
     const plane = noise(width * height, 7, 3);
     for (let scale = 0; scale < 6; scale++)

@@ -5,6 +5,9 @@ import { combineWasm } from "./combine/wasm";
 import type { ConvolutionKernels } from "./convolution/contract";
 import { convolutionPlain } from "./convolution/plain";
 import { convolutionWasm } from "./convolution/wasm";
+import type { LineKernels } from "./lines/contract";
+import { linesPlain } from "./lines/plain";
+import { linesWasm } from "./lines/wasm";
 import type { ResampleKernels } from "./resample/contract";
 import { resamplePlain } from "./resample/plain";
 import { resampleWasm } from "./resample/wasm";
@@ -21,11 +24,12 @@ import { starletWasm } from "./starlet/wasm";
 export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   ConvolutionKernels &
   CombineKernels &
+  LineKernels &
   ResampleKernels;
 
 /** The kernels in plain TypeScript. */
 export function createPlainKernels(): Kernels {
-  return { name: "plain", ...starletPlain, ...convolutionPlain, ...combinePlain, ...resamplePlain };
+  return { name: "plain", ...starletPlain, ...convolutionPlain, ...combinePlain, ...linesPlain, ...resamplePlain };
 }
 
 /**
@@ -37,5 +41,12 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     env: { abort: () => undefined },
   });
   const wasm = instance.exports as unknown as WasmModule;
-  return { name: "wasm", ...starletWasm(wasm), ...convolutionWasm(wasm), ...combineWasm(wasm), ...resampleWasm(wasm) };
+  return {
+    name: "wasm",
+    ...starletWasm(wasm),
+    ...convolutionWasm(wasm),
+    ...combineWasm(wasm),
+    ...linesWasm(wasm),
+    ...resampleWasm(wasm),
+  };
 }

@@ -10,7 +10,8 @@ import { pixelNoise } from "./noise";
 import { measureSaturation } from "./saturation";
 import type { Star } from "./stars";
 import { findStars } from "./stars";
-import { findTrails, trail } from "./trails";
+import { trail } from "./trail";
+import { findTrails } from "./trails";
 
 /** What one sub is worth; levels are in samples of the raster, one value a channel where there are several. */
 export const subMeasures = z.object({

@@ -1,20 +1,9 @@
-import { z } from "zod";
-import type { Kernels } from "../kernels";
+import type { Kernels, LineSums } from "../kernels";
 import { median, medianInPlace, robustSpread } from "../raster";
 import type { Star } from "./stars";
-
-/** A straight trail: the line x cos(angle) + y sin(angle) = offset in pixel coordinates of the sub. */
-export const trail = z.object({
-  /** Direction of the line's normal in radians, from x towards y, 0 … π. */
-  angle: z.number(),
-  offsetPx: z.number(),
-  /** Share of the line inside the picture that is bright by itself. */
-  share: z.number(),
-  /** How far its light reaches to either side of the line, against the normal and along it, margin included. */
-  below: z.number().default(4),
-  above: z.number().default(4),
-});
-export type Trail = z.infer<typeof trail>;
+import type { Line, Trail } from "./trail";
+import { chordOf, isOnTrail } from "./trail";
+import { measureBand } from "./trailBand";
 
 /** Width to which pictures are reduced before the search: trails are wider than a pixel, and sums over a line gain nothing from more. */
 const SEARCH_WIDTH = 512;
@@ -78,7 +67,7 @@ export function findTrails(
   const open = Float32Array.from(masked, (m) => 1 - m);
   const trails: Trail[] = [];
   while (trails.length < MOST_TRAILS) {
-    const found = clearestLine(detail, w, h);
+    const found = clearestLine(detail, w, h, kernels);
     if (!found) break;
     const line = refined(detail, open, w, h, found);
     const share = brightShare(detail, open, w, h, line);
@@ -94,24 +83,6 @@ export function findTrails(
           [detail[i], open[i]] = [0, 0];
   }
   return trails;
-}
-
-/** Whether a point lies on a trail, or within `margin` px of it. */
-export function isOnTrail({ angle, offsetPx, below, above }: Trail, x: number, y: number, margin = 0): boolean {
-  const d = x * Math.cos(angle) + y * Math.sin(angle) - offsetPx;
-  return d >= -below - margin && d <= above + margin;
-}
-
-/** All trails that were found in a sub. */
-export const trailsOf = ({ trail, otherTrails }: { trail: Trail | null; otherTrails: Trail[] }): Trail[] =>
-  trail ? [trail, ...otherTrails] : [];
-
-/** A line by two points in pixels of the reduced picture. */
-interface Line {
-  x0: number;
-  y0: number;
-  x1: number;
-  y1: number;
 }
 
 function normalForm({ x0, y0, x1, y1 }: Line): { angle: number; offset: number } {
@@ -176,7 +147,7 @@ function maskStripesInto(masked: Uint8Array, detail: Float32Array, w: number, h:
 }
 
 /** The line whose mean stands out most, over all four octants; null where none does. */
-function clearestLine(detail: Float32Array, w: number, h: number): Line | null {
+function clearestLine(detail: Float32Array, w: number, h: number, kernels: Kernels): Line | null {
   let best: { line: Line; z: number } | null = null;
   for (const turned of [false, true])
     for (const mirrored of [false, true]) {
@@ -189,13 +160,18 @@ function clearestLine(detail: Float32Array, w: number, h: number): Line | null {
             out[i] = plane[k];
         return out;
       };
-      const sums = lineSums(view(detail), width, height);
+      const sums = kernels.lineSums(view(detail), width, height);
       const z = meansOver(sums, width, height);
       const { centre, sigma } = robustSpread(z);
       if (!(sigma > 0)) continue;
       let top = -1;
-      for (let i = 0; i < z.length; i++) if (z[i] === z[i] && (top < 0 || z[i] > z[top])) top = i;
-      const height0 = top < 0 ? 0 : (z[top] - centre) / sigma;
+      let most = -Infinity;
+      for (let i = 0; i < z.length; i++)
+        if (z[i] > most) {
+          most = z[i];
+          top = i;
+        }
+      const height0 = top < 0 ? 0 : (most - centre) / sigma;
       if (height0 <= Math.max(LEAST_SIGMA, best?.z ?? 0)) continue;
       const { size, rows } = sums;
       const rise = Math.floor(top / rows);
@@ -208,41 +184,6 @@ function clearestLine(detail: Float32Array, w: number, h: number): Line | null {
       best = { line: { x0, y0, x1, y1 }, z: height0 };
     }
   return best && best.line;
-}
-
-/**
- * Sums along lines that rise by 0 … size − 1 px over `size` columns (the power of two that holds the width): values[rise · rows + start + size],
- * start being the row at column 0, −size … height − 1. A strip of 2^k columns is made of two of half its width; rows lie
- * together, so that the inner loop runs along them.
- */
-function lineSums(plane: Float32Array, width: number, height: number): LineSums {
-  const size = 2 ** Math.ceil(Math.log2(width));
-  const rows = height + size;
-  let current = new Float32Array(rows * size);
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) current[x * rows + y + size] = plane[y * width + x];
-  let next = new Float32Array(rows * size);
-  // In the table: strip by strip, in each the rises 0 … strip − 1.
-  for (let strip = 1; strip < size; strip *= 2) {
-    for (let from = 0; from < size; from += 2 * strip)
-      for (let rise = 0; rise < 2 * strip; rise++) {
-        const half = rise >> 1;
-        const shift = half + (rise & 1);
-        const left = (from + half) * rows;
-        const right = (from + strip + half) * rows + shift;
-        const to = (from + rise) * rows;
-        const end = rows - shift;
-        for (let y = 0; y < end; y++) next[to + y] = current[left + y] + current[right + y];
-        for (let y = end; y < rows; y++) next[to + y] = current[left + y];
-      }
-    [current, next] = [next, current];
-  }
-  return { values: current, size, rows };
-}
-
-interface LineSums {
-  values: Float32Array;
-  size: number;
-  rows: number;
 }
 
 /** Shortest chord of a line that is looked at, as a share of the picture's shorter side. */
@@ -329,28 +270,6 @@ function besideBy({ x0, y0, x1, y1 }: Line, distance: number): Line {
   return { x0: x0 + dx, y0: y0 + dy, x1: x1 + dx, y1: y1 + dy };
 }
 
-/** The part of a line inside w × h pixels; null where it lies outside. */
-function chordOf(w: number, h: number, { x0, y0, x1, y1 }: Line): Line | null {
-  let low = -Infinity;
-  let high = Infinity;
-  for (const [start, slope, size] of [
-    [x0, x1 - x0, w - 1],
-    [y0, y1 - y0, h - 1],
-  ]) {
-    if (Math.abs(slope) < 1e-9) {
-      if (start < 0 || start > size) return null;
-      continue;
-    }
-    const [a, b] = [-start / slope, (size - start) / slope];
-    low = Math.max(low, Math.min(a, b));
-    high = Math.min(high, Math.max(a, b));
-  }
-  if (!(high > low)) return null;
-  const at = (t: number) => [x0 + t * (x1 - x0), y0 + t * (y1 - y0)];
-  const [[ax, ay], [bx, by]] = [at(low), at(high)];
-  return { x0: ax, y0: ay, x1: bx, y1: by };
-}
-
 /**
  * Gives cells without data the value of the nearest cell above or below (the median of all where there is none), so that a gap has no
  * edge, and masks them. Changes `plane` and `masked`.
@@ -372,132 +291,6 @@ function fillGapsInPlace(plane: Float32Array, masked: Uint8Array, w: number, h: 
     }
     plane[i] = value;
   }
-}
-
-interface BandPicture {
-  plane: Float32Array;
-  width: number;
-  height: number;
-  /** Cells of the reduced picture that lie under stars or have no data. */
-  underStars: Uint8Array;
-  w: number;
-  h: number;
-  reduce: number;
-}
-
-/** Light is looked for this far to either side of a line, and its sides are told by so many px beyond. */
-const BAND_REACH = 56;
-const BAND_SIDE = 12;
-const BAND_SEGMENTS = 24;
-/** A pixel counts from −3 to 5 σ in a profile; what is above this many σ in the mean along a trail is of it, with gaps of so many px. */
-const BAND_CLIP = [-3, 5] as const;
-const BAND_LEAST = 0.12;
-const BAND_GAP = 12;
-const BAND_MARGIN = 2;
-
-/**
- * Place and width of a trail at full size, near a line that the reduced picture gave: profiles across it in 24 parts of its length, each less the
- * line through the medians of its sides, stars left out; the places of their peaks give the line, and the mean profile about it how far the light reaches.
- */
-function measureBand(picture: BandPicture, line: Pick<Trail, "angle" | "offsetPx">): Omit<Trail, "share"> {
-  let { angle, offsetPx } = line;
-  const size = 2 * BAND_REACH + 1;
-  for (let round = 0; round < 2; round++) {
-    const parts = profilesAcross(picture, angle, offsetPx);
-    // Within what the reduced picture may be off.
-    const reach = round === 0 ? 2 * picture.reduce + 3 : 3;
-    const peaks = parts.flatMap(({ t, profile }) => {
-      const smooth = profile.map((_, i) => meanAround(profile, i, 2));
-      let best = BAND_REACH;
-      for (let i = BAND_REACH - reach; i <= BAND_REACH + reach; i++) if (smooth[i] > smooth[best]) best = i;
-      return smooth[best] > 0.3 ? [{ t, d: best - BAND_REACH }] : [];
-    });
-    if (peaks.length < 4) break;
-    // The median of slopes between pairs, and of what is left (Theil 1950, Sen 1968).
-    const slopes = peaks.flatMap((p, i) => peaks.slice(i + 1).map((q) => (q.d - p.d) / (q.t - p.t)));
-    const slope = medianInPlace(Float64Array.from(slopes));
-    const shift = medianInPlace(Float64Array.from(peaks, ({ t, d }) => d - slope * t));
-    // Points t along the line lie slope · t + shift off it; t counts from the foot of the origin's perpendicular.
-    const turned = angle - Math.atan(slope);
-    offsetPx = (offsetPx + shift) * Math.cos(Math.atan(slope));
-    angle = turned;
-  }
-  const parts = profilesAcross(picture, angle, offsetPx);
-  const mean = new Float64Array(size);
-  let total = 0;
-  for (const { profile, count } of parts) {
-    total += count;
-    for (let i = 0; i < size; i++) mean[i] += count * profile[i];
-  }
-  const least = Math.max(BAND_LEAST, 4 / Math.sqrt(Math.max(1, total)));
-  const isLit = (i: number) => i >= 0 && i < size && meanAround(mean, i, 1) / total > least;
-  const reachTo = (step: 1 | -1): number => {
-    let last = 0;
-    for (let k = 0; k <= BAND_REACH && k - last <= BAND_GAP; k++) if (isLit(BAND_REACH + step * k)) last = k;
-    return last + BAND_MARGIN;
-  };
-  const turns = Math.floor(angle / Math.PI);
-  const sides = [reachTo(-1), reachTo(1)];
-  const [below, above] = turns % 2 === 0 ? sides : sides.reverse();
-  // Angles run from 0 to π; half a turn changes the sense of the normal.
-  return { angle: angle - turns * Math.PI, offsetPx: turns % 2 === 0 ? offsetPx : -offsetPx, below, above };
-}
-
-/** Mean of the values within `reach` of a place. */
-function meanAround(values: Float64Array, at: number, reach: number): number {
-  let sum = 0;
-  let count = 0;
-  for (let i = Math.max(0, at - reach); i <= Math.min(values.length - 1, at + reach); i++, count++) sum += values[i];
-  return sum / count;
-}
-
-/** Profiles across a line in σ of the pixels beside it, part by part of its length. */
-function profilesAcross(
-  { plane, width, height, underStars, w, h, reduce }: BandPicture,
-  angle: number,
-  offsetPx: number,
-): { t: number; profile: Float64Array; count: number }[] {
-  const [c, s] = [Math.cos(angle), Math.sin(angle)];
-  const far = BAND_REACH + BAND_SIDE;
-  const [x0, y0] = [offsetPx * c, offsetPx * s];
-  const chord = chordOf(width, height, { x0, y0, x1: x0 - s, y1: y0 + c });
-  if (!chord) return [];
-  const along = (x: number, y: number) => (y - y0) * c - (x - x0) * s;
-  const [first, last] = [along(chord.x0, chord.y0), along(chord.x1, chord.y1)].sort((a, b) => a - b);
-  const length = (last - first) / BAND_SEGMENTS;
-  if (length < 4) return [];
-  const parts: { t: number; profile: Float64Array; count: number }[] = [];
-  for (let k = 0; k < BAND_SEGMENTS; k++) {
-    const rows: number[][] = Array.from({ length: 2 * far + 1 }, () => []);
-    for (let t = first + k * length; t < first + (k + 1) * length; t++)
-      for (let d = -far; d <= far; d++) {
-        const x = Math.round(x0 - t * s + d * c);
-        const y = Math.round(y0 + t * c + d * s);
-        if (x < 0 || y < 0 || x >= width || y >= height) continue;
-        const [cx, cy] = [Math.floor(x / reduce), Math.floor(y / reduce)];
-        if (cx < w && cy < h && underStars[cy * w + cx] === 1) continue;
-        const v = plane[y * width + x];
-        if (v === v) rows[d + far].push(v);
-      }
-    const side = (from: number, to: number) => Float64Array.from(rows.slice(from, to).flat());
-    const sides = [side(0, BAND_SIDE), side(2 * far + 1 - BAND_SIDE, 2 * far + 1)];
-    if (sides.some((values) => values.length < 8)) continue;
-    const spreads = sides.map((values) => robustSpread(values));
-    const sigma = (spreads[0].sigma + spreads[1].sigma) / 2;
-    if (!(sigma > 0)) continue;
-    const profile = new Float64Array(2 * BAND_REACH + 1);
-    let count = 0;
-    for (let d = -BAND_REACH; d <= BAND_REACH; d++) {
-      const base = spreads[0].centre + ((spreads[1].centre - spreads[0].centre) * (d + BAND_REACH)) / (2 * BAND_REACH);
-      const values = rows[d + far];
-      let sum = 0;
-      for (const v of values) sum += Math.min(BAND_CLIP[1], Math.max(BAND_CLIP[0], (v - base) / sigma));
-      profile[d + BAND_REACH] = values.length > 0 ? sum / values.length : 0;
-      count += values.length;
-    }
-    parts.push({ t: first + (k + 0.5) * length, profile, count: count / profile.length });
-  }
-  return parts;
 }
 
 /** Means of r × r pixels; NaN counts as the mean of the others in its cell, and stays where there are none. */

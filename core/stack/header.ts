@@ -7,7 +7,7 @@ import type { StackReport } from "./report";
 import type { StackSettings } from "./settings";
 
 /** The pictures of a stack. */
-export type StackKind = "stack" | "A" | "B" | "coverage";
+export type StackKind = "stack" | "A" | "B" | "coverage" | "rejected";
 
 export interface StackHeader {
   plan: StackPlan;
@@ -34,10 +34,10 @@ export function stackCards(of: StackKind, { plan, subs, source, unit, step }: St
   return keptHeader({
     ...read,
     moved: step === 1 ? moved : [...moved, binnedBy(step)],
-    ...{ unit: of === "coverage" ? COUNTS : unit, combined: true, demosaiced: plan.channels > 1 },
+    ...{ unit: of === "coverage" || of === "rejected" ? COUNTS : unit, combined: true, demosaiced: plan.channels > 1 },
     set: [
       ["CREATOR", CREATOR],
-      ["IMAGETYP", of === "stack" ? "stack" : of === "coverage" ? "stack coverage" : `stack half ${of}`],
+      ["IMAGETYP", KIND_WORDS[of]],
       ...metadataCards({
         ...common,
         exposureS: null,
@@ -49,6 +49,15 @@ export function stackCards(of: StackKind, { plan, subs, source, unit, step }: St
     ],
   }).cards;
 }
+
+/** What the header says that a picture is. */
+const KIND_WORDS: Record<StackKind, string> = {
+  stack: "stack",
+  A: "stack half A",
+  B: "stack half B",
+  coverage: "stack coverage",
+  rejected: "stack coverage, rejected samples",
+};
 
 /** Numbers of subs are no levels. */
 const COUNTS: FrameUnit = {

@@ -1,6 +1,6 @@
 import { combineTiles } from "../combine";
 import type { JobHandle } from "../job";
-import type { Kernels } from "../kernels";
+import type { CombineResult, Kernels } from "../kernels";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
 import { inverse, mapRow, resample, sourceRegion } from "../register";
@@ -18,6 +18,9 @@ export interface StackPiece {
   b: Raster;
   /** Subs that have data at each pixel. */
   coverage: Float32Array;
+  /** Samples that were rejected at each pixel for lying above the others (or on a trail), and below; the channel with most of them. */
+  above: Float32Array;
+  below: Float32Array;
   samples: number;
   rejected: number;
   /** Most bytes held at once for samples of subs. */
@@ -53,6 +56,8 @@ export async function stackRegion(
     a: createRaster(region.width, region.height, channels),
     b: createRaster(region.width, region.height, channels),
     coverage: new Float32Array(region.width * region.height),
+    above: new Float32Array(region.width * region.height),
+    below: new Float32Array(region.width * region.height),
     samples: 0,
     rejected: 0,
     peakBytes: 0,
@@ -67,7 +72,7 @@ export async function stackRegion(
     bad: (i: number, tile: Region) => trailMask(used[i], tile),
   };
   const how = combineSettings(plan.rejection, settings);
-  const coverage = rasterOf(region.width, region.height, [piece.coverage]);
+  const counts = rasterOf(region.width, region.height, [piece.coverage, piece.above, piece.below]);
   piece.peakBytes = await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
     const put = (target: Raster, planes: Float32Array[]) =>
       pasteInto(target, rasterOf(tile.width, tile.height, planes), tile.x - region.x, tile.y - region.y);
@@ -76,7 +81,13 @@ export async function stackRegion(
         piece[kind],
         results.map((result) => result[kind]),
       );
-    put(coverage, [Float32Array.from(results[0].coverage)]);
+    const most = (of: (result: CombineResult, p: number) => number) =>
+      Float32Array.from(results[0].kept, (_, p) => results.reduce((top, result) => Math.max(top, of(result, p)), 0));
+    put(counts, [
+      Float32Array.from(results[0].coverage),
+      most(({ coverage, kept, below }, p) => coverage[p] - kept[p] - below[p]),
+      most(({ below }, p) => below[p]),
+    ]);
     for (const { samples, rejected } of results) {
       piece.samples += samples;
       piece.rejected += rejected;

@@ -9,6 +9,8 @@ export const stackReport = z.object({
   subsUsed: z.number().int(),
   integrationS: z.number(),
   rejectedFraction: z.number(),
+  /** How outliers were told, and why so; null in reports of before this was kept. */
+  rejection: z.object({ id: z.string(), why: z.string() }).nullable().default(null),
   subs: z.array(
     z.object({
       id: z.string(),
@@ -24,6 +26,8 @@ export const stackReport = z.object({
       scale: z.number().nullable(),
       weight: z.array(z.number()).nullable(),
       half: z.enum(["A", "B"]).nullable(),
+      /** Trails that were taken out whole. */
+      trails: z.number().int().default(0),
       fwhmPx: z.number().nullable(),
       eccentricity: z.number().nullable(),
       stars: z.number().int(),
@@ -124,6 +128,7 @@ export function makeReport(
     subsUsed: plan.used.length,
     integrationS: usedFacts.reduce((sum, sub) => sum + (sub.exposureS ?? 0), 0),
     rejectedFraction: findings.samples > 0 ? findings.rejected / findings.samples : 0,
+    rejection: plan.rejection,
     subs: facts.map((sub) => {
       const used = planned.get(sub.id);
       return {
@@ -138,6 +143,7 @@ export function makeReport(
         scale: used?.scale ?? null,
         weight: used?.weight ?? null,
         half: used?.half ?? null,
+        trails: used?.trails.length ?? 0,
         fwhmPx: sub.measures.fwhmPx,
         eccentricity: sub.measures.eccentricity,
         stars: sub.measures.stars,
@@ -168,6 +174,7 @@ export function broughtReport(
     subsUsed: combined ?? 1,
     integrationS: exposureS ?? 0,
     rejectedFraction: 0,
+    rejection: null,
     subs: [],
     noise: Array.from({ length: facts.channels }, (_, c) => ({
       fromHalves: facts.halvesSigma ? known(facts.halvesSigma[c]) : null,

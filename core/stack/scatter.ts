@@ -24,8 +24,7 @@ const FWHM2_PER_VARIANCE = 8 * Math.LN2;
 
 /**
  * Light of L levels above the sky in a sub of scale s, g electrons for each of its levels, adds the variance s L / g to a sample that is
- * scaled. Where g is not told it is taken from the sky's own noise as if that were all: σ²/sky, which is too little where a pedestal lies under the sky;
- * the samples' own scatter widens limits then.
+ * scaled. Where g is not told nothing is added: the samples' own scatter widens the limits then, and results do not depend on a pedestal.
  */
 export function scatterOf(
   { measures, unit, metadata, width, height }: SubFacts,
@@ -38,11 +37,7 @@ export function scatterOf(
   const middle: [number, number] = [width / 2, height / 2];
   return {
     noise: measures.noise.map((sigma) => (scale * sigma * gain) ** 2),
-    signal: measures.noise.map((sigma, c) => {
-      const level = measures.background[c];
-      const perLevel = electrons !== null ? 1 / electrons : level > 0 ? sigma ** 2 / level : 0;
-      return scale * perLevel * gain ** 2;
-    }),
+    signal: measures.noise.map(() => (electrons === null ? 0 : (scale / electrons) * gain ** 2)),
     fwhmPx: measures.fwhmPx === null ? null : measures.fwhmPx * describeWarp(toReference, ...middle).scale,
   };
 }

@@ -129,7 +129,8 @@ describe("combining", () => {
 
   test("rejection takes the trail and the hits out; without it they stay", async () => {
     const clipped = await stackRegion(sourcesOf(plan), plan, settings, whole, BUDGET, job);
-    const plain = await stackRegion(sourcesOf(plan), plan, { ...settings, reject: "none" }, whole, BUDGET, job);
+    const keepAll = stackSettings.parse({ ...settings, reject: "none", keepTrails: true });
+    const plain = await stackRegion(sourcesOf(plan), planStack(facts, keepAll), keepAll, whole, BUDGET, job);
     expect(plain.rejected).toBe(0);
     // The same night without the satellite tells where its light lies in the stack, and how much of it is left.
     const without = plan.used.map(({ id }) => {
@@ -146,9 +147,15 @@ describe("combining", () => {
     expect(trail.length).toBeGreaterThan(300);
     const mean = (values: Float32Array) => trail.reduce((sum, i) => sum + values[i], 0) / trail.length / sigma;
     expect(mean(before)).toBeGreaterThan(4);
-    // Of nine subs κ-sigma cannot reject all: an outlier widens the very σ that it is held against.
-    expect(mean(after)).toBeLessThan(1.5);
-    expect(mean(after)).toBeLessThan(0.25 * mean(before));
+    expect(Math.abs(mean(after))).toBeLessThan(0.1);
+    // Each rejected sample is counted where it lay: those on the trail above.
+    const counted = trail.reduce((sum, i) => sum + clipped.above[i], 0) / trail.length;
+    expect(counted).toBeGreaterThan(0.95);
+    // Left to the rejection alone, the wings of the trail stay in.
+    const leaving = stackSettings.parse({ ...settings, keepTrails: true });
+    const left = await stackRegion(sourcesOf(plan), planStack(facts, leaving), leaving, whole, BUDGET, job);
+    expect(mean(excessOf(left))).toBeGreaterThan(mean(after));
+    expect(mean(excessOf(left))).toBeLessThan(1);
   });
 
   test("a single sub is itself; a reference without data elsewhere gives NaN", async () => {

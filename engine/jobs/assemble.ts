@@ -1,4 +1,4 @@
-import type { FitsCard } from "@/core/formats";
+import type { FitsCard, FitsSample } from "@/core/formats";
 import { fitsHeader, fitsPadding } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
@@ -9,7 +9,7 @@ export function stripsOf(width: number, height: number, workers: number): Region
   return tilesOf({ x: 0, y: 0, width, height }, width, rows);
 }
 
-/** A float FITS file from the strips of its planes. */
+/** A FITS file from the strips of its planes. */
 export function assemble(
   width: number,
   height: number,
@@ -17,8 +17,9 @@ export function assemble(
   cards: FitsCard[],
   history: string[],
   strips: (channel: number) => Blob[],
+  sample: FitsSample = "float32",
 ): Blob {
-  const layout = { width, height, channels, sample: "float32" as const, cards, history };
+  const layout = { width, height, channels, sample, cards, history };
   const planes = Array.from({ length: channels }, (_, c) => strips(c)).flat();
   return new Blob([fitsHeader(layout), ...planes, fitsPadding(layout)] as BlobPart[], { type: "image/fits" });
 }

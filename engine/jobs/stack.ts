@@ -11,9 +11,9 @@ import type { WorkerPool } from "../pool";
 import { PRIORITY } from "../pool";
 import { assemble, stripsOf } from "./assemble";
 import type { StoredStrip, StripStore } from "./strips";
-import { NO_STRIPS, planeOf, stackKey, storedStrip } from "./strips";
+import { NO_STRIPS, planeOf, rejectionsOf, stackKey, storedStrip } from "./strips";
 
-/** A finished stack: four float FITS files and what is known of them. */
+/** A finished stack: float FITS files, counts of what was rejected, and what is known of them. */
 export interface FinishedStack {
   plan: StackPlan;
   report: StackReport;
@@ -22,6 +22,8 @@ export interface FinishedStack {
   a: Blob;
   b: Blob;
   coverage: Blob;
+  /** How many samples were rejected at each pixel: above the others, in all, below them. */
+  rejected: Blob;
   /** Forgets the strips that it was made of; called when it is stored. */
   release: () => Promise<void>;
 }
@@ -128,6 +130,12 @@ export async function makeStack(
       header("coverage"),
       ["subs with data at each pixel"],
       planesFrom(3 * channels),
+    ),
+    rejected: assemble(
+      ...([width, height, 3, header("rejected")] as const),
+      ["samples rejected at each pixel: above the others or on a trail, in all, below the others"],
+      (part) => results.map((strip) => rejectionsOf(strip, channels, part)),
+      "uint8",
     ),
     release: () => store.forget(null),
   };

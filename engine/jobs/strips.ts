@@ -9,7 +9,7 @@ export interface StoredStrip {
   samples: number;
   rejected: number;
   peakBytes: number;
-  /** Planes of the mean, of half A, of half B, and the coverage, one after the other, each of `planeBytes`. */
+  /** Planes of the mean, of half A, of half B, and the coverage, one after the other, each of `planeBytes`; then three of counts, a byte a pixel. */
   planes: Blob;
   planeBytes: number;
 }
@@ -43,11 +43,17 @@ export async function stackKey(
   return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 }
 
-export function storedStrip({ mean, a, b, coverage, samples, rejected, peakBytes }: StripResult): StoredStrip {
-  const planes = [...mean, ...a, ...b, coverage];
-  return { samples, rejected, peakBytes, planes: new Blob(planes as BlobPart[]), planeBytes: coverage.byteLength };
+export function storedStrip({ mean, a, b, coverage, rejections, samples, ...rest }: StripResult): StoredStrip {
+  const planes = [...mean, ...a, ...b, coverage, ...rejections];
+  return { samples, ...rest, planes: new Blob(planes as BlobPart[]), planeBytes: coverage.byteLength };
 }
 
 /** One plane of a strip; `part` counts planes from the first of the mean. */
 export const planeOf = ({ planes, planeBytes }: StoredStrip, part: number): Blob =>
   planes.slice(part * planeBytes, (part + 1) * planeBytes);
+
+/** Counts of what was rejected in a strip of a stack: 0 above the others, 1 in all, 2 below. */
+export function rejectionsOf({ planes, planeBytes }: StoredStrip, channels: number, part: number): Blob {
+  const start = (3 * channels + 1) * planeBytes;
+  return planes.slice(start + (part * planeBytes) / 4, start + ((part + 1) * planeBytes) / 4);
+}

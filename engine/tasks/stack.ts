@@ -25,6 +25,8 @@ export interface StripResult {
   a: Uint8Array[];
   b: Uint8Array[];
   coverage: Uint8Array;
+  /** Counts of what was rejected, a byte each: above, in all, below. */
+  rejections: Uint8Array[];
   samples: number;
   rejected: number;
   peakBytes: number;
@@ -41,6 +43,9 @@ export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop)
     a: bytes(piece.a.planes),
     b: bytes(piece.b.planes),
     coverage: fitsSamples(piece.coverage, "float32"),
+    rejections: [piece.above, piece.above.map((v, p) => v + piece.below[p]), piece.below].map((counts) =>
+      Uint8Array.from(counts, (v) => Math.min(255, v)),
+    ),
     samples: piece.samples,
     rejected: piece.rejected,
     peakBytes: piece.peakBytes,

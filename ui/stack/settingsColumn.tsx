@@ -1,6 +1,7 @@
 "use client";
 
 import { extent } from "d3-array";
+import type { ReactNode } from "react";
 import { useState } from "react";
 import type { StackSettings } from "@/core/stack";
 import { stackParameters, stackSettings } from "@/core/stack";
@@ -105,11 +106,9 @@ export function SettingsColumn() {
       <Sentence label="Resample with">{inline("resampling")}</Sentence>
       <Sentence label="Weight subs">{inline("weights")}</Sentence>
       <Sentence label="Reject">{inline("reject")}</Sentence>
-      {settings.reject === "sigma" ? (
-        <div className="flex items-center gap-2 pl-3 text-quiet">
-          below {inline("lowSigma")} σ, above {inline("highSigma")} σ
-        </div>
-      ) : null}
+      <RejectionLimits reject={settings.reject} inline={inline} />
+      {inline("keepTrails")}
+      <Sentence label="Combine what is left as">{inline("combine")}</Sentence>
       <div className="flex items-center gap-2 text-quiet">
         Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
       </div>
@@ -143,6 +142,43 @@ export function SettingsColumn() {
   );
 }
 
+/** The limits of the chosen rejection, as a part of a sentence. */
+function RejectionLimits({
+  reject,
+  inline,
+}: {
+  reject: StackSettings["reject"];
+  inline: (name: keyof typeof stackParameters.defaults) => ReactNode;
+}) {
+  const limits: Partial<Record<StackSettings["reject"], ReactNode>> = {
+    none: null,
+    percentile: (
+      <>
+        lowest {inline("lowShare")}, highest {inline("highShare")} of them
+      </>
+    ),
+    minmax: (
+      <>
+        lowest {inline("lowCount")}, highest {inline("highCount")}
+      </>
+    ),
+    esd: (
+      <>
+        at most {inline("mostOutliers")} of them, chance {inline("significance")}
+      </>
+    ),
+  };
+  const own =
+    reject in limits ? (
+      limits[reject]
+    ) : (
+      <>
+        below {inline("lowSigma")} σ, above {inline("highSigma")} σ
+      </>
+    );
+  return own ? <div className="flex items-center gap-2 pl-3 text-quiet">{own}</div> : null;
+}
+
 /** Exposure of all, in seconds; frames of a video without an exposure of their own have the time from the first to the last. */
 function timeOf(subs: SubRecord[]): number {
   const exposedS = exposureOf(subs);
@@ -150,7 +186,7 @@ function timeOf(subs: SubRecord[]): number {
   return exposedS > 0 || first === undefined ? exposedS : (last - first) / 1000;
 }
 
-function Sentence({ label, children }: { label: string; children: React.ReactNode }) {
+function Sentence({ label, children }: { label: string; children: ReactNode }) {
   return (
     <div className="flex flex-wrap items-center gap-2">
       <span className="text-quiet">{label}</span>

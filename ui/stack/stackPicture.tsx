@@ -10,12 +10,29 @@ import { Button } from "../kit/button";
 import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
 
-/** A stack, or how many subs have data at each of its pixels. */
+const PLAIN_CURVES = Array.from({ length: 3 }, () => ({ black: 0, white: 1, a: 1e-3 }));
+
+type Shown = "mean" | "coverage" | "rejected";
+
+/** What can be looked at of a stack, with its words. */
+const SHOWN: Record<Shown, { words: string; help: (most: number) => string }> = {
+  mean: { words: "Picture", help: () => "The stack with the display stretch" },
+  coverage: {
+    words: "Coverage",
+    help: (most) => `How many subs have data at each pixel: black 0, white ${most}`,
+  },
+  rejected: {
+    words: "Rejected",
+    help: () => "How many samples were rejected at each pixel: yellow above the others or on a trail, blue below them",
+  },
+};
+
+/** A stack, how many subs have data at each of its pixels, or how many of their samples were rejected. */
 export function StackPictureView({ stack }: { stack: StackRecord }) {
   const session = useSession();
   const { width, height, stretch } = stack.facts;
   const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
-  const [shows, setShows] = useState<"mean" | "coverage">("mean");
+  const [shows, setShows] = useState<Shown>("mean");
   const [treatment, setTreatment] = useState<Treatment | null>(null);
   useEffect(() => {
     let gone = false;
@@ -24,7 +41,7 @@ export function StackPictureView({ stack }: { stack: StackRecord }) {
         setTreatment({
           picture,
           halves: null,
-          fill: shows === "mean" ? stack.facts.fill : [0],
+          fill: shows === "mean" ? stack.facts.fill : [0, 0, 0],
           fullScale: toSample(stack.facts.unit, stack.facts.unit.fullScale),
           steps: [],
           facts: [],
@@ -34,12 +51,18 @@ export function StackPictureView({ stack }: { stack: StackRecord }) {
       gone = true;
     };
   }, [session, stack, shows]);
-  // Coverage counts subs: it is shown from black (none) to white (all of them).
+  // Coverage counts subs: it is shown from black (none) to white (all of them). Rejected samples are bytes, and few: one in ten is bright.
   const most = stack.report.subsUsed;
+  const scaleValues = shows === "coverage" ? 1 / most : shows === "rejected" ? (10 * 255) / Math.max(10, most) : 1;
   const curves = useMemo(
-    () => (shows === "mean" ? stretchCurves(stretchParameters.defaults, stretch) : [{ black: 0, white: 1, a: 1e-3 }]),
+    () => (shows === "mean" ? stretchCurves(stretchParameters.defaults, stretch) : PLAIN_CURVES),
     [shows, stretch],
   );
+  const has = ({ brought, report }: StackRecord): Shown[] => [
+    "mean",
+    ...(brought?.hasCoverage === false ? [] : (["coverage"] as const)),
+    ...(report.rejection === null ? [] : (["rejected"] as const)),
+  ];
   return (
     <div className="relative h-full">
       <PictureViewer
@@ -48,30 +71,23 @@ export function StackPictureView({ stack }: { stack: StackRecord }) {
         width={width}
         height={height}
         curves={curves}
-        scaleValues={shows === "coverage" ? 1 / most : 1}
+        scaleValues={scaleValues}
         look={look}
         onLook={setLook}
         label={`Stack ${stack.name}`}
       />
       <div className="absolute top-2 left-2 flex gap-1">
-        <Button
-          help="The stack with the display stretch"
-          aria-pressed={shows === "mean"}
-          className={shows === "mean" ? "border-quiet" : "text-quiet"}
-          onClick={() => setShows("mean")}
-        >
-          Picture
-        </Button>
-        {stack.brought?.hasCoverage === false ? null : (
+        {has(stack).map((kind) => (
           <Button
-            help={`How many subs have data at each pixel: black 0, white ${most}`}
-            aria-pressed={shows === "coverage"}
-            className={shows === "coverage" ? "border-quiet" : "text-quiet"}
-            onClick={() => setShows("coverage")}
+            key={kind}
+            help={SHOWN[kind].help(most)}
+            aria-pressed={shows === kind}
+            className={shows === kind ? "border-quiet" : "text-quiet"}
+            onClick={() => setShows(kind)}
           >
-            Coverage
+            {SHOWN[kind].words}
           </Button>
-        )}
+        ))}
       </div>
     </div>
   );

@@ -1,5 +1,6 @@
 "use client";
 
+import { REJECTORS } from "@/core/combine";
 import type { StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
@@ -50,7 +51,14 @@ function Used({ stack: { report } }: { stack: StackRecord }) {
             .filter((sub) => sub.used)
             .map((sub) => (
               <tr key={sub.id}>
-                <td className="font-sans">{sub.name}</td>
+                <td className="font-sans">
+                  {sub.name}
+                  {sub.trails > 0 ? (
+                    <span className="block text-xs text-quiet">
+                      {sub.trails === 1 ? "a trail" : `${sub.trails} trails`} taken out
+                    </span>
+                  ) : null}
+                </td>
                 <td className="text-right">{sub.half}</td>
                 <td className="text-right">{fixed(sub.scale, 3)}</td>
                 <td className="text-right">{fixed(sub.residualPx, 3)}</td>
@@ -60,6 +68,12 @@ function Used({ stack: { report } }: { stack: StackRecord }) {
       </table>
     </>
   );
+}
+
+/** What was rejected, and why so where it was not asked for. */
+function rejectionWords({ id, why }: NonNullable<StackRecord["report"]["rejection"]>): string {
+  const label = REJECTORS.find((rejector) => rejector.id === id)?.label ?? id;
+  return why === "asked for" ? label : `${label}: ${why}`;
 }
 
 function Row({ name, value }: { name: string; value: string }) {
@@ -84,6 +98,7 @@ function Made({ stack }: { stack: StackRecord }) {
         <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
         <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />
         <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
+        {report.rejection ? <Row name="Rejected" value={rejectionWords(report.rejection)} /> : null}
         <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
         <Row name="Took" value={`${fixed(report.seconds, 1)} s`} />
         <Row name="Most memory for samples" value={megabytes(report.peakBytes)} />

@@ -276,12 +276,12 @@ function narrow(rejector: i32, sorted: usize, count: i32, low: f64, high: f64, t
 
 /**
  * `cube`: n layers of `pitch` floats, pixels a multiple of 4. `weights`: n doubles. `table`: rows of doubles that a rejector looks up. `pairs`: the network for n values, then (where
- * medians are asked for) that for ⌈n/2⌉. `sorted`: n + 3 vectors of scratch, `inner`: n more. Results: floats (mean, a, b) and 16-bit counts (kept, coverage).
+ * medians are asked for) that for ⌈n/2⌉. `sorted`: n + 3 vectors of scratch, `inner`: n more. Results: floats (mean, a, b) and 16-bit counts (kept, coverage, rejected below).
  */
 export function combineBlock(
   cube: usize, n: i32, pitch: i32, pixels: i32, weights: usize, rejector: i32, low: f64, high: f64, table: usize, tableRow: i32, median: i32,
   pairs: usize, pairCount: i32, halfPairs: usize, halfPairCount: i32, sorted: usize, inner: usize,
-  mean: usize, a: usize, b: usize, kept: usize, coverage: usize,
+  mean: usize, a: usize, b: usize, kept: usize, coverage: usize, below: usize,
 ): void {
   const row = (<usize>pitch) << 2;
   const infinite = f32x4.splat(<f32>Infinity);
@@ -316,17 +316,19 @@ export function combineBlock(
       lows = v128.load(scratch);
       highs = v128.load(scratch, 16);
     }
-    let keptCounts = i32x4.splat(0);
+    let keptCounts = i32x4.splat(0), belowCounts = i32x4.splat(0);
     for (let i = 0; i < n; i++, at += row) {
       const v = v128.load(at);
       const inside = v128.and(f32x4.ge(v, lows), f32x4.le(v, highs));
       keptCounts = i32x4.sub(keptCounts, inside);
+      belowCounts = i32x4.sub(belowCounts, f32x4.lt(v, lows));
       v128.store(inner + ((<usize>i) << 4), inside);
     }
     if (median) halfMedians(cube + p, n, row, inner, sorted, halfPairs, halfPairCount, scratch, a, b);
     else means(cube + p, n, row, inner, weights, mean, a, b);
     v128.store64_lane(kept, v128.shuffle<i16>(keptCounts, keptCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
-    mean += 16; a += 16; b += 16; kept += 8; coverage += 8;
+    v128.store64_lane(below, v128.shuffle<i16>(belowCounts, belowCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
+    mean += 16; a += 16; b += 16; kept += 8; coverage += 8; below += 8;
   }
 }
 
@@ -356,7 +358,7 @@ export function centreBlock(
 export function expectedBlock(
   cube: usize, n: i32, pitch: i32, pixels: i32, weights: usize, layers: usize, planes: usize, sky: f32, low: f32, high: f32, median: i32,
   pairs: usize, pairCount: i32, halfPairs: usize, halfPairCount: i32, sorted: usize, inner: usize,
-  mean: usize, a: usize, b: usize, kept: usize, coverage: usize,
+  mean: usize, a: usize, b: usize, kept: usize, coverage: usize, below: usize,
 ): void {
   const row = (<usize>pitch) << 2;
   const infinite = f32x4.splat(<f32>Infinity);
@@ -372,7 +374,7 @@ export function expectedBlock(
     const sigma = f32x4.mul(toSigma, spread);
     const share = f32x4.pmax(one, f32x4.div(f32x4.mul(sigma, sigma), typical));
     const lowLimit = f32x4.mul(lows, share), highLimit = f32x4.mul(highs, share);
-    let counts = i32x4.splat(0), keptCounts = i32x4.splat(0);
+    let counts = i32x4.splat(0), keptCounts = i32x4.splat(0), belowCounts = i32x4.splat(0);
     let at = cube + p;
     for (let i = 0; i < n; i++, at += row) {
       const v = v128.load(at);
@@ -381,6 +383,7 @@ export function expectedBlock(
       const inside = v128.and(f32x4.le(f32x4.mul(d, d), limit), f32x4.lt(v, infinite));
       counts = i32x4.sub(counts, f32x4.eq(v, v));
       keptCounts = i32x4.sub(keptCounts, inside);
+      belowCounts = i32x4.sub(belowCounts, v128.andnot(f32x4.lt(d, zero), inside));
       v128.store(inner + ((<usize>i) << 4), inside);
     }
     v128.store(coverage, v128.shuffle<i16>(counts, counts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
@@ -395,7 +398,8 @@ export function expectedBlock(
       halfMedians(cube + p, n, row, inner, sorted, halfPairs, halfPairCount, scratch, a, b);
     } else means(cube + p, n, row, inner, weights, mean, a, b);
     v128.store64_lane(kept, v128.shuffle<i16>(keptCounts, keptCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
-    mean += 16; a += 16; b += 16; kept += 8; coverage += 8;
+    v128.store64_lane(below, v128.shuffle<i16>(belowCounts, belowCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
+    mean += 16; a += 16; b += 16; kept += 8; coverage += 8; below += 8;
   }
 }
 

@@ -68,6 +68,8 @@ export interface CombineResult {
   kept: Uint16Array;
   /** Values that had data at each pixel. */
   coverage: Uint16Array;
+  /** Values that were rejected for lying below the others; the rest of what was rejected lay above, or was bad. */
+  below: Uint16Array;
   /** Values that had data, in all, and how many of them were rejected. */
   samples: number;
   rejected: number;
@@ -109,7 +111,10 @@ export function layersOf({ noise, signal, blur }: ScatterModel, n: number): Floa
 export function emptyResult(pixels: number): CombineResult {
   const plane = () => new Float32Array(pixels);
   const counts = () => new Uint16Array(pixels);
-  return { mean: plane(), a: plane(), b: plane(), kept: counts(), coverage: counts(), samples: 0, rejected: 0 };
+  return {
+    ...{ mean: plane(), a: plane(), b: plane(), kept: counts(), coverage: counts(), below: counts() },
+    ...{ samples: 0, rejected: 0 },
+  };
 }
 
 export function checkCube(cube: Float32Array, n: number, pixels: number, weights?: ArrayLike<number>): void {

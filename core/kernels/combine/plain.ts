@@ -78,7 +78,7 @@ function combine(
       if (isKept[k] === 1) {
         sorted[kept] = sorted[k];
         order[kept++] = order[k];
-      }
+      } else if (scatter ? Math.fround(sorted[k] - scatter.centre()) < 0 : k < range.first) out.below[p]++;
     out.samples += coverage;
     out.rejected += coverage - kept;
     out.kept[p] = kept;
@@ -105,6 +105,7 @@ function expectedScatter(model: ScatterModel, n: number, limits: { low: number; 
   const varianceOf = (i: number): number =>
     f(f(layers[3 * i] + f(layers[3 * i + 1] * light)) + f(f(layers[3 * i + 2] * curvature) + slope));
   return {
+    centre: () => centre,
     at(p: number): void {
       centre = model.centre[p];
       curvature = model.curvature[p];

@@ -45,6 +45,7 @@ export function combineWasm(module: WasmModule): CombineKernels {
         // Counts of a vector are laid down as whole words for a moment, two words beyond the last.
         kept: arena.take(block / 2 + 2),
         coverage: arena.take(block / 2 + 2),
+        below: arena.take(block / 2 + 2),
       };
       arena.ensure();
       arena.writeDoubles(at.weights, Float64Array.from(weights));
@@ -62,7 +63,7 @@ export function combineWasm(module: WasmModule): CombineKernels {
       arena.writeIntegers(at.halfPairs, halfPairs);
       const isMedian = by === "median" ? 1 : 0;
       const networks = [at.pairs, pairs.length / 2, at.halfPairs, halfPairs.length / 2, at.sorted, at.inner] as const;
-      const results = [at.mean, at.a, at.b, at.kept, at.coverage] as const;
+      const results = [at.mean, at.a, at.b, at.kept, at.coverage, at.below] as const;
       for (let from = 0; from < pixels; from += block) {
         const count = Math.min(block, pixels - from);
         const vectors = Math.ceil(count / 4) * 4;
@@ -85,6 +86,7 @@ export function combineWasm(module: WasmModule): CombineKernels {
         out.b.set(arena.floats(at.b, count), from);
         out.kept.set(arena.shorts(at.kept, count), from);
         out.coverage.set(arena.shorts(at.coverage, count), from);
+        out.below.set(arena.shorts(at.below, count), from);
       }
       countInto(out);
       return out;
