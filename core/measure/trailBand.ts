@@ -1,3 +1,4 @@
+import { solveSymmetric } from "../numeric/leastSquares";
 import { medianInPlace, robustSpread } from "../raster";
 import type { Trail } from "./trail";
 import { chordOf } from "./trail";
@@ -22,6 +23,10 @@ const BAND_CLIP = [-3, 5] as const;
 const BAND_LEAST = 0.12;
 const BAND_GAP = 12;
 const BAND_MARGIN = 2;
+/** Wide ones fade out slowly, and the curve through the gas takes some of that off. */
+const BAND_SHARE = 1.15;
+/** The mean of the parts must lie this many of its own standard errors above their sides. */
+const BAND_SIGMA = 4;
 
 /**
  * Place and width of a trail at full size, near a line that the reduced picture gave: profiles across it in 24 parts of its length, each less the
@@ -51,18 +56,18 @@ export function measureBand(picture: BandPicture, line: Pick<Trail, "angle" | "o
     angle = turned;
   }
   const parts = profilesAcross(picture, angle, offsetPx);
-  const mean = new Float64Array(size);
-  let total = 0;
-  for (const { profile, count } of parts) {
-    total += count;
-    for (let i = 0; i < size; i++) mean[i] += count * profile[i];
-  }
-  const least = Math.max(BAND_LEAST, 4 / Math.sqrt(Math.max(1, total)));
-  const isLit = (i: number) => i >= 0 && i < size && meanAround(mean, i, 1) / total > least;
+  // Gas beside a trail differs from part to part; the trail's light is in most of them.
+  const isLit = (i: number): boolean => {
+    if (i < 0 || i >= size || parts.length < 4) return false;
+    const levels = parts.map(({ profile }) => meanAround(profile, i, 1));
+    const mean = levels.reduce((sum, level) => sum + level, 0) / levels.length;
+    const variance = levels.reduce((sum, level) => sum + (level - mean) ** 2, 0) / (levels.length - 1);
+    return mean > BAND_LEAST && mean > BAND_SIGMA * Math.sqrt(variance / levels.length);
+  };
   const reachTo = (step: 1 | -1): number => {
     let last = 0;
     for (let k = 0; k <= BAND_REACH && k - last <= BAND_GAP; k++) if (isLit(BAND_REACH + step * k)) last = k;
-    return last + BAND_MARGIN;
+    return Math.ceil(BAND_SHARE * last) + BAND_MARGIN;
   };
   const turns = Math.floor(angle / Math.PI);
   const sides = [reachTo(-1), reachTo(1)];
@@ -84,7 +89,7 @@ function profilesAcross(
   { plane, width, height, underStars, w, h, reduce }: BandPicture,
   angle: number,
   offsetPx: number,
-): { t: number; profile: Float64Array; count: number }[] {
+): { t: number; profile: Float64Array }[] {
   const [c, s] = [Math.cos(angle), Math.sin(angle)];
   const far = BAND_REACH + BAND_SIDE;
   const [x0, y0] = [offsetPx * c, offsetPx * s];
@@ -94,7 +99,7 @@ function profilesAcross(
   const [first, last] = [along(chord.x0, chord.y0), along(chord.x1, chord.y1)].sort((a, b) => a - b);
   const length = (last - first) / BAND_SEGMENTS;
   if (length < 4) return [];
-  const parts: { t: number; profile: Float64Array; count: number }[] = [];
+  const parts: { t: number; profile: Float64Array }[] = [];
   for (let k = 0; k < BAND_SEGMENTS; k++) {
     const rows: number[][] = Array.from({ length: 2 * far + 1 }, () => []);
     for (let t = first + k * length; t < first + (k + 1) * length; t++)
@@ -113,17 +118,48 @@ function profilesAcross(
     const spreads = sides.map((values) => robustSpread(values));
     const sigma = (spreads[0].sigma + spreads[1].sigma) / 2;
     if (!(sigma > 0)) continue;
-    const profile = new Float64Array(2 * BAND_REACH + 1);
-    let count = 0;
-    for (let d = -BAND_REACH; d <= BAND_REACH; d++) {
-      const base = spreads[0].centre + ((spreads[1].centre - spreads[0].centre) * (d + BAND_REACH)) / (2 * BAND_REACH);
-      const values = rows[d + far];
+    const levels = Float64Array.from(rows, (values, i) => {
+      const base = spreads[0].centre + ((spreads[1].centre - spreads[0].centre) * (i - BAND_SIDE)) / (2 * BAND_REACH);
       let sum = 0;
       for (const v of values) sum += Math.min(BAND_CLIP[1], Math.max(BAND_CLIP[0], (v - base) / sigma));
-      profile[d + BAND_REACH] = values.length > 0 ? sum / values.length : 0;
-      count += values.length;
-    }
-    parts.push({ t: first + (k + 0.5) * length, profile, count: count / profile.length });
+      return values.length > 0 ? sum / values.length : NaN;
+    });
+    const profile = withoutGas(levels).subarray(BAND_SIDE, BAND_SIDE + 2 * BAND_REACH + 1);
+    parts.push({ t: first + (k + 0.5) * length, profile });
   }
   return parts;
+}
+
+/** Values that lie this many σ above the curve through the others are of the trail. */
+const ABOVE_GAS = 2.5;
+
+/**
+ * A profile less the cubic through what is not of the trail: gas beside it is smooth. Fitted again and again without what lies above it. Places
+ * without data are 0.
+ */
+function withoutGas(levels: Float64Array): Float64Array {
+  const places = Array.from(levels, (v, i) => (v === v ? i : -1)).filter((i) => i >= 0);
+  const at = (i: number) => (2 * i) / (levels.length - 1) - 1;
+  let kept = places;
+  let curve: Float64Array | null = null;
+  for (let round = 0; round < 6; round++) {
+    const normal = new Float64Array(16);
+    const right = new Float64Array(4);
+    for (const i of kept) {
+      const powers = [1, at(i), at(i) ** 2, at(i) ** 3];
+      for (let r = 0; r < 4; r++) {
+        right[r] += powers[r] * levels[i];
+        for (let c = 0; c < 4; c++) normal[4 * r + c] += powers[r] * powers[c];
+      }
+    }
+    const fit = kept.length >= 24 ? solveSymmetric(normal, right) : null;
+    if (!fit) break;
+    const own = levels.map((_, i) => fit[0] + fit[1] * at(i) + fit[2] * at(i) ** 2 + fit[3] * at(i) ** 3);
+    curve = own;
+    const { sigma } = robustSpread(Float64Array.from(kept, (i) => levels[i] - own[i]));
+    const next = places.filter((i) => levels[i] - own[i] <= ABOVE_GAS * sigma);
+    if (next.length === kept.length) break;
+    kept = next;
+  }
+  return levels.map((v, i) => (v === v ? v - (curve ? curve[i] : 0) : 0));
 }

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { createRandom } from "../numeric/random";
 import { wasmKernels } from "../testing/fixtures";
+import { isOnTrail } from "./trail";
 import { findTrails } from "./trails";
 
 /** Straight lines painted into noise: found where they lie, and nothing found where there is none. */
@@ -107,4 +108,42 @@ test("fifty clean pictures with a band of nebula and stars that are no trail", (
     const known = stars.map(([x, y]) => ({ x, y, snr: 60 }));
     expect(findTrails(plane, WIDTH, HEIGHT, known, 3, kernels)).toEqual([]);
   }
+});
+
+test("place and width of a trail are told to a pixel, in gas as well; wide ones of several streaks are taken as one; several are found", () => {
+  const one = { angle: 1.9, offset: 10, peak: 5 };
+  const gas = picture(11, one).map((v, i) => {
+    const [x, y] = [i % WIDTH, Math.floor(i / WIDTH)];
+    return v + 8 * Math.sin(x / 61 + 1) * Math.cos(y / 47);
+  });
+  for (const plane of [picture(11, one), gas]) {
+    const [found] = findTrails(plane, WIDTH, HEIGHT, [], 3, kernels);
+    expect(Math.abs(found.angle - one.angle)).toBeLessThan(0.01);
+    expect(isOnTrail(found, WIDTH / 2, (one.offset - (WIDTH / 2) * Math.cos(1.9)) / Math.sin(1.9))).toBe(true);
+    for (const side of [found.below, found.above]) {
+      expect(side).toBeGreaterThanOrEqual(4); // the Gaussian of σ 1.2 px and height 5 is under 0.12 beyond 3.3 px
+      expect(side).toBeLessThanOrEqual(8);
+    }
+  }
+  const streaks = [-15, 0, 14].map((d) => picture(12, { ...one, offset: one.offset + d, peak: 4 }));
+  const [wide] = findTrails(
+    streaks[0].map((v, i) => v + streaks[1][i] + streaks[2][i]),
+    WIDTH,
+    HEIGHT,
+    [],
+    3,
+    kernels,
+  );
+  expect(wide.below + wide.above).toBeGreaterThan(34);
+  expect(wide.below + wide.above).toBeLessThan(46);
+  const other = picture(13, { angle: 0.4, offset: 260, peak: 5 });
+  const both = findTrails(
+    picture(14, one).map((v, i) => v + other[i] - 100),
+    WIDTH,
+    HEIGHT,
+    [],
+    3,
+    kernels,
+  );
+  expect(both.map(({ angle }) => angle.toFixed(1)).sort()).toEqual(["0.4", "1.9"]);
 });

@@ -1,6 +1,13 @@
 export type { PointPairs, WarpModel } from "./fit";
 export { WARP_MODELS, fitWarp } from "./fit";
-export type { MatchOptions, PatternStar, Registration, RegistrationFailure, RegistrationResult } from "./match";
+export type {
+  AskedModel,
+  MatchOptions,
+  PatternStar,
+  Registration,
+  RegistrationFailure,
+  RegistrationResult,
+} from "./match";
 export { matchStars } from "./match";
 export type { ResamplingKernel } from "./resample";
 export { RESAMPLING_REACH, resample, resamplingNoiseGain, sourceRegion } from "./resample";

@@ -6,7 +6,7 @@ import { done, refused } from "../result";
 import type { WarpModel } from "./fit";
 import { fitWarp, WARP_MODELS } from "./fit";
 import type { Warp } from "./warp";
-import { mapPoint } from "./warp";
+import { compose, linear, mapPoint } from "./warp";
 
 export interface PatternStar {
   x: number;
@@ -29,8 +29,11 @@ export interface Registration {
 export type RegistrationFailure = "too-few-stars" | "no-pattern";
 export type RegistrationResult = Result<Registration, Refusal<RegistrationFailure>>;
 
+/** The model of a warp that is asked for, or "auto": the simplest that describes the pairs as well as any. */
+export type AskedModel = WarpModel | "auto";
+
 export interface MatchOptions {
-  model?: WarpModel;
+  model?: AskedModel;
   /** Brightest stars that make the pattern. @default 60 */
   patternStars?: number;
   /** Stars closer than this after the warp belong together. @default 2 */
@@ -50,7 +53,8 @@ interface Triangle {
  * triangles propose similarities, and the one that brings most stars together wins (RANSAC over triangles). It is then
  * refined over all pairs by least squares, each pair weighted by how well its places are known and, robustly,
  * by how well it agrees (Cauchy weights); pairs beyond three times the median distance are left out.
- * Any rotation. Fails where fewer than 6 stars are given, or fewer come together than 6, 15 % of the smaller list, or chance could bring together.
+ * Any rotation, scales from a quarter to four; mirror images are tried where the stars do not match as they are. Left to itself ("auto") a model of more
+ * numbers is taken only where it tells the places of stars that it was not fitted to better (cross-validation). Fails where fewer than 6 stars are given, or fewer come together than 6, 15 % of the smaller list, or chance could bring together.
  * Sources: Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119; Fischler & Bolles 1981, CACM 24, 381.
  */
 export function matchStars(
@@ -58,7 +62,23 @@ export function matchStars(
   reference: PatternStar[],
   options: MatchOptions = {},
 ): RegistrationResult {
-  const { model = "similarity", patternStars = 60, tolerancePx = 2 } = options;
+  const found = matchUnmirrored(sub, reference, options);
+  if (found.ok || found.reason.why !== "no-pattern") return found;
+  const mirrored = matchUnmirrored(
+    sub.map((star) => ({ ...star, x: -star.x })),
+    reference,
+    options,
+  );
+  return mirrored.ok ? done({ ...mirrored.value, warp: compose(mirrored.value.warp, MIRROR) }) : found;
+}
+
+const MIRROR = linear([-1, 0, 0, 0, 1, 0]);
+
+function matchUnmirrored(
+  sub: PatternStar[],
+  reference: PatternStar[],
+  { model = "similarity", patternStars = 60, tolerancePx = 2 }: MatchOptions,
+): RegistrationResult {
   const a = brightest(sub, patternStars);
   const b = brightest(reference, patternStars);
   if (a.length < 6 || b.length < 6)
@@ -82,7 +102,55 @@ export function matchStars(
       "no-pattern",
       `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
     );
-  return done(refine(sub, reference, best.warp, model, tolerancePx));
+  if (model !== "auto") return done(refine(sub, reference, best.warp, model, tolerancePx));
+  return done(simplestOf(sub, reference, best.warp, tolerancePx));
+}
+
+/** A model of more numbers must lower the mean square of what is left by this share, on pairs that it was not fitted to. */
+const WORTH = 0.85;
+const FOLDS = 5;
+
+/**
+ * The simplest model beyond which none tells places better. Pairs are cut into five parts, each told by a fit to the other four; since a distortion also
+ * brings stars together that a simpler model leaves apart, both models are judged on the pairs of the richer one.
+ */
+function simplestOf(sub: PatternStar[], reference: PatternStar[], start: Warp, tolerancePx: number): Registration {
+  let best: { model: WarpModel; found: Registration } = {
+    model: "similarity",
+    found: refine(sub, reference, start, "similarity", tolerancePx),
+  };
+  for (const model of WARP_MODELS.slice(WARP_MODELS.indexOf("affine"))) {
+    const found = refine(sub, reference, best.found.warp, model, tolerancePx);
+    if (found.pairs.length < ENOUGH[model]) break;
+    const [now, before] = [model, best.model].map((one) => unseenError(sub, reference, found.pairs, one));
+    if (now < WORTH * before) best = { model, found };
+  }
+  return best.found;
+}
+
+/** Mean square of the distances of pairs, in their own variances, each under a fit to the other parts; clipped, so that no wrong pair decides. */
+function unseenError(
+  sub: PatternStar[],
+  reference: PatternStar[],
+  pairs: readonly [number, number][],
+  model: WarpModel,
+): number {
+  let sum = 0;
+  for (let fold = 0; fold < FOLDS; fold++) {
+    const seen = pairs.filter((_, k) => k % FOLDS !== fold);
+    const warp = fitWarp(
+      seen.map(([i, j]) => [sub[i], reference[j]] as const),
+      model,
+      seen.map(([i, j]) => 1 / positionVariance(sub[i], reference[j])),
+    );
+    if (!warp) return Infinity;
+    for (let k = fold; k < pairs.length; k += FOLDS) {
+      const [p, q] = [sub[pairs[k][0]], reference[pairs[k][1]]];
+      const [x, y] = mapPoint(warp, p.x, p.y);
+      sum += Math.min(25, ((x - q.x) ** 2 + (y - q.y) ** 2) / positionVariance(p, q));
+    }
+  }
+  return sum / pairs.length;
 }
 
 /**

@@ -93,11 +93,9 @@ describe("matching", () => {
     expect(similar.value.residualPx).toBeGreaterThan(2 * affine.value.residualPx);
   });
 
-  test("another field, its mirror image, and too few stars fail with their reason", () => {
+  test("another field and too few stars fail with their reason", () => {
     const other = matchStars(field(80, 41), reference);
     expect(other).toMatchObject({ ok: false, reason: { why: "no-pattern" } });
-    const mirror = reference.map((star) => ({ ...star, x: 899 - star.x }));
-    expect(matchStars(mirror, reference)).toMatchObject({ ok: false, reason: { why: "no-pattern" } });
     expect(matchStars(reference.slice(0, 4), reference)).toMatchObject({ ok: false, reason: { why: "too-few-stars" } });
   });
 

@@ -151,6 +151,8 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
     const { fwhmPx, double } = measures;
     if (!settings.keepDoubles && double)
       return `shows its stars twice, ${Math.hypot(double.dx, double.dy).toFixed(1)} px apart (${Math.round(100 * double.share)} % of them): the mount jumped`;
+    if (settings.fwhmLimit > 0 && fwhmPx === null && Number.isFinite(medianFwhm))
+      return `no star's width could be measured in it: out of focus, or clouded over (the others have ${medianFwhm.toFixed(2)} px)`;
     if (settings.fwhmLimit > 0 && fwhmPx !== null && fwhmPx > settings.fwhmLimit * medianFwhm)
       return `FWHM ${fwhmPx.toFixed(2)} px is above the limit of ${(settings.fwhmLimit * medianFwhm).toFixed(2)} px`;
     return null;
@@ -175,12 +177,15 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
     else leave(sub, `could not be matched to the reference: ${relation.reason.detail}`);
   }
   const { width, height, channels } = reference;
+  // A sub whose stars could not be measured counts as the widest of the others.
+  const widest = widths.reduce((most, width) => Math.max(most, width), 0) || null;
+  const shapeOf = ({ measures }: SubFacts) => ({ ...measures, fwhmPx: measures.fwhmPx ?? widest });
   const used = matched.map(({ sub, relation }, i): PlannedSub => {
     const { toReference, residualPx, pairs, scale, offset } = relation;
     return {
       ...{ id: sub.id, name: sub.name, toReference, residualPx, pairs, scale, offset },
       weight: sub.measures.noise.map((sigma) =>
-        settings.weights === "equal" ? 1 : subWeight(scale, sigma, settings.weights === "shape" ? sub.measures : null),
+        settings.weights === "equal" ? 1 : subWeight(scale, sigma, settings.weights === "shape" ? shapeOf(sub) : null),
       ),
       half: i % 2 === 0 ? "A" : "B",
       scatter: scatterOf(sub, toReference, scale, settings.resampling),

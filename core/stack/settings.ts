@@ -11,6 +11,7 @@ export const stackParameters = parameters({
     label: "Transform",
     hint: "The least that describes how subs lie over one another; more takes up shear, tilt of the sensor, and the lens's distortion, and needs more stars",
     options: [
+      { value: "auto", label: "as much as the stars ask for" },
       { value: "shift", label: "shift alone" },
       { value: "similarity", label: "shift, turn and scale" },
       { value: "affine", label: "shift, turn, scale and shear" },
@@ -18,7 +19,7 @@ export const stackParameters = parameters({
       { value: "quadratic", label: "distortion of degree 2" },
       { value: "cubic", label: "distortion of degree 3" },
     ],
-    default: "similarity",
+    default: "auto",
     option: "transform",
   }),
   resampling: choice({
