@@ -143,7 +143,7 @@ describe.each([
   });
 });
 
-test("the wasm resampling equals its plain twin: any places, at and across the border, with gaps, for 4 and 6 taps", () => {
+test("the wasm resampling equals its plain twin: any places, at and across the border, with gaps, for 2 to 8 taps", () => {
   const [width, height] = [41, 33];
   const random = createRandom(3);
   const plane = noise(width * height, 13, 5);
@@ -153,7 +153,7 @@ test("the wasm resampling equals its plain twin: any places, at and across the b
   const ys = Float64Array.from({ length: places }, () => -3 + (height + 6) * random.uniform());
   xs.set([NaN, 5, width - 0.5, -0.5, 7.25]);
   ys.set([3, 6, height - 0.5, -0.5, NaN]);
-  for (const taps of [4, 6] as const) {
+  for (const taps of [2, 4, 6, 8] as const) {
     const phases = 64;
     const weights = Float32Array.from({ length: (phases + 1) * taps }, (_, i) =>
       i % taps === 1 ? 1.2 : -0.2 / (taps - 1),
@@ -170,6 +170,16 @@ test("the wasm resampling equals its plain twin: any places, at and across the b
     });
     expect(gaps).toBeGreaterThan(500);
     expect(places - gaps).toBeGreaterThan(2000);
+    const grid = { matrix: [0.9, 0.2, -3, -0.15, 1.1, 2] as const, columns: 50, rows: 30 };
+    const on = Array.from({ length: 1500 }, (_, k) => [k % 50, Math.floor(k / 50)]);
+    const placed = {
+      xs: Float64Array.from(on, ([i, j]) => 0.9 * i + (0.2 * j - 3)),
+      ys: Float64Array.from(on, ([i, j]) => -0.15 * i + (1.1 * j + 2)),
+    };
+    for (const kernels of [plain, wasm])
+      expect(kernels.resample([plane], width, height, table, grid)).toEqual(
+        kernels.resample([plane], width, height, table, placed),
+      );
   }
   expect(() => wasm.resample([plane], 4, 4, { taps: 4, phases: 1, weights: plane }, { xs, ys })).toThrow(RangeError);
 });

@@ -119,7 +119,11 @@ function simplestOf(sub: PatternStar[], reference: PatternStar[], start: Warp, t
     model: "similarity",
     found: refine(sub, reference, start, "similarity", tolerancePx),
   };
+  const { pairs } = best.found;
+  const plain = unseenError(sub, reference, pairs, "similarity");
   for (const model of WARP_MODELS.slice(WARP_MODELS.indexOf("affine"))) {
+    // Even the pairs that a similarity brings together tell whether more is worth trying.
+    if (pairs.length < ENOUGH[model] || unseenError(sub, reference, pairs, model) > WORTH * plain) continue;
     const found = refine(sub, reference, best.found.warp, model, tolerancePx);
     if (found.pairs.length < ENOUGH[model]) break;
     const [now, before] = [model, best.model].map((one) => unseenError(sub, reference, found.pairs, one));

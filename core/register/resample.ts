@@ -1,21 +1,29 @@
-import type { Kernels, WeightTable } from "../kernels";
+import type { GridPlaces, Kernels, RowPlaces, WeightTable } from "../kernels";
 import type { Raster, Region } from "../raster";
 import { growRegion, intersectRegions, rasterOf, wholeRegion } from "../raster";
 import type { Warp } from "./warp";
 import { inverse, isLinear, mapPoint, mapRow } from "./warp";
 
-export type ResamplingKernel = "lanczos3" | "bicubic";
+/** Interpolation kernels: samples along an axis, and their shape over the distance in px. */
+const SHAPES = {
+  nearest: { taps: 2, shape: (x: number) => (x > -0.5 && x <= 0.5 ? 1 : 0) },
+  bilinear: { taps: 2, shape: (x: number) => Math.max(0, 1 - Math.abs(x)) },
+  bicubic: { taps: 4, shape: keys },
+  lanczos3: { taps: 6, shape: (x: number) => lanczos(x, 3) },
+  lanczos4: { taps: 8, shape: (x: number) => lanczos(x, 4) },
+} as const;
+export type ResamplingKernel = keyof typeof SHAPES;
 
 /** Interpolation weights are tabulated at this many positions between two pixels (an error below 1.3e-4 px). */
 const PHASES = 4096;
 
-/** Lanczos 3: sinc(x) sinc(x/3). Source: Duchon 1979, J. Appl. Met. 18, 1016. Weights are normalised to sum 1. */
-function lanczos3(x: number): number {
+/** Lanczos: sinc(x) sinc(x/n), n lobes. Source: Duchon 1979, J. Appl. Met. 18, 1016. Weights are normalised to sum 1. */
+function lanczos(x: number, n: number): number {
   const a = Math.abs(x);
   if (a < 1e-9) return 1;
-  if (a >= 3) return 0;
+  if (a >= n) return 0;
   const p = Math.PI * a;
-  return (3 * Math.sin(p) * Math.sin(p / 3)) / (p * p);
+  return (n * Math.sin(p) * Math.sin(p / n)) / (p * p);
 }
 
 /** Cubic convolution with a = −1/2. Source: Keys 1981, IEEE ASSP 29, 1153. */
@@ -31,8 +39,7 @@ const tables = new Map<ResamplingKernel, WeightTable>();
 function weightTable(kernel: ResamplingKernel): WeightTable {
   const known = tables.get(kernel);
   if (known) return known;
-  const taps = kernel === "lanczos3" ? 6 : 4;
-  const shape = kernel === "lanczos3" ? lanczos3 : keys;
+  const { taps, shape } = SHAPES[kernel];
   const weights = new Float32Array((PHASES + 1) * taps);
   for (let phase = 0; phase <= PHASES; phase++) {
     const row = Array.from({ length: taps }, (_, k) => shape(k - taps / 2 + 1 - phase / PHASES));
@@ -86,7 +93,7 @@ export function resamplingNoiseGain(
 }
 
 /** Pixels of surroundings that a resampled pixel looks at. */
-export const RESAMPLING_REACH = 4;
+export const RESAMPLING_REACH = 5;
 
 /** The part of a picture that is needed to resample `output` (a region of reference pixels). May be empty. */
 export function sourceRegion(output: Region, toReference: Warp, size: { width: number; height: number }): Region {
@@ -127,21 +134,41 @@ export function resample(
   kernel: ResamplingKernel,
   kernels: Kernels,
 ): Raster {
-  const back = inverse(toReference);
   const { width, height } = output;
+  const planes =
+    source.width * source.height === 0
+      ? source.planes.map(() => new Float32Array(width * height).fill(NaN))
+      : kernels.resample(
+          source.planes,
+          source.width,
+          source.height,
+          weightTable(kernel),
+          placesOf(inverse(toReference), originX, originY, output),
+        );
+  return rasterOf(width, height, planes);
+}
+
+/** Where the pixels of a region lie in a source that begins at (originX, originY). */
+function placesOf(
+  back: Warp,
+  originX: number,
+  originY: number,
+  { x, y, width, height }: Region,
+): RowPlaces | GridPlaces {
+  if (isLinear(back)) {
+    const [a, b, c, d, e, f] = back.matrix;
+    const matrix = [a, b, a * x + b * y + c - originX, d, e, d * x + e * y + f - originY] as const;
+    return { matrix, columns: width, rows: height };
+  }
   const xs = new Float64Array(width * height);
   const ys = new Float64Array(width * height);
   for (let row = 0; row < height; row++) {
-    const [x, y] = [xs, ys].map((places) => places.subarray(row * width, (row + 1) * width));
-    mapRow(back, output.x, output.y + row, width, x, y);
+    const [own, others] = [xs, ys].map((places) => places.subarray(row * width, (row + 1) * width));
+    mapRow(back, x, y + row, width, own, others);
   }
   for (let i = 0; i < xs.length; i++) {
     xs[i] -= originX;
     ys[i] -= originY;
   }
-  const planes =
-    source.width * source.height === 0
-      ? source.planes.map(() => new Float32Array(width * height).fill(NaN))
-      : kernels.resample(source.planes, source.width, source.height, weightTable(kernel), { xs, ys });
-  return rasterOf(width, height, planes);
+  return { xs, ys };
 }

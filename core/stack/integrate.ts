@@ -81,19 +81,27 @@ export async function stackRegion(
         piece[kind],
         results.map((result) => result[kind]),
       );
-    const most = (of: (result: CombineResult, p: number) => number) =>
-      Float32Array.from(results[0].kept, (_, p) => results.reduce((top, result) => Math.max(top, of(result, p)), 0));
-    put(counts, [
-      Float32Array.from(results[0].coverage),
-      most(({ coverage, kept, below }, p) => coverage[p] - kept[p] - below[p]),
-      most(({ below }, p) => below[p]),
-    ]);
+    put(counts, [Float32Array.from(results[0].coverage), ...rejectedCounts(results)]);
     for (const { samples, rejected } of results) {
       piece.samples += samples;
       piece.rejected += rejected;
     }
   });
   return piece;
+}
+
+/** Samples rejected above and below the others at each pixel, of the channel with most of them. */
+function rejectedCounts(results: readonly CombineResult[]): [above: Float32Array, below: Float32Array] {
+  const pixels = results[0].kept.length;
+  const [above, below] = [new Float32Array(pixels), new Float32Array(pixels)];
+  for (const result of results)
+    for (let p = 0; p < pixels; p++) {
+      const low = result.below[p];
+      const high = result.coverage[p] - result.kept[p] - low;
+      if (low > below[p]) below[p] = low;
+      if (high > above[p]) above[p] = high;
+    }
+  return [above, below];
 }
 
 /** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */

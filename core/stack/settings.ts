@@ -24,10 +24,13 @@ export const stackParameters = parameters({
   }),
   resampling: choice({
     label: "Resampling",
-    hint: "Lanczos keeps stars sharpest; bicubic rings least",
+    hint: "Lanczos keeps stars sharpest; bicubic rings least; bilinear widens stars and smooths noise; nearest keeps every value as it came",
     options: [
       { value: "lanczos3", label: "Lanczos 3" },
+      { value: "lanczos4", label: "Lanczos 4" },
       { value: "bicubic", label: "bicubic" },
+      { value: "bilinear", label: "bilinear" },
+      { value: "nearest", label: "nearest pixel" },
     ],
     default: "lanczos3",
     option: "resampling",

@@ -1,6 +1,6 @@
 /** Interpolation weights by phase: `taps` samples along an axis, at `phases` + 1 positions between two pixels. */
 export interface WeightTable {
-  taps: 4 | 6;
+  taps: 2 | 4 | 6 | 8;
   phases: number;
   /** `(phases + 1) * taps` weights, each row of sum 1. */
   weights: Float32Array;
@@ -10,6 +10,13 @@ export interface WeightTable {
 export interface RowPlaces {
   xs: Float64Array;
   ys: Float64Array;
+}
+
+/** Places of a grid of output pixels: pixel (i, j) lies at (a i + b j + c, d i + e j + f). */
+export interface GridPlaces {
+  matrix: readonly [a: number, b: number, c: number, d: number, e: number, f: number];
+  columns: number;
+  rows: number;
 }
 
 export interface ResampleKernels {
@@ -23,7 +30,7 @@ export interface ResampleKernels {
     width: number,
     height: number,
     table: WeightTable,
-    places: RowPlaces,
+    places: RowPlaces | GridPlaces,
   ): Float32Array[];
 }
 
@@ -31,10 +38,11 @@ export function checkPlaces(
   planes: readonly Float32Array[],
   width: number,
   height: number,
-  { xs, ys }: RowPlaces,
+  places: RowPlaces | GridPlaces,
 ): void {
-  if (width < 1 || height < 1 || xs.length !== ys.length || planes.some((plane) => plane.length !== width * height))
+  const [across, down] = "xs" in places ? [places.xs.length, places.ys.length] : [places.columns, places.columns];
+  if (width < 1 || height < 1 || across !== down || planes.some((plane) => plane.length !== width * height))
     throw new RangeError(
-      `planes must hold ${width}×${height} samples and places two coordinates each, received ${xs.length} and ${ys.length}`,
+      `planes must hold ${width}×${height} samples and places two coordinates each, received ${across} and ${down}`,
     );
 }

@@ -1,4 +1,4 @@
-import type { ResampleKernels, RowPlaces, WeightTable } from "./contract";
+import type { GridPlaces, ResampleKernels, RowPlaces, WeightTable } from "./contract";
 import { checkPlaces } from "./contract";
 
 export const resamplePlain: ResampleKernels = { resample };
@@ -8,9 +8,10 @@ function resample(
   width: number,
   height: number,
   { taps, phases, weights }: WeightTable,
-  { xs, ys }: RowPlaces,
+  places: RowPlaces | GridPlaces,
 ): Float32Array[] {
-  checkPlaces(planes, width, height, { xs, ys });
+  checkPlaces(planes, width, height, places);
+  const { xs, ys } = "xs" in places ? places : placesOf(places);
   const before = taps / 2 - 1;
   return planes.map((plane) => {
     const out = new Float32Array(xs.length);
@@ -29,6 +30,16 @@ function resample(
     }
     return out;
   });
+}
+
+function placesOf({ matrix: [a, b, c, d, e, f], columns, rows }: GridPlaces): RowPlaces {
+  const [xs, ys] = [new Float64Array(columns * rows), new Float64Array(columns * rows)];
+  for (let j = 0, k = 0; j < rows; j++)
+    for (let i = 0; i < columns; i++, k++) {
+      xs[k] = a * i + (b * j + c);
+      ys[k] = d * i + (e * j + f);
+    }
+  return { xs, ys };
 }
 
 /** `taps` × `taps` samples, those beyond the border repeating the border pixel, raised to the least of the inner 4 × 4. */

@@ -17,30 +17,36 @@ interface Exports extends WasmModule {
     n: number,
     out: number,
   ): void;
+  resampleGrid(...args: number[]): void;
 }
 
 export function resampleWasm(module: WasmModule): ResampleKernels {
   const wasm = module as Exports;
   return {
-    resample(planes, width, height, { taps, phases, weights }, { xs, ys }) {
-      checkPlaces(planes, width, height, { xs, ys });
-      const n = xs.length;
+    resample(planes, width, height, { taps, phases, weights }, places) {
+      checkPlaces(planes, width, height, places);
+      const isGrid = !("xs" in places);
+      const n = isGrid ? places.columns * places.rows : places.xs.length;
       const arena = openArena(wasm);
       const at = {
         // A vector may be read up to its end where only its first half counts.
         plane: arena.take(width * height + 8),
         weights: arena.take(weights.length + 8),
-        xs: arena.take(2 * n),
-        ys: arena.take(2 * n),
+        xs: arena.take(isGrid ? 0 : 2 * n),
+        ys: arena.take(isGrid ? 0 : 2 * n),
         out: arena.take(n),
       };
       arena.ensure();
       arena.writeFloats(at.weights, weights);
-      arena.writeDoubles(at.xs, xs);
-      arena.writeDoubles(at.ys, ys);
+      if (!isGrid) {
+        arena.writeDoubles(at.xs, places.xs);
+        arena.writeDoubles(at.ys, places.ys);
+      }
       return planes.map((plane) => {
         arena.writeFloats(at.plane, plane);
-        wasm.resamplePlaces(at.plane, width, height, at.weights, taps, phases, at.xs, at.ys, n, at.out);
+        const from = [at.plane, width, height, at.weights, taps, phases] as const;
+        if (isGrid) wasm.resampleGrid(...from, ...places.matrix, places.columns, places.rows, at.out);
+        else wasm.resamplePlaces(...from, at.xs, at.ys, n, at.out);
         return arena.floats(at.out, n).slice();
       });
     },
