@@ -2,7 +2,7 @@ export { relateDiscs } from "./disc";
 export type { StackHeader, StackKind } from "./header";
 export { recipeLines, stackCards } from "./header";
 export type { StackPiece } from "./integrate";
-export { registeredFrame, stackRegion, tileSide } from "./integrate";
+export { registeredFrame, stackRegion, tilesFor } from "./integrate";
 export { photometricScale } from "./photometry";
 export type { LeftOutSub, PlannedSub, StackPlan, SubFacts, SubRelation } from "./plan";
 export { chooseReference, planStack, relateSub, subRelation, subWeight } from "./plan";

@@ -27,13 +27,39 @@ export interface StackPiece {
   peakBytes: number;
 }
 
+/** Rows of a band at least, and at most. */
+const LEAST_ROWS = 16;
+const MOST_ROWS = 512;
+
 /**
- * Side of the square tiles in which a region is combined so that all subs' samples of a tile, the part of one sub under it
- * and the results fit the budget: n · c · 4 s² + (√2 s + 8)² · c · 8 + 4 · c · 4 s² bytes. At least 16 px.
+ * Tiles in which a region is combined so that all subs' samples of a tile, the part of one sub under it (as it is read, and where the kernels
+ * work) and the results fit the budget. Bands of whole rows, as files hold them: of a narrow tile a file's rows would be read in full again and again.
+ * Where a turned sub's part of even a low band is too large, square tiles of at least 16 px.
  */
-export function tileSide(subs: number, channels: number, budgetBytes: number): number {
-  const perPixel = subs * channels * 4 + 2 * channels * 8 + 16 * channels;
-  return Math.max(16, Math.min(1024, Math.floor(Math.sqrt(budgetBytes / perPixel)) - 12));
+export function tilesFor(
+  region: Region,
+  { used, channels }: Pick<StackPlan, "used" | "channels">,
+  sources: readonly { width: number; height: number }[],
+  budgetBytes: number,
+): Region[] {
+  const bytesOf = ({ x, y, width, height }: Region): number => {
+    const grown = { x, y, width: width + 2, height: height + 2 };
+    const pixels = grown.width * grown.height;
+    const parts = used.map(({ toReference }, i) => {
+      const part = sourceRegion(grown, toReference, sources[i]);
+      return part.width * part.height;
+    });
+    const largest = parts.reduce((a, b) => Math.max(a, b), 0);
+    return 4 * channels * (pixels * (used.length + 12) + 2 * largest);
+  };
+  for (let rows = Math.min(MOST_ROWS, region.height); ; rows = Math.ceil(rows / 2)) {
+    const tiles = tilesOf(region, region.width, rows);
+    // The middle one stands for all: turned parts are largest where their frames cover the band.
+    if (bytesOf(tiles[tiles.length >> 1]) <= budgetBytes) return tiles;
+    if (rows <= LEAST_ROWS) break;
+  }
+  const perPixel = 4 * channels * (used.length + 12 + 2 * 3);
+  return tilesOf(region, Math.max(LEAST_ROWS, Math.min(1024, Math.floor(Math.sqrt(budgetBytes / perPixel)) - 12)));
 }
 
 /**
@@ -62,7 +88,7 @@ export async function stackRegion(
     rejected: 0,
     peakBytes: 0,
   };
-  const tiles = tilesOf(region, tileSide(used.length, channels, budgetBytes));
+  const tiles = tilesFor(region, plan, sources, budgetBytes);
   const layers = {
     count: used.length,
     channels,

@@ -2,10 +2,10 @@ import { quietJob, Stopped } from "../job";
 import { measureSub } from "../measure";
 import type { FrameSource } from "../raster";
 import { cropRaster, frameOfRaster, median, robustSpread, wholeRegion } from "../raster";
-import { mapPoint, compose, inverse } from "../register";
+import { compose, inverse, mapPoint, rotationAbout } from "../register";
 import { createNight, exposeSub } from "../simulate";
 import { SHARES, wasmKernels, worstDifference } from "../testing/fixtures";
-import type { SubFacts } from "./index";
+import type { StackPlan, SubFacts } from "./index";
 import {
   chooseReference,
   makeReport,
@@ -14,7 +14,7 @@ import {
   stackRegion,
   stackSettings,
   stackSigmaFromHalves,
-  tileSide,
+  tilesFor,
 } from "./index";
 
 const kernels = wasmKernels();
@@ -70,7 +70,7 @@ describe("the plan", () => {
       ...facts[0],
       id: "x",
       name: "x",
-      stars: facts[0].stars.map((star) => ({ ...star, x: 319 - star.x })),
+      stars: unrelated(facts[0].stars),
     };
     const grey = { ...facts[1], id: "g", name: "g", channels: 1 };
     const made = planStack([...facts, stranger, grey], settings);
@@ -180,11 +180,32 @@ describe("combining", () => {
   });
 });
 
-test("tiles fit the budget for 500 subs, and never fall below 16 px", () => {
-  const side = tileSide(500, 3, 512 * 2 ** 20);
-  expect(500 * 3 * 4 * side * side).toBeLessThan(512 * 2 ** 20);
-  expect(side).toBeGreaterThan(200);
-  expect(tileSide(5000, 3, 1000)).toBe(16);
+/** As many stars, spread as they are, at other places. */
+const unrelated = <T extends { x: number; y: number }>(stars: readonly T[]): T[] =>
+  stars.map((star, i) => ({ ...star, y: stars[(7 * i + 3) % stars.length].y }));
+
+test("a strip is combined in bands of whole rows that fit the budget, a much turned one in squares of at least 16 px", () => {
+  const size = { width: 6000, height: 4000 };
+  const region = { x: 0, y: 1000, width: 6000, height: 256 };
+  const of = (count: number, turn: number, budget: number) => {
+    const used = Array.from({ length: count }, () => ({ toReference: rotationAbout(turn, 3000, 2000, 0, 0) }));
+    return tilesFor(
+      region,
+      { used, channels: 3 } as unknown as StackPlan,
+      new Array<typeof size>(count).fill(size),
+      budget,
+    );
+  };
+  const many = of(300, 0.002, 512 * 2 ** 20);
+  expect(many.every(({ width }) => width === 6000)).toBe(true);
+  expect(many[0].height).toBe(16);
+  expect(of(20, Math.PI, 512 * 2 ** 20)[0]).toEqual({ ...region, height: 128 });
+  const turned = of(500, Math.PI / 2, 256 * 2 ** 20);
+  expect(turned[0].width).toBeLessThan(300);
+  expect(500 * 3 * 4 * turned[0].width * turned[0].height).toBeLessThan(256 * 2 ** 20);
+  expect(of(5000, 1, 1000)[0].width).toBe(16);
+  for (const tiles of [many, turned])
+    expect(tiles.reduce((sum, { width, height }) => sum + width * height, 0)).toBe(6000 * 256);
 });
 
 test("halves of equal weight tell the stack's noise as it is; unequal ones are corrected (derivation beside the function)", () => {
@@ -210,7 +231,5 @@ test("a sub relates to a reference by its stars: starlight, place and sky; anoth
     level + (3 * measures.gradient[0].dx) / 0.7,
     4,
   );
-  expect(relateSub({ ...dimmed, stars: stars.map((star) => ({ ...star, x: 319 - star.x })) }, reference).ok).toBe(
-    false,
-  );
+  expect(relateSub({ ...dimmed, stars: unrelated(stars) }, reference).ok).toBe(false);
 });
