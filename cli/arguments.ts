@@ -50,7 +50,8 @@ export function optionsOf<P>({ fields }: Parameters<P>): Record<string, z.ZodTyp
 function fromText(field: Field): z.ZodType {
   if (field.kind === "tick") return yes;
   const schema = schemaOf(field);
-  return field.kind === "slider" ? z.preprocess((text) => (text === undefined ? text : Number(text)), schema) : schema;
+  if (field.kind === "slider") return z.preprocess((text) => (text === undefined ? text : Number(text)), schema);
+  return z.preprocess((text) => field.options.find(({ also }) => also === text)?.value ?? text, schema);
 }
 
 /** Options that may stand alone. */

@@ -53,6 +53,10 @@ describe("parameters as options", () => {
       ...stackParameters.defaults,
       ...{ lowSigma: 2.5, reject: "none", keepDoubles: true },
     });
+    const others = checkOptions(options, { transform: "translation", weights: "quality", resample: "lanczos4" });
+    expect(valuesOf(stackParameters, others)).toMatchObject({
+      ...{ transform: "shift", weights: "shape", resampling: "lanczos4" },
+    });
     expect(() => checkOptions(options, { low: "99" })).toThrow("--low");
     expect(() => checkOptions(options, { reject: "some" })).toThrow("--reject");
     // What the parameter itself refuses is refused here, by the option's name, and not by a dump of its schema later.

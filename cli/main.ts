@@ -8,6 +8,7 @@ import { convert } from "./convert";
 import { grade } from "./grade";
 import { info } from "./info";
 import { master } from "./master";
+import { match } from "./match";
 import { measure } from "./measure";
 import { operations } from "./operations";
 import { processPicture } from "./process";
@@ -23,6 +24,7 @@ const COMMANDS = new Map<string, (args: string[]) => Promise<unknown>>(
     calibrate,
     grade,
     stack,
+    match,
     measure,
     operations,
     process: processPicture,
@@ -41,6 +43,7 @@ const USAGE = `usage:
   grade FILES… [--reference FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
   stack FILES… --out stack.fits [--reference FILE] [--demosaic …] [--pattern RGGB|…|none]
         ${usageOf(stackParameters)}
+  match A.fits B.fits
   measure FILE.fits [--region x,y,w,h]
   operations
   process stack.fits --chain chain.json --out out.fits [--region x,y,w,h]

@@ -27,7 +27,8 @@ export interface ChoiceField<V extends string = string> {
   kind: "choice";
   label: string;
   hint: string;
-  options: readonly { value: V; label: string }[];
+  /** `also`: another word for it that the runner takes. */
+  options: readonly { value: V; label: string; also?: string }[];
   default: V;
   option?: string;
   when?: Condition;

@@ -102,8 +102,14 @@ function matchUnmirrored(
       "no-pattern",
       `only ${best?.count ?? 0} of ${a.length} bright stars fit the reference, ${needed} are needed`,
     );
-  if (model !== "auto") return done(refine(sub, reference, best.warp, model, tolerancePx));
-  return done(simplestOf(sub, reference, best.warp, tolerancePx));
+  const refined =
+    model === "auto"
+      ? simplestOf(sub, reference, best.warp, tolerancePx)
+      : refine(sub, reference, best.warp, model, tolerancePx);
+  // Stars that came together by chance do not stay together when the warp is refined on all of them.
+  if (refined.pairs.length < needed)
+    return refused("no-pattern", `only ${refined.pairs.length} stars stay together, ${needed} are needed`);
+  return done(refined);
 }
 
 /** A model of more numbers must lower the mean square of what is left by this share, on pairs that it was not fitted to. */

@@ -4,11 +4,11 @@ import { compose, describeWarp, inverse, linear, mapPoint, matchStars, rotationA
 
 /** Fields that share stars are matched whatever lies between them, and others never. */
 const [WIDTH, HEIGHT] = [1500, 1000];
-function field(count: number, seed: number): PatternStar[] {
+function field(count: number, seed: number, share = 1): PatternStar[] {
   const random = createRandom(seed);
   return Array.from({ length: count }, () => ({
-    x: WIDTH * random.uniform(),
-    y: HEIGHT * random.uniform(),
+    x: share * WIDTH * random.uniform(),
+    y: share * HEIGHT * random.uniform(),
     flux: random.uniform() ** -1.5,
     snr: 20 + 180 * random.uniform(),
   }));
@@ -104,7 +104,10 @@ test("no false match in a thousand pairs of unrelated fields, from six stars to 
   const found: string[] = [];
   for (let k = 0; k < 1000; k++) {
     const [n, m] = [counts[k % 10], others[Math.floor(k / 10) % 5]];
-    if (matchStars(field(n, 10_000 + k), field(m, 50_000 + k)).ok) found.push(`${n} stars against ${m}, pair ${k}`);
+    // Small pictures are dense, and chance has it easier there.
+    const share = k % 2 === 0 ? 1 : 0.25;
+    if (matchStars(field(n, 10_000 + k, share), field(m, 50_000 + k, share), { model: "auto" }).ok)
+      found.push(`${n} stars against ${m}, pair ${k}`);
   }
   expect(found).toEqual([]);
 }, 120_000);

@@ -181,7 +181,8 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
   const widest = widths.reduce((most, width) => Math.max(most, width), 0) || null;
   const shapeOf = ({ measures }: SubFacts) => ({ ...measures, fwhmPx: measures.fwhmPx ?? widest });
   const used = matched.map(({ sub, relation }, i): PlannedSub => {
-    const { toReference, residualPx, pairs, scale, offset } = relation;
+    const { toReference, residualPx, pairs } = relation;
+    const { scale, offset } = normalisation(settings.normalise, sub, reference, relation);
     return {
       ...{ id: sub.id, name: sub.name, toReference, residualPx, pairs, scale, offset },
       weight: sub.measures.noise.map((sigma) =>
@@ -275,6 +276,20 @@ export function subWeight(
   if (!(sigma > 0) || !(scale > 0)) return 0;
   const width = shape?.fwhmPx ?? 1;
   return (shape ? axisRatio(shape.eccentricity) / width : 1) / (scale * sigma) ** 2;
+}
+
+/** What brings a sub to the reference: starlight and sky, the sky alone, or nothing. */
+function normalisation(
+  how: StackSettings["normalise"],
+  sub: SubFacts,
+  reference: SubFacts,
+  { toReference, scale, offset }: SubRelation,
+): Pick<SubRelation, "scale" | "offset"> {
+  if (how === "photometric") return { scale, offset };
+  if (how === "none") return { scale: 1, offset: offset.map(() => ({ level: 0, dx: 0, dy: 0 })) };
+  const back = matrixAt(inverse(toReference), ...middleOf(reference.stars));
+  const { gradient } = reference.measures;
+  return { scale: 1, offset: sub.measures.gradient.map((own, c) => offsetPlane(own, gradient[c], back, 1)) };
 }
 
 /** The middle of where stars lie, at which a warp that is not linear is taken as one for the sky's gradient. */

@@ -208,6 +208,29 @@ test("a strip is combined in bands of whole rows that fit the budget, a much tur
     expect(tiles.reduce((sum, { width, height }) => sum + width * height, 0)).toBe(6000 * 256);
 });
 
+test("normalisation: starlight and sky, the sky alone, or nothing", () => {
+  const dim: SubFacts = {
+    ...facts[1],
+    id: "dim",
+    measures: {
+      ...facts[0].measures,
+      background: facts[0].measures.background.map((v) => 0.5 * v + 0.01),
+      gradient: facts[0].measures.gradient.map(({ level, dx, dy }) => ({ level: 0.5 * level + 0.01, dx, dy })),
+    },
+    stars: facts[0].stars.map((star) => ({ ...star, flux: 0.5 * star.flux })),
+  };
+  const of = (normalise: "photometric" | "offset" | "none") => {
+    const made = planStack([facts[0], dim], stackSettings.parse({ normalise, referenceId: facts[0].id, fwhmLimit: 0 }));
+    return made.used.find(({ id }) => id === "dim");
+  };
+  const { level } = facts[0].measures.gradient[0];
+  expect(of("photometric")?.scale).toBeCloseTo(2, 6);
+  expect(2 * (0.5 * level + 0.01) + (of("photometric")?.offset[0].level ?? NaN)).toBeCloseTo(level, 9);
+  expect(of("offset")?.scale).toBe(1);
+  expect(0.5 * level + 0.01 + (of("offset")?.offset[0].level ?? NaN)).toBeCloseTo(level, 9);
+  expect(of("none")).toMatchObject({ scale: 1, offset: [{ level: 0, dx: 0, dy: 0 }, {}, {}] });
+});
+
 test("halves of equal weight tell the stack's noise as it is; unequal ones are corrected (derivation beside the function)", () => {
   expect(stackSigmaFromHalves(2, 5, 5)).toBe(2);
   // W_A = 1, W_B = 3: stack variance 1/4, (A − B)/2 variance (1 + 1/3)/4 = 1/3

@@ -104,6 +104,7 @@ export function SettingsColumn() {
       </Sentence>
       <Sentence label="Allow">{inline("transform")}</Sentence>
       <Sentence label="Resample with">{inline("resampling")}</Sentence>
+      <Sentence label="Normalise">{inline("normalise")}</Sentence>
       <Sentence label="Weight subs">{inline("weights")}</Sentence>
       <Sentence label="Reject">{inline("reject")}</Sentence>
       <RejectionLimits reject={settings.reject} inline={inline} />
