@@ -41,7 +41,7 @@ const USAGE = `usage:
   calibrate LIGHTS… --out-dir DIR [--bias FILE] [--dark FILE] [--flat FILE] [--pattern RGGB]
             ${usageOf(calibrationParameters)}
   grade FILES… [--reference FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
-  stack FILES… --out stack.fits [--reference FILE] [--demosaic …] [--pattern RGGB|…|none]
+  stack FILES… --out stack.fits [--reference FILE] [--by-filter] [--demosaic …] [--pattern RGGB|…|none]
         ${usageOf(stackParameters)}
   match A.fits B.fits
   measure FILE.fits [--region x,y,w,h]

@@ -4,20 +4,23 @@ import { z } from "zod";
 import { UserError } from "@/core/job";
 import type { Warp } from "@/core/register";
 import { matrixAt } from "@/core/register";
-import { stackParameters, stackSettings } from "@/core/stack";
+import type { StackSettings, SubFacts } from "@/core/stack";
+import { chooseReference, stackParameters, stackSettings } from "@/core/stack";
 import { makeStack } from "@/engine/jobs/stack";
-import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
+import type { WorkerPool } from "@/engine/pool";
+import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf, yes } from "./arguments";
 import { createProgress } from "./progress";
 import { checkOutputs, writeWhole } from "./outputs";
 import { halfPaths } from "./picture";
-import { checkInputs, withPool } from "./session";
-import type { MeasuredSub } from "./subs";
+import { checkInputs, fileRef, withPool } from "./session";
+import type { MeasuredSub, Rest } from "./subs";
 import { stripFolder } from "./strips";
 import { mosaicOptions, withSubs } from "./subs";
 
 const options = z.object({
   out: z.string({ error: "a file to write to is needed" }),
   reference: z.string().optional(),
+  "by-filter": yes.optional(),
   ...optionsOf(stackParameters),
   ...mosaicOptions,
 });
@@ -25,41 +28,92 @@ const options = z.object({
 /** What a report says of itself, so that no other file is taken for one. */
 const REPORT_FORMAT = "dunkel-stack-report";
 
-/** stack: measures, registers and stacks subs; writes the stack, its halves, its coverage, what was rejected, and its report. */
+/**
+ * stack: measures, registers and stacks subs; writes the stack, its halves, its coverage, what was rejected, and its report. With --by-filter a stack of
+ * each filter, all on the pixels of one reference, so that they can be joined.
+ */
 export async function stack(args: string[]): Promise<unknown> {
-  const { files, options: given } = parseArguments(args, Object.keys(options.shape), switchesOf(stackParameters));
-  const { out, reference, demosaic, pattern, ...wanted } = checkOptions(options, given);
+  const switches = ["by-filter", ...switchesOf(stackParameters)];
+  const { files, options: given } = parseArguments(args, Object.keys(options.shape), switches);
+  const { out, reference, demosaic, pattern, "by-filter": byFilter, ...wanted } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the files to stack.");
-  const base = out.replace(/\.fits?$/i, "");
-  const targets = [out, ...halfPaths(out), `${base}.coverage.fits`, `${base}.rejected.fits`];
+  const base = stemOf(out);
   const all = reference === undefined || isAmong(files, reference) ? files : [...files, reference];
   await checkInputs(all);
-  await checkOutputs([...targets, `${base}.json`], all);
-  checkReport(`${base}.json`);
-  return withPool((pool) =>
-    withSubs(pool, all, { demosaic, pattern }, async (subs, rest) => {
-      const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
-      const settings = stackSettings.parse({
-        ...valuesOf(stackParameters, wanted),
-        referenceId: reference === undefined ? null : askedReference(subs, reference),
-      });
-      const made = await makeStack(
-        pool,
-        { subs: subs.map(({ facts }) => facts), frames, settings, strips: stripFolder(`${base}.strips`) },
-        { onProgress: createProgress("Stacking") },
-      );
-      for (const [i, picture] of [made.mean, made.a, made.b, made.coverage, made.rejected].entries())
-        await writeWhole(targets[i], picture);
-      await made.release();
-      const { facts } = made;
-      const matrixOf = (warp: Warp | null) => warp && matrixAt(warp, made.plan.width / 2, made.plan.height / 2);
-      const listed = made.report.subs.map((sub) => ({ ...sub, matrix: matrixOf(sub.toReference) }));
-      const report = { format: REPORT_FORMAT, ...made.report, subs: listed, ...rest, settings, facts };
-      await writeWhole(`${base}.json`, JSON.stringify(report, null, 1));
-      return { out, ...report };
-    }),
-  );
+  const settingsFor = (referenceId: string | null): StackSettings =>
+    stackSettings.parse({ ...valuesOf(stackParameters, wanted), referenceId });
+  return withPool(async (pool) => {
+    const filters = byFilter ? await filtersOf(pool, all) : null;
+    const outs = filters ? filters.map((filter) => `${base}-${slugOf(filter)}.fits`) : [out];
+    for (const one of outs) {
+      await checkOutputs([...targetsOf(one), reportOf(one)], all);
+      checkReport(reportOf(one));
+    }
+    return withSubs(pool, all, { demosaic, pattern }, async (subs, rest) => {
+      const asked = reference === undefined ? null : askedReference(subs, reference);
+      if (!filters) return stackOne(pool, subs, out, settingsFor(asked), rest);
+      const facts = subs.map((sub) => sub.facts);
+      const grid = facts.find(({ id }) => id === asked) ?? chooseReference(facts, settingsFor(null)) ?? undefined;
+      const stacks = [];
+      for (const [k, filter] of filters.entries()) {
+        const own = subs.filter(({ facts: { metadata } }) => (metadata?.filter ?? "") === filter);
+        if (own.length > 0)
+          stacks.push({ filter, ...(await stackOne(pool, subs, outs[k], settingsFor(null), rest, own, grid)) });
+      }
+      return { reference: grid?.name ?? null, stacks };
+    });
+  });
 }
+
+/** One stack of `own` (all subs, if it is not given) with its files. */
+async function stackOne(
+  pool: WorkerPool,
+  subs: MeasuredSub[],
+  out: string,
+  settings: StackSettings,
+  rest: Rest,
+  own: MeasuredSub[] = subs,
+  grid?: SubFacts,
+) {
+  const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
+  const strips = stripFolder(`${stemOf(out)}.strips`);
+  const made = await makeStack(
+    pool,
+    { subs: own.map(({ facts }) => facts), frames, settings, grid, strips },
+    { onProgress: createProgress("Stacking") },
+  );
+  const pictures = [made.mean, made.a, made.b, made.coverage, made.rejected];
+  for (const [i, target] of targetsOf(out).entries()) await writeWhole(target, pictures[i]);
+  await made.release();
+  const { facts } = made;
+  const matrixOf = (warp: Warp | null) => warp && matrixAt(warp, made.plan.width / 2, made.plan.height / 2);
+  const listed = made.report.subs.map((sub) => ({ ...sub, matrix: matrixOf(sub.toReference) }));
+  const report = { format: REPORT_FORMAT, ...made.report, subs: listed, ...rest, settings, facts };
+  await writeWhole(reportOf(out), JSON.stringify(report, null, 1));
+  return { out, ...report };
+}
+
+const stemOf = (out: string): string => out.replace(/\.fits?$/i, "");
+const targetsOf = (out: string): string[] => [
+  out,
+  ...halfPaths(out),
+  `${stemOf(out)}.coverage.fits`,
+  `${stemOf(out)}.rejected.fits`,
+];
+const reportOf = (out: string): string => `${stemOf(out)}.json`;
+
+/** The filters that headers name, in the order in which they come; "" for none. Files that cannot be read are told later. */
+async function filtersOf(pool: WorkerPool, files: string[]): Promise<string[]> {
+  const found = new Set<string>();
+  for (const file of files) {
+    const reading = await pool.run("readFile", { frame: await fileRef(file) }).catch(() => null);
+    if (reading && reading.metadata.product === null) found.add(reading.metadata.filter ?? "");
+  }
+  return [...found];
+}
+
+/** A filter as a part of a file's name. */
+const slugOf = (filter: string): string => filter.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase() || "no-filter";
 
 const isAmong = (files: string[], file: string): boolean => files.some((other) => resolve(other) === resolve(file));
 

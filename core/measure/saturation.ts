@@ -1,7 +1,7 @@
 import type { DataRange, FrameUnit } from "../formats";
 import { toSample } from "../formats";
 import type { FrameSource, Raster } from "../raster";
-import { LargestValues, median, medianInPlace, tilesOf, wholeRegion } from "../raster";
+import { LargestValues, median, medianInPlace, nextAtLeast, tilesOf, wholeRegion } from "../raster";
 
 /** Samples that may lie above `top`: hits, hot pixels and divisions by almost nothing, one in a hundred thousand, at least ten. */
 const WILD_SHARE = 1e-5;
@@ -80,8 +80,8 @@ interface Peak {
 function brightPeaks(plane: Float32Array, width: number, height: number, sky: number, least: number): Peak[] {
   const seen = new Uint8Array(plane.length);
   const peaks: Peak[] = [];
-  for (let start = 0; start < plane.length; start++) {
-    if (!(plane[start] >= least) || seen[start] === 1) continue;
+  for (let start = nextAtLeast(plane, 0, least); start < plane.length; start = nextAtLeast(plane, start + 1, least)) {
+    if (seen[start] === 1) continue;
     const inside = flood(plane, width, height, start, least, seen);
     if (inside.length > LARGEST) continue;
     const highest = inside.reduce((most, i) => (plane[i] > plane[most] ? i : most), inside[0]);
@@ -160,8 +160,7 @@ export function measureSaturation({ planes, width, height }: Raster, unit: Frame
   let count = 0;
   for (const [c, plane] of planes.entries()) {
     const level = levels[c];
-    for (let i = 0; i < plane.length; i++) {
-      if (!(plane[i] >= level)) continue;
+    for (let i = nextAtLeast(plane, 0, level); i < plane.length; i = nextAtLeast(plane, i + 1, level)) {
       mask ??= new Uint8Array(width * height);
       count += 1 - mask[i];
       mask[i] = 1;

@@ -82,11 +82,15 @@ export class LargestValues {
   }
 
   add(values: ArrayLike<number>): void {
-    for (let i = 0; i < values.length; i++) {
+    const { length } = values;
+    let { floor } = this;
+    for (let i = 0; i < length; i++) {
       const v = values[i];
-      if (!(v > this.floor) || v === Infinity) continue;
+      if (!(v > floor) || v === Infinity) continue;
       this.held[this.n++] = v;
-      if (this.n === this.held.length) this.settle();
+      if (this.n < this.held.length) continue;
+      this.settle();
+      floor = this.floor;
     }
   }
 
@@ -159,4 +163,12 @@ export function meanAndDeviation(values: ArrayLike<number>, n = values.length): 
   let squares = 0;
   for (let i = 0; i < n; i++) squares += (values[i] - mean) ** 2;
   return { mean, sigma: Math.sqrt(squares / n) };
+}
+
+/** Index of the first value from `from` on that is at least `least`; the length where there is none. A loop of its own, which engines make fast. */
+export function nextAtLeast(values: Float32Array, from: number, least: number): number {
+  const n = values.length;
+  let i = from;
+  while (i < n && !(values[i] >= least)) i++;
+  return i;
 }

@@ -6,7 +6,7 @@ import { medianInPlace } from "../raster";
 import type { Matrix, RegistrationFailure, Warp } from "../register";
 import type { Refusal, Result } from "../result";
 import { refused } from "../result";
-import { IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register";
+import { compose, IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register";
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
 import { axisRatio, bestReference } from "./reference";
@@ -135,10 +135,11 @@ export function chooseReference(subs: SubFacts[], settings: StackSettings): SubF
 /**
  * Decides what goes into a stack and how: reference, transforms, photometric scale (median flux ratio of matched stars of
  * SNR > 12 that are not saturated), background offset (the planes through both backgrounds made equal), weights (subWeight), and halves
- * by alternating accepted subs. A sub that cannot be used is left out with its reason; nothing is thrown for it. Throws RangeError
- * when `subs` is empty, UserError when none can be stacked.
+ * by alternating accepted subs. A sub that cannot be used is left out with its reason; nothing is thrown for it. With `grid` the stack lies on
+ * that sub's pixels, as stacks of several filters do that are to be joined; light and sky stay those of its own reference. Throws RangeError
+ * when `subs` is empty, UserError when none can be stacked, or `grid` shares no pattern of stars with the reference.
  */
-export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan {
+export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFacts | null = null): StackPlan {
   if (subs.length === 0) throw new RangeError("a stack needs at least one sub, received none");
   const leftOut: LeftOutSub[] = [];
   const leave = (sub: SubFacts, reason: string) => leftOut.push({ id: sub.id, name: sub.name, reason });
@@ -193,13 +194,14 @@ export function planStack(subs: SubFacts[], settings: StackSettings): StackPlan 
       trails: settings.keepTrails ? [] : trailsOf(sub.measures),
     };
   });
-  return {
+  const plan: StackPlan = {
     ...{ referenceId: reference.id, width, height, channels },
     used: withKnownWeights(used),
     leftOut,
     sky: reference.measures.background,
     rejection: chooseRejection(settings, used),
   };
+  return grid && grid.id !== reference.id ? ontoGrid(plan, reference, grid, settings) : plan;
 }
 
 /** The most telling reason why there is nothing to stack. */
@@ -276,6 +278,34 @@ export function subWeight(
   if (!(sigma > 0) || !(scale > 0)) return 0;
   const width = shape?.fwhmPx ?? 1;
   return (shape ? axisRatio(shape.eccentricity) / width : 1) / (scale * sigma) ** 2;
+}
+
+/** A plan whose reference's pixels give way to those of another sub of the same sky. */
+function ontoGrid(plan: StackPlan, reference: SubFacts, grid: SubFacts, settings: StackSettings): StackPlan {
+  const match = matchStars(reference.stars, grid.stars, { model: settings.transform });
+  if (!match.ok)
+    throw new UserError(
+      `${reference.name} could not be matched to the common reference ${grid.name}: ${match.reason.detail}`,
+      "Choose another reference, or stack this filter by itself.",
+    );
+  const { warp } = match.value;
+  const back = matrixAt(inverse(warp), ...middleOf(grid.stars));
+  const [a, b, c, d, e, f] = back;
+  const { width, height } = grid;
+  return {
+    ...plan,
+    ...{ width, height },
+    used: plan.used.map((sub) => ({
+      ...sub,
+      toReference: compose(warp, sub.toReference),
+      // The same plane over the grid's pixels.
+      offset: sub.offset.map(({ level, dx, dy }) => ({
+        level: level + dx * c + dy * f,
+        dx: dx * a + dy * d,
+        dy: dx * b + dy * e,
+      })),
+    })),
+  };
 }
 
 /** What brings a sub to the reference: starlight and sky, the sky alone, or nothing. */

@@ -33,6 +33,8 @@ export interface StackRequest {
   /** The stored frame of each sub, by its id. */
   frames: Map<string, FrameRef>;
   settings: StackSettings;
+  /** The sub on whose pixels the stack lies; its frame is among `frames`. @default the stack's own reference */
+  grid?: SubFacts;
   /** Where finished strips go; a stack that was interrupted goes on from those that it finds there. @default none */
   strips?: StripStore;
 }
@@ -52,10 +54,10 @@ export async function makeStack(
   { signal, onProgress }: StackProgress,
 ): Promise<FinishedStack> {
   const started = Date.now();
-  const { subs, frames, settings } = wanted;
+  const { subs, frames, settings, grid } = wanted;
   if (subs.length === 0) throw new UserError("no sub is included", "Include at least one sub on the Subs screen.");
   onProgress(0, "Matching stars");
-  const plan = await pool.run("plan", { subs, settings }, { priority: PRIORITY.batch, signal });
+  const plan = await pool.run("plan", { subs, settings, grid }, { priority: PRIORITY.batch, signal });
   const { width, height, channels } = plan;
   const strips = stripsOf(width, height, pool.batchSize);
   const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
@@ -152,11 +154,11 @@ function correlationOf({ calibration }: FrameRef): number[][] | null {
 /** What the headers of the stack's pictures are made of, from the file of its reference. */
 async function headerOfStack(
   pool: WorkerPool,
-  { subs, frames }: StackRequest,
+  { subs, frames, grid }: StackRequest,
   plan: StackPlan,
   signal?: AbortSignal,
 ): Promise<(of: StackKind) => FitsCard[]> {
-  const frame = frames.get(plan.referenceId) as FrameRef;
+  const frame = frames.get(grid?.id ?? plan.referenceId) as FrameRef;
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
   const own = subs.find(({ id }) => id === plan.referenceId)?.unit;
   const unit = unitOfSamples(own ?? (await pool.run("tellUnit", { frame, look: false }, { signal })));

@@ -7,8 +7,15 @@ import { planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
 
-export const plan: Task<{ subs: SubFacts[]; settings: StackSettings }, StackPlan> = ({ subs, settings }) =>
-  Promise.resolve(planStack(subs, settings));
+export interface PlanPayload {
+  subs: SubFacts[];
+  settings: StackSettings;
+  /** The sub on whose pixels the stack lies. @default its own reference */
+  grid?: SubFacts;
+}
+
+export const plan: Task<PlanPayload, StackPlan> = ({ subs, settings, grid }) =>
+  Promise.resolve(planStack(subs, settings, grid ?? null));
 
 export interface StripPayload {
   /** In the order of `plan.used`. */
