@@ -7,6 +7,7 @@ import { calibrate } from "./calibrate";
 import { convert } from "./convert";
 import { grade } from "./grade";
 import { info } from "./info";
+import { join } from "./join";
 import { master } from "./master";
 import { match } from "./match";
 import { measure } from "./measure";
@@ -24,6 +25,7 @@ const COMMANDS = new Map<string, (args: string[]) => Promise<unknown>>(
     calibrate,
     grade,
     stack,
+    join,
     match,
     measure,
     operations,
@@ -43,6 +45,7 @@ const USAGE = `usage:
   grade FILES… [--reference FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
   stack FILES… --out stack.fits [--reference FILE] [--by-filter] [--demosaic …] [--pattern RGGB|…|none]
         ${usageOf(stackParameters)}
+  join --red R.fits --green G.fits --blue B.fits [--luminance L.fits] [--red-weight 1] [--green-weight 1] [--blue-weight 1] --out C.fits
   match A.fits B.fits
   measure FILE.fits [--region x,y,w,h]
   operations

@@ -115,6 +115,8 @@ function matchUnmirrored(
 /** A model of more numbers must lower the mean square of what is left by this share, on pairs that it was not fitted to. */
 const WORTH = 0.85;
 const FOLDS = 5;
+/** Below this share of the pairs' own variance nothing is left to be told better. */
+const NOTHING_LEFT = 0.01;
 
 /**
  * The simplest model beyond which none tells places better. Pairs are cut into five parts, each told by a fit to the other four; since a distortion also
@@ -127,6 +129,7 @@ function simplestOf(sub: PatternStar[], reference: PatternStar[], start: Warp, t
   };
   const { pairs } = best.found;
   const plain = unseenError(sub, reference, pairs, "similarity");
+  if (plain < NOTHING_LEFT) return best.found;
   for (const model of WARP_MODELS.slice(WARP_MODELS.indexOf("affine"))) {
     // Even the pairs that a similarity brings together tell whether more is worth trying.
     if (pairs.length < ENOUGH[model] || unseenError(sub, reference, pairs, model) > WORTH * plain) continue;

@@ -3,6 +3,7 @@ import { convert } from "./convert";
 import { measureFacts } from "./facts";
 import { flip } from "./flip";
 import { hashFile } from "./hash";
+import { joinStrip } from "./join";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { inspect, plan, stackStrip } from "./stack";
@@ -19,6 +20,7 @@ export const TASKS = {
   flip,
   hashFile,
   inspect,
+  joinStrip,
   master,
   measurePatches,
   measureCrop,

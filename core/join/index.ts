@@ -1,0 +1,2 @@
+export type { Joinable, JoinPart, PlacedPart } from "./join";
+export { joinPart, joinRegion, relatePart } from "./join";
