@@ -1,5 +1,6 @@
 import { IDENTITY } from "@/core/register";
-import { createNight, subFile } from "@/core/simulate";
+import { writeFits } from "@/core/formats";
+import { createNight, exposeSub, subFile } from "@/core/simulate";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { roleOf } from "./roles";
 import { newProject } from "./shelf";
@@ -54,7 +55,7 @@ test("what was made of subs is told by its header, is no sub, and is brought in 
   expect(stack).toMatchObject({ id: currentStackId, name: "pier", toProject: IDENTITY });
   expect(stack.brought).toEqual({
     files: ["pier.fits", "pier.a.fits", "pier.b.fits"],
-    ...{ hasHalves: true, hasCoverage: false, combined: null },
+    ...{ hasHalves: true, hasCoverage: false, combined: null, joined: null },
   });
   expect(board?.present.lanes.every(({ stackId }) => stackId === stack.id)).toBe(true);
   // Of two halves of σ each, (A − B)/2 has σ/√2, and so has their mean.
@@ -74,6 +75,44 @@ test("a stack from a file without a word of what it is lies beside the others, w
   expect(stack?.report.noise[0].fromHalves).toBeNull();
   expect(stack?.toProject).not.toBeNull();
   expect((await session.stacks.subjectOf(stack ?? raise())).halves).toBeNull();
+});
+
+test("stacks of one channel are joined into colour, with halves and the way they were joined; the light is that of its parts", async () => {
+  const grey = newProject("Grey", false);
+  await bench.repository.addProject(grey);
+  const session = await bench.open(grey.id);
+  for (const [k, filter] of ["R", "G", "B"].entries()) {
+    const { width, height, planes } = exposeSub(
+      night.sky,
+      night.camera,
+      { ...night.subs[k], trail: null },
+      1,
+      wasmKernels(),
+    );
+    const picture = (name: string) => ({
+      name,
+      blob: new Blob([writeFits({ width, height, channels: 1, sample: "float32" }, [planes[k]]) as BlobPart]),
+    });
+    await session.stacks.find([picture(`${filter}.fits`), picture(`${filter}.a.fits`), picture(`${filter}.b.fits`)]);
+    await session.stacks.bringIn();
+  }
+  const [red, green, blue] = session.store.getState().stacks.map(({ id }) => id);
+  await session.stacks.join({ red, green, blue, luminance: null });
+  const joined = session.store.getState().stacks.at(-1);
+  expect(joined?.facts.channels).toBe(3);
+  expect(joined?.brought).toMatchObject({ hasHalves: true, combined: 3 });
+  expect(joined?.brought?.joined?.map(({ channel, stackId }) => [channel, stackId])).toEqual([
+    ["red", red],
+    ["green", green],
+    ["blue", blue],
+  ]);
+  expect(joined?.toProject).not.toBeNull();
+  // The halves are the picture itself here: nothing is between them.
+  expect(joined?.facts.halvesSigma).toEqual([0, 0, 0]);
+  await session.stacks.join({ red: "gone", green, blue, luminance: null });
+  expect(bench.jobs.store.getState().jobs.some(({ error }) => error?.message.includes("for red is not there"))).toBe(
+    true,
+  );
 });
 
 test("parts that do not belong together are told, and nothing is lost", async () => {

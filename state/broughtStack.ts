@@ -107,6 +107,7 @@ export async function bringStack(
       hasHalves: halves !== null,
       hasCoverage: pictures.coverage !== undefined,
       combined,
+      joined: null,
     },
   };
   record.toProject = await tied(pool, record, firstStack(base.now));

@@ -11,6 +11,8 @@ import { bringStack, groupFound } from "./broughtStack";
 import type { CalibrationBook } from "./calibrationBook";
 import type { Subject } from "./facts";
 import type { Files } from "./files";
+import type { JoinChoice } from "./joinedStack";
+import { joinProjectStacks } from "./joinedStack";
 import type { ProjectStore } from "./projectStore";
 import type { FoundPicture } from "./roles";
 import { kindOf, roleOf } from "./roles";
@@ -99,6 +101,18 @@ export class StackBook {
     }
     // What is left is no stack, nor part of one.
     base.state.setState({ found: [] });
+  }
+
+  /** Joins stacks of single channels into colour. */
+  async join(choice: JoinChoice): Promise<void> {
+    const { base, files } = this;
+    const name = `Colour ${base.now.stacks.filter(({ brought }) => brought?.joined).length + 1}`;
+    const made = await base.jobs.run("stack", `Joining “${name}”`, (control) =>
+      joinProjectStacks({ base, files }, name, choice, control),
+    );
+    if (!made) return;
+    base.state.setState(({ stacks }) => ({ stacks: [...stacks, made], currentStackId: made.id }));
+    this.board.begin(made);
   }
 
   /** Goes on with a stack that was interrupted, from the strips that were finished. */

@@ -6,6 +6,7 @@ import { MEASURE_IDS, decision, rule } from "@/core/choose";
 import { frameType, frameUnit, subMetadata } from "@/core/formats";
 import { skyPatch, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { levelsSchema } from "@/core/facts";
+import { joinPart } from "@/core/join";
 import { stretchParameters } from "@/core/operations";
 import { warpSchema } from "@/core/register";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
@@ -168,7 +169,7 @@ export const stackCalibration = z.object({
 });
 export type StackCalibration = z.infer<typeof stackCalibration>;
 
-/** What is known of a stack that was made elsewhere and came as files. */
+/** What is known of a stack that was not made of subs here: it came as files, or was joined from others. */
 export const broughtIn = z.object({
   /** Names of its files: the stack, then its halves. */
   files: z.array(z.string()).min(1),
@@ -176,6 +177,11 @@ export const broughtIn = z.object({
   hasCoverage: z.boolean(),
   /** How many subs went in, where its header tells. */
   combined: z.number().int().positive().nullable(),
+  /** Where it was joined here from stacks of single channels: from which, and how; null where it came as files. */
+  joined: z
+    .array(z.object({ channel: z.enum(["red", "green", "blue", "luminance"]), stackId: id, part: joinPart }))
+    .nullable()
+    .default(null),
 });
 
 /** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b", ".coverage" and ".rejected". */
@@ -191,7 +197,7 @@ export const stackRecord = z.object({
   toProject: warpSchema.nullable().default(null),
   /** Null where the subs came calibrated. */
   calibration: stackCalibration.nullable().default(null),
-  /** Null where it was made here. */
+  /** Null where it was made of subs here. */
   brought: broughtIn.nullable().default(null),
 });
 export type StackRecord = z.infer<typeof stackRecord>;

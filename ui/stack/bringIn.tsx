@@ -8,6 +8,7 @@ import { ROLES } from "@/state/roles";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { JoinForm } from "./joinForm";
 
 const ROLE_WORDS: Record<Role, string> = {
   mean: "a stack",
@@ -72,6 +73,7 @@ export function BringIn() {
           </div>
         </div>
       ) : null}
+      <JoinForm />
       <Button
         help="A stack that was made elsewhere, as FITS, TIFF or PNG; choose its two halves along with it if there are any"
         onClick={() => chooser.current?.click()}

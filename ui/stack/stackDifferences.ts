@@ -5,7 +5,7 @@ import type { StackRecord } from "@/storage";
 
 /** Settings and counts in which a stack differs from its neighbour, in words. */
 export function differences(before: StackRecord, after: StackRecord): string {
-  if (after.brought) return "made elsewhere";
+  if (after.brought) return after.brought.joined ? "joined into colour" : "made elsewhere";
   if (before.brought) return "made here";
   const words: string[] = [];
   if (before.report.subsUsed !== after.report.subsUsed)
@@ -21,7 +21,7 @@ export function differences(before: StackRecord, after: StackRecord): string {
 
 /** How the subs of a stack were calibrated: "with darks and flats", "without darks", … */
 export function calibrationWords({ calibration, brought }: Pick<StackRecord, "calibration" | "brought">): string {
-  if (brought) return "elsewhere";
+  if (brought) return brought.joined ? "as its parts" : "elsewhere";
   if (!calibration) return "subs as they came";
   const kinds = (["dark", "flat", "bias"] as const).filter((kind) =>
     calibration.groups.some((group) => group[kind] !== null),

@@ -113,19 +113,17 @@ function Made({ stack }: { stack: StackRecord }) {
   );
 }
 
-/** A stack that was made elsewhere: what its files tell. */
+/** A stack that was made elsewhere, or joined from others: what its files or its parts tell. */
 function Brought({ stack }: { stack: StackRecord }) {
   const { report, brought, facts } = stack;
+  const told = brought?.joined ? "" : ", by its header";
   return (
     <>
       <dl>
-        <Row name="Made" value="elsewhere" />
-        <Row name="Files" value={brought?.files.join(", ") ?? ""} />
-        <Row name="Subs, by its header" value={brought?.combined?.toString() ?? "not told"} />
-        <Row
-          name="Integration, by its header"
-          value={report.integrationS > 0 ? duration(report.integrationS) : "not told"}
-        />
+        <Row name="Made" value={brought?.joined ? "joined from stacks" : "elsewhere"} />
+        <Row name={brought?.joined ? "Of" : "Files"} value={brought?.files.join(", ") ?? ""} />
+        <Row name={`Subs${told}`} value={brought?.combined?.toString() ?? "not told"} />
+        <Row name={`Integration${told}`} value={report.integrationS > 0 ? duration(report.integrationS) : "not told"} />
         <Row name="Size" value={`${facts.width} × ${facts.height} px`} />
         <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
       </dl>

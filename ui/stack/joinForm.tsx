@@ -1,0 +1,64 @@
+"use client";
+
+import { Blend } from "lucide-react";
+import { useState } from "react";
+import type { JoinChoice } from "@/state/joinedStack";
+import type { StackRecord } from "@/storage";
+import { useProject, useSession } from "../frame/session";
+import { Button } from "../kit/button";
+import { Choice } from "../kit/choice";
+
+const NONE = "none";
+
+/** Joins stacks of single filters into colour; there from two stacks of one channel on. */
+export function JoinForm() {
+  const stacks = useProject((state) => state.stacks);
+  const grey = stacks.filter(({ facts }) => facts.channels === 1);
+  const [open, setOpen] = useState(false);
+  if (grey.length < 2) return null;
+  if (!open)
+    return (
+      <Button help="Stacks of single filters become one picture in colour" onClick={() => setOpen(true)}>
+        <Blend size={14} /> Join into colour
+      </Button>
+    );
+  return <Form grey={grey} onClose={() => setOpen(false)} />;
+}
+
+function Form({ grey, onClose }: { grey: StackRecord[]; onClose: () => void }) {
+  const session = useSession();
+  const at = (k: number) => grey[Math.min(k, grey.length - 1)].id;
+  const [choice, setChoice] = useState<JoinChoice>({ red: at(0), green: at(1), blue: at(2), luminance: null });
+  const options = grey.map(({ id, name }) => ({ value: id, label: name }));
+  const row = (channel: keyof JoinChoice) => (
+    <div key={channel} className="flex items-center gap-2">
+      <span className="w-20 text-quiet">{channel}</span>
+      <Choice
+        label={`Stack for ${channel}`}
+        value={choice[channel] ?? NONE}
+        options={channel === "luminance" ? [{ value: NONE, label: "none" }, ...options] : options}
+        onChange={(id) => setChoice({ ...choice, [channel]: id === NONE ? null : id })}
+      />
+    </div>
+  );
+  return (
+    <div className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="join">
+      {(["red", "green", "blue", "luminance"] as const).map(row)}
+      <div className="flex gap-2">
+        <Button
+          kind="primary"
+          help="Matches them by their stars, makes the mean star neutral and the skies equal, and joins the halves alike"
+          onClick={() => {
+            void session.stacks.join(choice);
+            onClose();
+          }}
+        >
+          Join
+        </Button>
+        <Button kind="quiet" help="Closes this" onClick={onClose}>
+          Not now
+        </Button>
+      </div>
+    </div>
+  );
+}
