@@ -6,8 +6,8 @@ import { measureFrames } from "@/engine/jobs/video";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import type { SubReading } from "@/engine/tasks/subs";
-import type { Repository, StoredFile, SubRecord } from "@/storage";
+import type { FileReading, SubReading } from "@/engine/tasks/subs";
+import type { MasterRecord, Repository, StoredFile, SubRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { keyOf } from "./calibration";
 import type { FoundPicture } from "./roles";
@@ -40,6 +40,8 @@ export interface ImportTarget {
   refuse(file: RefusedFile): void;
   /** Takes a file up that is a stack or a part of one. */
   find(file: FoundPicture): void;
+  /** Takes a master up that came as a file. */
+  addMaster(master: MasterRecord): Promise<void>;
   /** Tells something that a person should know, in words. */
   tell(words: string): void;
 }
@@ -159,6 +161,9 @@ async function importOne(
     stored = { id: fileId, projectId, blob: new Blob([unpacked as BlobPart]), cards: reading.cards };
   }
   await checkRoom(name, stored.blob.size, target.repository, (words) => target.tell(words));
+  const kind = reading.metadata.master ? reading.metadata.frameType : null;
+  if (kind !== null && kind !== "light")
+    return importMaster(target, { name, kind, reading, frame: came, stored }, signal);
   const base = {
     version: RECORD_VERSION as typeof RECORD_VERSION,
     projectId,
@@ -227,6 +232,38 @@ async function importOne(
     throw storageFailure(error);
   }
   target.add(records);
+}
+
+/** A master that was made elsewhere, or here and written to a file: it is one, and is not averaged with frames. */
+async function importMaster(
+  target: ImportTarget,
+  file: { name: string; kind: MasterRecord["kind"]; reading: FileReading; frame: FrameRef; stored: StoredFile },
+  signal: AbortSignal,
+): Promise<void> {
+  const { name, kind, reading, frame, stored } = file;
+  const unit = await target.pool.run("tellUnit", { frame, look: false }, { priority: PRIORITY.measure, signal });
+  const { width, height, channels } = reading;
+  const record: MasterRecord = {
+    version: RECORD_VERSION,
+    id: stored.id,
+    projectId: target.projectId,
+    name: name.slice(0, 80),
+    kind,
+    createdAt: Date.now(),
+    ...{ width, height, channels },
+    unit: kind === "flat" ? null : unit,
+    metadata: { ...reading.metadata, frameType: kind },
+    frames: [],
+    recipe: `brought in as a master from ${name}`,
+    warnings: [],
+  };
+  try {
+    await target.repository.addMaster(record, stored.blob);
+  } catch (error) {
+    if (isFull(error)) throw new StorageFull(name);
+    throw storageFailure(error);
+  }
+  await target.addMaster(record);
 }
 
 const EMPTY: SubReading = {

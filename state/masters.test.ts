@@ -75,6 +75,22 @@ test("a calibration frame that was left out by hand goes into no master", async 
   expect(dark.recipe).toMatch(/^mean of 2/);
 });
 
+test("a master that comes as a file is a master, and calibrates as the one that it was", async () => {
+  const made = await sessionWith("Makers", filesOf(night, ["dark", "light"]));
+  await made.calibration.makeMasters();
+  const [dark] = made.store.getState().masters;
+  const blob = bench.files.get(dark.id) as Blob;
+  const session = await sessionWith("Takers", filesOf(night, ["light"]), [
+    { name: "master dark.fits", load: () => Promise.resolve(blob) },
+  ]);
+  const { masters, subs } = session.store.getState();
+  expect(subs.map(({ type }) => type)).toEqual(["light"]);
+  expect(masters).toMatchObject([{ kind: "dark", recipe: "brought in as a master from master dark.fits", frames: [] }]);
+  expect(masters[0].unit?.fullScale).toBe(dark.unit?.fullScale);
+  expect(session.calibration.groups()[0].plan.dark).toBe(masters[0].id);
+  expect((await bench.open(session.project.id)).store.getState().masters.length).toBe(1);
+});
+
 test("making masters can be stopped; those that were done stay", async () => {
   const session = await sessionWith("Stopped", filesOf(night, ["bias", "dark", "flat"]));
   const making = session.calibration.makeMasters();

@@ -77,6 +77,7 @@ export class SubsBook {
             this.grade();
           },
           tell: (words) => state.setState(({ problems }) => ({ problems: [...problems, words] })),
+          addMaster: (master) => this.calibration.open([master]),
           find: (file) => state.setState(({ found }) => ({ found: [...found, file] })),
           refuse: (file) => state.setState(({ refused }) => ({ refused: [...refused, file] })),
         },
