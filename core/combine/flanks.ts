@@ -1,4 +1,7 @@
-import type { LayerScatter } from "./walk";
+import type { ScatterModel } from "../kernels";
+
+/** What of the expected scatter is the same at all pixels. */
+export type LayerScatter = Pick<ScatterModel, "noise" | "signal" | "blur" | "sky">;
 
 /** What lies below so many σ of its noise is taken for noise. */
 const NOISE_SIGMA = 3;

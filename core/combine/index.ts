@@ -1,4 +1,5 @@
-export type { CombinedTile, Layers, LayerScatter } from "./walk";
+export type { LayerScatter } from "./flanks";
+export type { CombinedTile, Layers } from "./walk";
 export { criticalValues } from "./esd";
 export { clipSorted } from "./kappaSigma";
 export { REJECTORS, rejectorOf } from "./registry";

@@ -1,11 +1,9 @@
 import type { JobHandle } from "../job";
-import type { CombineResult, CombineSettings, ScatterModel } from "../kernels";
+import type { CombineResult, CombineSettings } from "../kernels";
 import type { Raster, Region } from "../raster";
 import { cropRaster, growRegion, rasterOf, relativeTo } from "../raster";
+import type { LayerScatter } from "./flanks";
 import { flanksOf } from "./flanks";
-
-/** What of the expected scatter is the same at all pixels. */
-export type LayerScatter = Pick<ScatterModel, "noise" | "signal" | "blur" | "sky">;
 
 /** Frames that lie over one another, as the walk reads them. */
 export interface Layers {

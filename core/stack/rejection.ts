@@ -1,6 +1,6 @@
 import { rejectorOf } from "../combine";
 import type { CombineSettings, Limits } from "../kernels";
-import type { PlannedSub } from "./plan";
+import type { SubScatter } from "./scatter";
 import type { StackSettings } from "./settings";
 
 /** How outliers of a stack are told, and why so. */
@@ -15,7 +15,7 @@ export interface Rejection {
  */
 export function chooseRejection(
   { reject }: Pick<StackSettings, "reject">,
-  used: readonly Pick<PlannedSub, "scatter">[],
+  used: readonly { scatter: SubScatter }[],
 ): Rejection {
   const isKnown = used.some(({ scatter }) => scatter.noise.some((variance) => variance > 0));
   if (reject === "auto") {

@@ -1,10 +1,10 @@
 import type { LayerScatter } from "../combine";
-import type { FrameUnit } from "../formats";
+import type { FrameUnit, SubMetadata } from "../formats";
 import { aduPerSample } from "../formats";
+import type { SubMeasures } from "../measure";
 import { medianInPlace } from "../raster";
 import type { Warp } from "../register";
 import { describeWarp, resamplingNoiseGain } from "../register";
-import type { StackPlan, SubFacts } from "./plan";
 import type { StackSettings } from "./settings";
 
 /** What tells the scatter that is expected of a sub, once it is registered and scaled to the reference. */
@@ -17,6 +17,15 @@ export interface SubScatter {
   fwhmPx: number | null;
 }
 
+/** What of a sub tells its scatter. */
+interface Scattering {
+  width: number;
+  height: number;
+  measures: SubMeasures;
+  unit?: FrameUnit;
+  metadata?: SubMetadata;
+}
+
 /** A sub's seeing may be told this much wrong, and stars are no Gaussians. */
 const BLUR_DOUBT = 1.5;
 /** FWHM² over variance of a Gaussian: 8 ln 2. */
@@ -27,7 +36,7 @@ const FWHM2_PER_VARIANCE = 8 * Math.LN2;
  * scaled. Where g is not told nothing is added: the samples' own scatter widens the limits then, and results do not depend on a pedestal.
  */
 export function scatterOf(
-  { measures, unit, metadata, width, height }: SubFacts,
+  { measures, unit, metadata, width, height }: Scattering,
   toReference: Warp,
   scale: number,
   resampling: StackSettings["resampling"],
@@ -51,7 +60,10 @@ function electronsPerSample(unit: FrameUnit | undefined, typed: number | null): 
 }
 
 /** The scatter that is expected of each sub of a plan, for a channel. A sub of unknown noise has the largest of the others. */
-export function layerScatter({ used, sky }: Pick<StackPlan, "used" | "sky">, channel: number): LayerScatter {
+export function layerScatter(
+  { used, sky }: { used: readonly { scatter: SubScatter }[]; sky: readonly number[] },
+  channel: number,
+): LayerScatter {
   const noise = used.map(({ scatter }) => scatter.noise[channel]);
   const largest = noise.reduce((a, b) => Math.max(a, b), 0);
   const widths = used.flatMap(({ scatter: { fwhmPx } }) => fwhmPx ?? []);
