@@ -13,7 +13,13 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
   const { report } = stack;
   const leftOut = report.subs.filter((sub) => !sub.used);
   return (
-    <aside className="w-80 shrink-0 overflow-auto border-l border-line bg-panel p-3" data-testid="stack-report">
+    <aside
+      className="w-80 shrink-0 overflow-auto border-l border-line bg-panel p-3"
+      aria-label="Report"
+      // Long ones are scrolled with the keyboard too.
+      tabIndex={0}
+      data-testid="stack-report"
+    >
       <h2 className="mb-2">{stack.name}</h2>
       {stack.brought ? <Brought stack={stack} /> : <Made stack={stack} />}
       {leftOut.length > 0 ? (
