@@ -45,10 +45,12 @@ export async function stack(args: string[]): Promise<unknown> {
   return withPool(async (pool) => {
     const filters = byFilter ? await filtersOf(pool, all) : null;
     const outs = filters ? filters.map((filter) => `${base}-${slugOf(filter)}.fits`) : [out];
-    for (const one of outs) {
-      await checkOutputs([...targetsOf(one), reportOf(one)], all);
-      checkReport(reportOf(one));
-    }
+    // All at once: two filters must not write to one file.
+    await checkOutputs(
+      outs.flatMap((one) => [...targetsOf(one), reportOf(one)]),
+      all,
+    );
+    for (const one of outs) checkReport(reportOf(one));
     return withSubs(pool, all, { demosaic, pattern }, async (subs, rest) => {
       const asked = reference === undefined ? null : askedReference(subs, reference);
       if (!filters) return stackOne(pool, subs, out, settingsFor(asked), rest);
@@ -56,7 +58,7 @@ export async function stack(args: string[]): Promise<unknown> {
       const grid = facts.find(({ id }) => id === asked) ?? chooseReference(facts, settingsFor(null)) ?? undefined;
       const stacks = [];
       for (const [k, filter] of filters.entries()) {
-        const own = subs.filter(({ facts: { metadata } }) => (metadata?.filter ?? "") === filter);
+        const own = subs.filter(({ facts: { metadata } }) => slugOf(metadata?.filter ?? "") === slugOf(filter));
         if (own.length > 0)
           stacks.push({ filter, ...(await stackOne(pool, subs, outs[k], settingsFor(null), rest, own, grid)) });
       }
@@ -104,12 +106,14 @@ const reportOf = (out: string): string => `${stemOf(out)}.json`;
 
 /** The filters that headers name, in the order in which they come; "" for none. Files that cannot be read are told later. */
 async function filtersOf(pool: WorkerPool, files: string[]): Promise<string[]> {
-  const found = new Set<string>();
+  const found = new Map<string, string>();
   for (const file of files) {
     const reading = await pool.run("readFile", { frame: await fileRef(file) }).catch(() => null);
-    if (reading && reading.metadata.product === null) found.add(reading.metadata.filter ?? "");
+    const filter = reading?.metadata.filter ?? "";
+    // "R" and "r" are one filter, and one file.
+    if (reading && reading.metadata.product === null && !found.has(slugOf(filter))) found.set(slugOf(filter), filter);
   }
-  return [...found];
+  return [...found.values()];
 }
 
 /** A filter as a part of a file's name. */

@@ -75,7 +75,10 @@ function commonMetadata(known: SubMetadata[], reference: SubMetadata): SubMetada
     const values = new Set(known.map((metadata) => metadata[key]));
     return values.size > 1 ? null : reference[key];
   };
-  const filters = [...new Set(known.flatMap(({ filter }) => filter ?? []))];
+  const keyOf = (filter: string) => filter.replace(/\s/g, "").toLowerCase();
+  const filters = known
+    .flatMap(({ filter }) => filter ?? [])
+    .filter((filter, i, all) => all.findIndex((other) => keyOf(other) === keyOf(filter)) === i);
   const dates = known.flatMap(({ date }) => date ?? []).sort();
   return {
     ...reference,
