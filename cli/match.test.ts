@@ -7,7 +7,7 @@ import { dunkel, endOf } from "./testing";
 const folder = mkdtempSync(join(tmpdir(), "dunkel-match-"));
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-test("the warp between two subs of a night is that of the simulator's truth; another sky is refused", () => {
+test("the warp between two subs of a night, there and back again, is none; another sky is refused", () => {
   const night = (seed: number) => {
     const out = join(folder, `${seed}`);
     const { files } = dunkel<{ files: string[] }>(
