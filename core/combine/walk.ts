@@ -1,7 +1,7 @@
 import type { JobHandle } from "../job";
 import type { CombineResult, CombineSettings } from "../kernels";
 import type { Raster, Region } from "../raster";
-import { cropRaster, growRegion, rasterOf, relativeTo } from "../raster";
+import { growRegion, relativeTo } from "../raster";
 import type { LayerScatter } from "./flanks";
 import { flanksOf } from "./flanks";
 
@@ -42,11 +42,14 @@ export async function combineTiles(
   const { count, channels } = layers;
   const byModel = settings.rejector.narrow === null;
   let peakBytes = 0;
+  let cubes: Float32Array[] = [];
   for (const [t, tile] of tiles.entries()) {
     // The steepness of the picture at a pixel is told from its neighbours.
     const read = byModel ? growRegion(tile, 1) : tile;
     const pixels = read.width * read.height;
-    const cubes = Array.from({ length: channels }, () => new Float32Array(count * pixels));
+    // Every sample is written anew, so that the memory of the tile before serves again.
+    if (cubes.length === 0 || cubes[0].length !== count * pixels)
+      cubes = Array.from({ length: channels }, () => new Float32Array(count * pixels));
     for (let i = 0; i < count; i++) {
       await job.breathe();
       const samples = await layers.read(i, read);
@@ -75,36 +78,36 @@ export async function combineTiles(
 /** Marks bad samples as such (+∞) where enough others are left. */
 function markBad(cube: Float32Array, pixels: number, { count, bad }: Layers, tile: Region): void {
   if (!bad) return;
-  let left: Uint16Array | null = null;
-  for (let i = 0; i < count; i++) {
-    const mask = bad(i, tile);
+  const masks = Array.from({ length: count }, (_, i) => bad(i, tile));
+  const leftAt = (p: number): number => {
+    let left = 0;
+    for (let k = p; k < cube.length; k += pixels) if (cube[k] < Infinity) left++;
+    return left;
+  };
+  for (const [i, mask] of masks.entries()) {
     if (!mask) continue;
-    left ??= dataIn(cube, count, pixels);
     for (let p = 0, k = i * pixels; p < pixels; p++, k++)
-      if (mask[p] === 1 && cube[k] === cube[k] && left[p] > LEAST_OTHERS) {
-        cube[k] = Infinity;
-        left[p]--;
-      }
+      if (mask[p] === 1 && cube[k] < Infinity && leftAt(p) > LEAST_OTHERS) cube[k] = Infinity;
   }
-}
-
-/** How many layers have data at each pixel. */
-function dataIn(cube: Float32Array, count: number, pixels: number): Uint16Array {
-  const data = new Uint16Array(pixels);
-  for (let i = 0, k = 0; i < count; i++) for (let p = 0; p < pixels; p++, k++) if (cube[k] === cube[k]) data[p]++;
-  return data;
 }
 
 /** The part of a result that lies on `tile`. */
 function cropResult(whole: CombineResult, from: Region, tile: Region): CombineResult {
-  const part = relativeTo(from, tile);
-  const planes = (...all: Float32Array[]) => cropRaster(rasterOf(from.width, from.height, all), part).planes;
-  const [mean, a, b] = planes(whole.mean, whole.a, whole.b);
-  const [kept, coverage, below] = planes(
-    ...[whole.kept, whole.coverage, whole.below].map((counts) => Float32Array.from(counts)),
-  ).map((plane) => Uint16Array.from(plane));
+  const { x, y } = relativeTo(from, tile);
+  const part = <T extends Float32Array | Uint16Array>(plane: T, out: T): T => {
+    for (let row = 0; row < tile.height; row++) {
+      const start = (y + row) * from.width + x;
+      out.set(plane.subarray(start, start + tile.width), row * tile.width);
+    }
+    return out;
+  };
+  const pixels = tile.width * tile.height;
+  const [mean, a, b] = [whole.mean, whole.a, whole.b].map((plane) => part(plane, new Float32Array(pixels)));
+  const [kept, coverage, below] = [whole.kept, whole.coverage, whole.below].map((counts) =>
+    part(counts, new Uint16Array(pixels)),
+  );
   const out: CombineResult = { mean, a, b, kept, coverage, below, samples: 0, rejected: 0 };
-  for (let p = 0; p < kept.length; p++) {
+  for (let p = 0; p < pixels; p++) {
     out.samples += coverage[p];
     out.rejected += coverage[p] - kept[p];
   }

@@ -5,5 +5,6 @@ export { goodFftSize } from "./convolution/contract";
 export type { Kernels } from "./kernels";
 export { createPlainKernels, createWasmKernels } from "./kernels";
 export type { LineSums } from "./lines/contract";
-export type { GridPlaces, RowPlaces, WeightTable } from "./resample/contract";
+export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
+export { blocksOf } from "./resample/contract";
 export type { ShrinkSettings } from "./starlet/contract";

@@ -6,8 +6,9 @@ import { join } from "node:path";
 import { fftInPlace } from "../numeric/fft";
 import { createRandom } from "../numeric/random";
 import { kernelBytes } from "../testing/kernelBytes";
-import type { Psf } from "./index";
-import { createPlainKernels, createWasmKernels, goodFftSize } from "./index";
+import type { Psf, WeightTable } from "./index";
+import { blocksOf, createPlainKernels, createWasmKernels, goodFftSize } from "./index";
+import { isNear } from "./resample/contract";
 
 const plain = createPlainKernels();
 const wasm = createWasmKernels(kernelBytes());
@@ -143,45 +144,98 @@ describe.each([
   });
 });
 
-test("the wasm resampling equals its plain twin: any places, at and across the border, with gaps, for 2 to 8 taps", () => {
-  const [width, height] = [41, 33];
-  const random = createRandom(3);
+/** Weights of a Lanczos-like kernel and their slopes at 1024 phases. */
+function lanczosTable(taps: 2 | 4 | 6 | 8): WeightTable {
+  const phases = 1024;
+  const sinc = (x: number) => (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x));
+  const shape = (x: number) => (Math.abs(x) < taps / 2 ? sinc(x) * sinc((2 * x) / taps) : 0);
+  const at = (phase: number, k: number) => {
+    const all = Array.from({ length: taps }, (_, t) => shape(t - taps / 2 + 1 - phase));
+    return all[k] / all.reduce((a, b) => a + b);
+  };
+  const each = (value: (phase: number, k: number) => number) =>
+    Float32Array.from({ length: (phases + 1) * taps }, (_, i) => value(Math.floor(i / taps) / phases, i % taps));
+  return { taps, phases, weights: each(at), slopes: each((p, k) => (at(p + 1e-4, k) - at(p - 1e-4, k)) / 2e-4) };
+}
+
+const tilted = (angle: number, scale = 1, mirror = 1) => [
+  scale * mirror * Math.cos(angle),
+  -scale * Math.sin(angle),
+  scale * mirror * Math.sin(angle),
+  scale * Math.cos(angle),
+];
+
+test.each([
+  ["a shift", [1, 0, 0, 1], true],
+  ["a small turn", tilted(0.004), true],
+  ["a small turn the other way and another scale", tilted(-0.003, 1.003), true],
+  ["half a turn", tilted(Math.PI + 0.002), true],
+  ["mirrored", tilted(0.001, 1, -1), true],
+  ["a turn", tilted(0.3), false],
+  ["half the scale", tilted(0.1, 2), false],
+  ["twice the scale", tilted(2, 0.5), false],
+])(
+  "the wasm resampling equals its plain twin, at and across the border, with gaps, for 2 to 8 taps: %s",
+  (_, by, near) => {
+    const [width, height] = [340, 60];
+    const plane = noise(width * height, 13, 5).map((v) => 100 + v);
+    plane[20 * width + 112] = NaN;
+    const [a, b, d, e] = by;
+    const [columns, rows] = [360, 66];
+    // The middle of the grid lies near the middle of the source.
+    const matrix = Float64Array.from([a, b, 171.3 - 180 * a - 33 * b, d, e, 31.6 - 180 * d - 33 * e]);
+    expect(isNear(matrix, 6)).toBe(near);
+    const places = { matrices: matrix, columns, rows, x: 5, y: 2, block: 0 };
+    const levels = [{ scale: 1.25, level: -20, dx: 0.01, dy: -0.02 }];
+    for (const taps of [2, 4, 6, 8] as const) {
+      const table = lanczosTable(taps);
+      const [one] = plain.resample([plane], width, height, table, places, levels);
+      const [other] = wasm.resample([plane], width, height, table, places, levels);
+      let [gaps, off, worst] = [0, 0, 0];
+      one.forEach((v, i) => {
+        if (v !== v) gaps++;
+        if ((v !== v) !== (other[i] !== other[i])) off++;
+        else if (v === v) worst = Math.max(worst, Math.abs(v - other[i]));
+      });
+      expect(gaps).toBeGreaterThan(1000);
+      expect(columns * rows - gaps).toBeGreaterThan(4000);
+      expect(off).toBe(0);
+      // Noise of σ 1 changes by about 2 a pixel: half of one of 1024 phases is a thousandth of that along each axis.
+      expect(worst).toBeLessThan(near ? 6e-3 : 1e-4);
+    }
+  },
+);
+
+test("a grid that is cut gives the same bytes, in blocks and without", () => {
+  const [width, height] = [340, 60];
   const plane = noise(width * height, 13, 5);
-  plane[20 * width + 12] = NaN;
-  const places = 4000;
-  const xs = Float64Array.from({ length: places }, () => -3 + (width + 6) * random.uniform());
-  const ys = Float64Array.from({ length: places }, () => -3 + (height + 6) * random.uniform());
-  xs.set([NaN, 5, width - 0.5, -0.5, 7.25]);
-  ys.set([3, 6, height - 0.5, -0.5, NaN]);
-  for (const taps of [2, 4, 6, 8] as const) {
-    const phases = 64;
-    const weights = Float32Array.from({ length: (phases + 1) * taps }, (_, i) =>
-      i % taps === 1 ? 1.2 : -0.2 / (taps - 1),
-    );
-    const table = { taps, phases, weights };
-    const [a] = plain.resample([plane], width, height, table, { xs, ys });
-    const [b] = wasm.resample([plane], width, height, table, { xs, ys });
-    let gaps = 0;
-    a.forEach((v, i) => {
-      if (v !== v) {
-        gaps++;
-        expect(b[i]).toBeNaN();
-      } else expect(Math.abs(v - b[i])).toBeLessThan(1e-5);
-    });
-    expect(gaps).toBeGreaterThan(500);
-    expect(places - gaps).toBeGreaterThan(2000);
-    const grid = { matrix: [0.9, 0.2, -3, -0.15, 1.1, 2] as const, columns: 50, rows: 30 };
-    const on = Array.from({ length: 1500 }, (_, k) => [k % 50, Math.floor(k / 50)]);
-    const placed = {
-      xs: Float64Array.from(on, ([i, j]) => 0.9 * i + (0.2 * j - 3)),
-      ys: Float64Array.from(on, ([i, j]) => -0.15 * i + (1.1 * j + 2)),
-    };
-    for (const kernels of [plain, wasm])
-      expect(kernels.resample([plane], width, height, table, grid)).toEqual(
-        kernels.resample([plane], width, height, table, placed),
-      );
+  const table = lanczosTable(6);
+  const levels = [{ scale: 1, level: 0, dx: 0, dy: 0 }];
+  const at = (x: number, y: number) => [
+    1.001,
+    0.002,
+    1.001 * x + 0.002 * y + 3.1,
+    -0.002,
+    0.999,
+    0.999 * y - 0.002 * x - 1,
+  ];
+  const whole = { x: 7, y: 3, columns: 320, rows: 50, block: 0, matrices: Float64Array.from(at(0, 0)) };
+  for (const kernels of [plain, wasm]) {
+    const [all] = kernels.resample([plane], width, height, table, whole, levels);
+    const part = { x: 48, y: 20, columns: 150, rows: 9, block: 0, matrices: Float64Array.from(at(41, 17)) };
+    const [cut] = kernels.resample([plane], width, height, table, part, levels);
+    const blocks = blocksOf({ ...whole, block: 32 });
+    expect(blocks[0]).toEqual({ i: 0, j: 0, width: 25, height: 29 });
+    expect(blocks.reduce((sum, b) => sum + b.width * b.height, 0)).toBe(320 * 50);
+    const matrices = Float64Array.from(blocks.flatMap(() => at(0, 0)));
+    const [blocked] = kernels.resample([plane], width, height, table, { ...whole, block: 32, matrices }, levels);
+    for (let j = 0; j < 9; j++)
+      expect(cut.subarray(j * 150, (j + 1) * 150)).toEqual(all.slice((j + 17) * 320 + 41, (j + 17) * 320 + 191));
+    expect(blocked).toEqual(all);
   }
-  expect(() => wasm.resample([plane], 4, 4, { taps: 4, phases: 1, weights: plane }, { xs, ys })).toThrow(RangeError);
+  const wrong = { ...whole, block: 32 };
+  expect(() => wasm.resample([plane], width, height, table, wrong, levels)).toThrow(RangeError);
+  expect(() => wasm.resample([plane], 4, 4, table, whole, levels)).toThrow(RangeError);
 });
 
 test("a kernel refuses a plane of another size and a PSF without a centre", () => {

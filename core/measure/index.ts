@@ -12,7 +12,7 @@ export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";
 export { listedStar, measureSub, skyGradient, starShape, subMeasures, withoutGaps } from "./subMeasures";
 export type { Trail } from "./trail";
-export { isOnTrail, trailsOf } from "./trail";
+export { trailTest, trailsOf } from "./trail";
 export { findTrails } from "./trails";
 export type { SkyPatch } from "./patches";
 export { skyPatch, patchDifference, patchLevels } from "./patches";

@@ -13,11 +13,18 @@ export const trail = z.object({
 });
 export type Trail = z.infer<typeof trail>;
 
-/** Whether a point lies on a trail, or within `margin` px of it. */
-export function isOnTrail({ angle, offsetPx, below, above }: Trail, x: number, y: number, margin = 0): boolean {
-  const d = x * Math.cos(angle) + y * Math.sin(angle) - offsetPx;
-  return d >= -below - margin && d <= above + margin;
+/** Tells of many points whether they lie on a trail. */
+export function trailTest({ angle, offsetPx, below, above }: Trail): (x: number, y: number) => boolean {
+  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+  return (x, y) => {
+    const d = x * cos + y * sin - offsetPx;
+    return d >= -below && d <= above;
+  };
 }
+
+/** Whether a point lies on a trail, or within `margin` px of it. */
+export const isOnTrail = (trail: Trail, x: number, y: number, margin = 0): boolean =>
+  trailTest({ ...trail, below: trail.below + margin, above: trail.above + margin })(x, y);
 
 /** All trails that were found in a sub. */
 export const trailsOf = ({ trail, otherTrails }: { trail: Trail | null; otherTrails: Trail[] }): Trail[] =>

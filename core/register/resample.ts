@@ -1,8 +1,9 @@
-import type { GridPlaces, Kernels, RowPlaces, WeightTable } from "../kernels";
+import type { GridPlaces, Kernels, Levels, WeightTable } from "../kernels";
+import { blocksOf } from "../kernels";
 import type { Raster, Region } from "../raster";
 import { growRegion, intersectRegions, rasterOf, wholeRegion } from "../raster";
 import type { Warp } from "./warp";
-import { inverse, isLinear, mapPoint, mapRow } from "./warp";
+import { inverse, isLinear, mapPoint, matrixAt } from "./warp";
 
 /** Interpolation kernels: samples along an axis, and their shape over the distance in px. */
 const SHAPES = {
@@ -40,13 +41,19 @@ function weightTable(kernel: ResamplingKernel): WeightTable {
   const known = tables.get(kernel);
   if (known) return known;
   const { taps, shape } = SHAPES[kernel];
-  const weights = new Float32Array((PHASES + 1) * taps);
-  for (let phase = 0; phase <= PHASES; phase++) {
-    const row = Array.from({ length: taps }, (_, k) => shape(k - taps / 2 + 1 - phase / PHASES));
+  const weightsAt = (phase: number): number[] => {
+    const row = Array.from({ length: taps }, (_, k) => shape(k - taps / 2 + 1 - phase));
     const sum = row.reduce((a, b) => a + b, 0);
-    row.forEach((w, k) => (weights[phase * taps + k] = w / sum));
-  }
-  const table: WeightTable = { taps, phases: PHASES, weights };
+    return row.map((w) => w / sum);
+  };
+  const rows = Array.from({ length: PHASES + 1 }, (_, k) => k / PHASES);
+  const step = 0.5 / PHASES;
+  const slopesAt = (phase: number): number[] => {
+    const [before, after] = [weightsAt(phase - step), weightsAt(phase + step)];
+    return after.map((w, k) => (w - before[k]) / (2 * step));
+  };
+  const [weights, slopes] = [weightsAt, slopesAt].map((at) => Float32Array.from(rows.flatMap(at)));
+  const table: WeightTable = { taps, phases: PHASES, weights, slopes };
   tables.set(kernel, table);
   return table;
 }
@@ -119,11 +126,16 @@ export function sourceRegion(output: Region, toReference: Warp, size: { width: n
   return intersectRegions(box, wholeRegion(size));
 }
 
+/** Values as they come. */
+const AS_THEY_ARE: Levels = { scale: 1, level: 0, dx: 0, dy: 0 };
+
 /**
  * Pixels `output` of the picture that `toReference` makes of a source, of which `source` holds the part that begins at
  * (originX, originY). Where the kernel's centre lies outside the source, or any sample under it is NaN, the value is NaN;
  * samples beyond the border repeat the border pixel. A value below the least of the 4 × 4 nearest samples is raised to it:
- * undershoot around stars, which the sky does not have. O(36) a pixel and channel for Lanczos 3. `kernels` do the work.
+ * undershoot around stars, which the sky does not have. Values are then brought to `levels`, one a channel: value · scale + level + dx x + dy y,
+ * (x, y) being pixels of the picture that is made. A warp that is not linear is taken as linear within blocks of 32 px (for a lens that bends 5 px over
+ * 3,000 an error below 0.0005 px). O(36) a pixel and channel for Lanczos 3, O(12) where the pixels nearly agree. `kernels` do the work.
  */
 export function resample(
   source: Raster,
@@ -133,42 +145,33 @@ export function resample(
   output: Region,
   kernel: ResamplingKernel,
   kernels: Kernels,
+  levels: readonly Levels[] = source.planes.map(() => AS_THEY_ARE),
 ): Raster {
-  const { width, height } = output;
-  const planes =
-    source.width * source.height === 0
-      ? source.planes.map(() => new Float32Array(width * height).fill(NaN))
-      : kernels.resample(
-          source.planes,
-          source.width,
-          source.height,
-          weightTable(kernel),
-          placesOf(inverse(toReference), originX, originY, output),
-        );
+  const { x, y, width, height } = output;
+  if (source.width * source.height === 0)
+    return rasterOf(
+      width,
+      height,
+      source.planes.map(() => new Float32Array(width * height).fill(NaN)),
+    );
+  const fromFirst = levels.map(({ scale, level, dx, dy }) => ({ scale, level: level + dx * x + dy * y, dx, dy }));
+  const places = placesOf(inverse(toReference), originX, originY, output);
+  const planes = kernels.resample(source.planes, source.width, source.height, weightTable(kernel), places, fromFirst);
   return rasterOf(width, height, planes);
 }
 
+/** Side of the blocks within which any warp is taken as linear. */
+const BLOCK = 32;
+
 /** Where the pixels of a region lie in a source that begins at (originX, originY). */
-function placesOf(
-  back: Warp,
-  originX: number,
-  originY: number,
-  { x, y, width, height }: Region,
-): RowPlaces | GridPlaces {
-  if (isLinear(back)) {
-    const [a, b, c, d, e, f] = back.matrix;
-    const matrix = [a, b, a * x + b * y + c - originX, d, e, d * x + e * y + f - originY] as const;
-    return { matrix, columns: width, rows: height };
-  }
-  const xs = new Float64Array(width * height);
-  const ys = new Float64Array(width * height);
-  for (let row = 0; row < height; row++) {
-    const [own, others] = [xs, ys].map((places) => places.subarray(row * width, (row + 1) * width));
-    mapRow(back, x, y + row, width, own, others);
-  }
-  for (let i = 0; i < xs.length; i++) {
-    xs[i] -= originX;
-    ys[i] -= originY;
-  }
-  return { xs, ys };
+function placesOf(back: Warp, originX: number, originY: number, { x, y, width, height }: Region): GridPlaces {
+  const grid = { x, y, columns: width, rows: height, block: isLinear(back) ? 0 : BLOCK };
+  const matrices = new Float64Array(6 * blocksOf(grid).length);
+  blocksOf(grid).forEach((block, k) => {
+    // About the middle of the whole block, so that every part of it is placed alike.
+    const middle = (first: number) => Math.floor(first / BLOCK) * BLOCK + (BLOCK - 1) / 2;
+    const [a, b, c, d, e, f] = matrixAt(back, middle(x + block.i), middle(y + block.j));
+    matrices.set([a, b, a * x + b * y + c - originX, d, e, d * x + e * y + f - originY], 6 * k);
+  });
+  return { ...grid, matrices };
 }

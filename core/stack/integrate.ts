@@ -4,7 +4,7 @@ import type { CombineResult, Kernels } from "../kernels";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
 import { inverse, mapRow, resample, sourceRegion } from "../register";
-import { isOnTrail } from "../measure";
+import { trailTest } from "../measure";
 import type { PlannedSub, StackPlan } from "./plan";
 import { combineSettings } from "./rejection";
 import { layerScatter } from "./scatter";
@@ -107,7 +107,7 @@ export async function stackRegion(
         piece[kind],
         results.map((result) => result[kind]),
       );
-    put(counts, [Float32Array.from(results[0].coverage), ...rejectedCounts(results)]);
+    put(counts, [new Float32Array(results[0].coverage), ...rejectedCounts(results)]);
     for (const { samples, rejected } of results) {
       piece.samples += samples;
       piece.rejected += rejected;
@@ -146,15 +146,8 @@ async function sampleSub(
       Array.from({ length: source.channels }, () => new Float32Array(tile.width * tile.height).fill(NaN)),
     );
   const raw = await source.read(from);
-  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels);
-  samples.planes.forEach((plane, c) => {
-    const { level, dx, dy } = sub.offset[c];
-    for (let y = 0, i = 0; y < tile.height; y++) {
-      let offset = level + dx * tile.x + dy * (tile.y + y);
-      for (let x = 0; x < tile.width; x++, i++, offset += dx) plane[i] = plane[i] * sub.scale + offset;
-    }
-  });
-  return samples;
+  const levels = sub.offset.map((plane) => ({ scale: sub.scale, ...plane }));
+  return resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels);
 }
 
 /** Pixels of a tile of the reference on which a sub's trails lie; null for none. */
@@ -166,11 +159,11 @@ function trailMask(
   const back = inverse(toReference);
   const { width, height } = tile;
   const mask = new Uint8Array(width * height);
+  const lines = trails.map(trailTest);
   const [xs, ys] = [new Float64Array(width), new Float64Array(width)];
   for (let row = 0; row < height; row++) {
     mapRow(back, tile.x, tile.y + row, width, xs, ys);
-    for (const trail of trails)
-      for (let i = 0; i < width; i++) if (isOnTrail(trail, xs[i], ys[i])) mask[row * width + i] = 1;
+    for (const isOn of lines) for (let i = 0; i < width; i++) if (isOn(xs[i], ys[i])) mask[row * width + i] = 1;
   }
   return mask;
 }

@@ -4,45 +4,95 @@ export interface WeightTable {
   phases: number;
   /** `(phases + 1) * taps` weights, each row of sum 1. */
   weights: Float32Array;
+  /** How each weight changes with the position, per pixel; as many. */
+  slopes: Float32Array;
 }
 
-/** Where output pixels lie in the source, in its own pixels; NaN for nowhere. */
-export interface RowPlaces {
-  xs: Float64Array;
-  ys: Float64Array;
-}
-
-/** Places of a grid of output pixels: pixel (i, j) lies at (a i + b j + c, d i + e j + f). */
+/**
+ * Places of a grid of output pixels in the source, in its own pixels. Within a block, pixel (i, j) of the grid, counted from the grid's first, lies
+ * at (a i + b j + c, d i + e j + f). Blocks are squares that begin at multiples of their side, as counted from where `x` and `y` are
+ * counted; so results do not depend on how a picture is cut into grids.
+ */
 export interface GridPlaces {
-  matrix: readonly [a: number, b: number, c: number, d: number, e: number, f: number];
+  /** Six numbers a block, a to f, by rows of blocks. */
+  matrices: Float64Array;
   columns: number;
   rows: number;
+  /** Where the grid's first pixel lies in the picture that is made. */
+  x: number;
+  y: number;
+  /** Side of a block; 0 where the whole grid is one. */
+  block: number;
+}
+
+/** What becomes of a value at pixel (i, j) of the grid: value · scale + level + dx i + dy j. */
+export interface Levels {
+  scale: number;
+  level: number;
+  dx: number;
+  dy: number;
 }
 
 export interface ResampleKernels {
   /**
-   * The value of each plane at each place, interpolated separably. Where a place lies outside the source by more than half a pixel, or any sample
-   * under it is NaN, the value is NaN; samples beyond the border repeat the border pixel. A value below the least of the 4 × 4 nearest samples is
-   * raised to it. RangeError for places or planes of unequal length.
+   * The value of each plane at each place, interpolated separably, then brought to `levels` (one a plane). Where a place lies outside the source by
+   * more than half a pixel, or any sample under it is NaN, the value is NaN; samples beyond the border repeat the border pixel. A value below the
+   * least of the 4 × 4 nearest samples is raised to it. Where the grid nearly agrees with the source's pixels (`isNear`), the kernel's columns follow
+   * those of the grid. RangeError for planes, levels or matrices of a wrong length.
    */
   resample(
     planes: readonly Float32Array[],
     width: number,
     height: number,
     table: WeightTable,
-    places: RowPlaces | GridPlaces,
+    places: GridPlaces,
+    levels: readonly Levels[],
   ): Float32Array[];
+}
+
+/** Greatest difference from whole steps of one pixel at which a kernel may lean with the grid: a quarter of a degree, half a percent. */
+const NEAR = 0.005;
+
+/** Whether a grid nearly agrees with the source's pixels, either axis as it is or mirrored. */
+export const isNear = ([a, b, , d, e]: ArrayLike<number> & Iterable<number>, taps: number): boolean =>
+  taps > 2 &&
+  Math.abs(Math.abs(a) - 1) <= NEAR &&
+  Math.abs(b) <= NEAR &&
+  Math.abs(d) <= NEAR &&
+  Math.abs(Math.abs(e) - 1) <= NEAR;
+
+/** Blocks of a grid, by rows: their first pixels within the grid, and their sizes. */
+export function blocksOf({ columns, rows, x, y, block }: Omit<GridPlaces, "matrices">) {
+  const spans = (from: number, count: number): [start: number, length: number][] => {
+    if (block === 0) return [[0, count]];
+    const found: [number, number][] = [];
+    for (let start = 0; start < count;) {
+      const length = Math.min(count - start, block - ((((from + start) % block) + block) % block));
+      found.push([start, length]);
+      start += length;
+    }
+    return found;
+  };
+  const across = spans(x, columns);
+  return spans(y, rows).flatMap(([j, height]) => across.map(([i, width]) => ({ i, j, width, height })));
 }
 
 export function checkPlaces(
   planes: readonly Float32Array[],
   width: number,
   height: number,
-  places: RowPlaces | GridPlaces,
+  places: GridPlaces,
+  levels: readonly Levels[],
 ): void {
-  const [across, down] = "xs" in places ? [places.xs.length, places.ys.length] : [places.columns, places.columns];
-  if (width < 1 || height < 1 || across !== down || planes.some((plane) => plane.length !== width * height))
+  const blocks = blocksOf(places).length;
+  if (
+    width < 1 ||
+    height < 1 ||
+    levels.length !== planes.length ||
+    places.matrices.length !== 6 * blocks ||
+    planes.some((plane) => plane.length !== width * height)
+  )
     throw new RangeError(
-      `planes must hold ${width}×${height} samples and places two coordinates each, received ${across} and ${down}`,
+      `planes must hold ${width}×${height} samples, with levels of each and 6 numbers for each of ${blocks} blocks, received ${levels.length} levels for ${planes.length} planes and ${places.matrices.length} numbers`,
     );
 }

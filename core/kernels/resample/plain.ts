@@ -1,5 +1,5 @@
-import type { GridPlaces, ResampleKernels, RowPlaces, WeightTable } from "./contract";
-import { checkPlaces } from "./contract";
+import type { GridPlaces, Levels, ResampleKernels, WeightTable } from "./contract";
+import { blocksOf, checkPlaces, isNear } from "./contract";
 
 export const resamplePlain: ResampleKernels = { resample };
 
@@ -7,58 +7,52 @@ function resample(
   planes: readonly Float32Array[],
   width: number,
   height: number,
-  { taps, phases, weights }: WeightTable,
-  places: RowPlaces | GridPlaces,
+  table: WeightTable,
+  places: GridPlaces,
+  levels: readonly Levels[],
 ): Float32Array[] {
-  checkPlaces(planes, width, height, places);
-  const { xs, ys } = "xs" in places ? places : placesOf(places);
-  const before = taps / 2 - 1;
-  return planes.map((plane) => {
-    const out = new Float32Array(xs.length);
-    for (let i = 0; i < out.length; i++) {
-      const x = xs[i];
-      const y = ys[i];
-      if (!(x >= -0.5 && y >= -0.5 && x <= width - 0.5 && y <= height - 0.5)) {
-        out[i] = NaN;
-        continue;
-      }
-      const ix = Math.floor(x);
-      const iy = Math.floor(y);
-      const wx = Math.round((x - ix) * phases) * taps;
-      const wy = Math.round((y - iy) * phases) * taps;
-      out[i] = interpolate(plane, width, height, ix - before, iy - before, taps, weights, wx, wy);
-    }
+  checkPlaces(planes, width, height, places, levels);
+  const blocks = blocksOf(places);
+  return planes.map((plane, p) => {
+    const { scale, level, dx, dy } = levels[p];
+    const out = new Float32Array(places.columns * places.rows);
+    blocks.forEach((block, k) => {
+      const at = places.matrices.subarray(6 * k, 6 * k + 6);
+      const [a, b, c, d, e, f] = at;
+      // How far a row of the source above or below shifts the place, where the kernel leans.
+      const lean = isNear(at, table.taps) ? b / e : 0;
+      for (let j = block.j; j < block.j + block.height; j++)
+        for (let i = block.i; i < block.i + block.width; i++) {
+          const value = valueAt(plane, width, height, table, a * i + (b * j + c), d * i + (e * j + f), lean);
+          out[j * places.columns + i] = value * scale + (level + dx * i + dy * j);
+        }
+    });
     return out;
   });
 }
 
-function placesOf({ matrix: [a, b, c, d, e, f], columns, rows }: GridPlaces): RowPlaces {
-  const [xs, ys] = [new Float64Array(columns * rows), new Float64Array(columns * rows)];
-  for (let j = 0, k = 0; j < rows; j++)
-    for (let i = 0; i < columns; i++, k++) {
-      xs[k] = a * i + (b * j + c);
-      ys[k] = d * i + (e * j + f);
-    }
-  return { xs, ys };
-}
-
 /** `taps` × `taps` samples, those beyond the border repeating the border pixel, raised to the least of the inner 4 × 4. */
-function interpolate(
+function valueAt(
   plane: Float32Array,
   width: number,
   height: number,
-  left: number,
-  top: number,
-  taps: number,
-  weights: Float32Array,
-  wx: number,
-  wy: number,
+  { taps, phases, weights }: WeightTable,
+  x: number,
+  y: number,
+  lean: number,
 ): number {
+  if (!(x >= -0.5 && y >= -0.5 && x <= width - 0.5 && y <= height - 0.5)) return NaN;
+  const before = taps / 2 - 1;
+  const inner = taps / 2 - 2;
+  const top = Math.floor(y) - before;
+  const wy = Math.round((y - Math.floor(y)) * phases) * taps;
   let value = 0;
   let least = Infinity;
-  const inner = taps / 2 - 2;
   for (let j = 0; j < taps; j++) {
     const line = Math.min(height - 1, Math.max(0, top + j)) * width;
+    const place = x + lean * (top + j - y);
+    const left = Math.floor(place) - before;
+    const wx = Math.round((place - Math.floor(place)) * phases) * taps;
     let row = 0;
     for (let k = 0; k < taps; k++) {
       const sample = plane[line + Math.min(width - 1, Math.max(0, left + k))];
