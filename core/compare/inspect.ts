@@ -68,7 +68,7 @@ export async function inspectPicture(
     const piece = await picture.read(tile);
     pieces.push(piece);
     const plane = withoutGaps(meanPlane(piece));
-    const saturated = measureSaturation(piece, unit).mask;
+    const saturated = measureSaturation(piece, unit, job.kernels).mask;
     const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated });
     stars.push(...found);
     placed.push(...found.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })));

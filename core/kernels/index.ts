@@ -7,4 +7,5 @@ export { createPlainKernels, createWasmKernels } from "./kernels";
 export type { LineSums } from "./lines/contract";
 export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";
+export type { DetectionBands, MeshLevels, SkyKernels } from "./sky/contract";
 export type { ShrinkSettings } from "./starlet/contract";

@@ -238,6 +238,43 @@ test("a grid that is cut gives the same bytes, in blocks and without", () => {
   expect(() => wasm.resample([plane], 4, 4, table, whole, levels)).toThrow(RangeError);
 });
 
+test.each([
+  [157, 83],
+  [64, 40],
+  [5, 9],
+  [3, 2],
+  [1, 1],
+])("the detection bands of wasm equal their plain twins', with gaps, at %i × %i px", (width, height) => {
+  const plane = noise(width * height, 8, 4);
+  plane[(width * height) >> 1] = NaN;
+  const mesh = { columns: 3, rows: 2, level: Float32Array.of(3, 4, 5, 4, 3, 6) };
+  for (const background of [mesh, null]) {
+    const [a, b] = [plain, wasm].map((kernels) => kernels.detectionBands(plane, width, height, background));
+    expect(a.clean[(width * height) >> 1]).toBe(0);
+    for (const key of ["clean", "band", "coarse"] as const) expect(worst(a[key], b[key])).toBeLessThan(5e-6);
+  }
+  // What one step and three steps of the starlet leave.
+  const { clean, band, coarse } = plain.detectionBands(plane, width, height, null);
+  const once = plain.starletSmooth(clean, width, height, 0);
+  expect(
+    worst(
+      band.map((v, i) => v + coarse[i]),
+      once,
+    ),
+  ).toBeLessThan(5e-6);
+});
+
+test("the largest of each chunk, NaN left out, also of a part that is no whole vector", () => {
+  const values = noise(64 * 4100 + 7, 3);
+  values.fill(NaN, 128, 192);
+  values[70] = NaN;
+  values[300] = Infinity;
+  const [a, b] = [plain, wasm].map((kernels) => kernels.chunkMaxima(values));
+  expect(b).toEqual(a);
+  expect(a[1]).toBe(Math.max(...values.slice(64, 128).filter((v) => v === v)));
+  expect([a[2], a[4], a.length]).toEqual([-Infinity, Infinity, 4101]);
+});
+
 test("a kernel refuses a plane of another size and a PSF without a centre", () => {
   for (const kernels of [plain, wasm]) {
     expect(() => kernels.starletSmooth(new Float32Array(5), 2, 2, 0)).toThrow(RangeError);

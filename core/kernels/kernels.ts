@@ -11,6 +11,9 @@ import { linesWasm } from "./lines/wasm";
 import type { ResampleKernels } from "./resample/contract";
 import { resamplePlain } from "./resample/plain";
 import { resampleWasm } from "./resample/wasm";
+import type { SkyKernels } from "./sky/contract";
+import { skyPlain } from "./sky/plain";
+import { skyWasm } from "./sky/wasm";
 import type { StarletKernels } from "./starlet/contract";
 import { starletPlain } from "./starlet/plain";
 import { starletWasm } from "./starlet/wasm";
@@ -25,11 +28,20 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   ConvolutionKernels &
   CombineKernels &
   LineKernels &
-  ResampleKernels;
+  ResampleKernels &
+  SkyKernels;
 
 /** The kernels in plain TypeScript. */
 export function createPlainKernels(): Kernels {
-  return { name: "plain", ...starletPlain, ...convolutionPlain, ...combinePlain, ...linesPlain, ...resamplePlain };
+  return {
+    name: "plain",
+    ...starletPlain,
+    ...convolutionPlain,
+    ...combinePlain,
+    ...linesPlain,
+    ...resamplePlain,
+    ...skyPlain,
+  };
 }
 
 /**
@@ -48,5 +60,6 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...combineWasm(wasm),
     ...linesWasm(wasm),
     ...resampleWasm(wasm),
+    ...skyWasm(wasm),
   };
 }

@@ -1,5 +1,5 @@
 export type { BackgroundMesh, PlaneFit } from "./background";
-export { backgroundPlane, fitBackgroundPlane, measureBackground } from "./background";
+export { fitBackgroundPlane, measureBackground } from "./background";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
 export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } from "./noise";

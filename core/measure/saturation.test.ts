@@ -1,9 +1,12 @@
+import { createPlainKernels } from "../kernels";
 import { createRandom } from "../numeric/random";
 import { frameOfRaster, rasterOf } from "../raster";
 import { SHARES, SIXTEEN_BITS } from "../testing/fixtures";
 import { dataRange, measureSaturation, pileUpLevel } from "./saturation";
 
 const [WIDTH, HEIGHT] = [300, 260];
+const kernels = createPlainKernels();
+const levelIn = (plane: Float32Array) => pileUpLevel(plane, WIDTH, HEIGHT, kernels.chunkMaxima(plane));
 
 /** Gaussian stars of FWHM 3 px whose heights follow a power law, cut off at `full`, with photon-like noise; sky 500, read noise 6. */
 function sky(full: number, seed = 1, share = (_x: number, _y: number) => 1): Float32Array {
@@ -25,7 +28,7 @@ function sky(full: number, seed = 1, share = (_x: number, _y: number) => 1): Flo
 
 test.each([4095, 16383, 40_000])("stars cut off at %i are found out, whatever the unit and the offset", (full) => {
   const plane = sky(full);
-  const level = pileUpLevel(plane, WIDTH, HEIGHT) ?? NaN;
+  const level = levelIn(plane) ?? NaN;
   expect(level).toBeLessThanOrEqual(full);
   expect(level).toBeGreaterThan(0.95 * full);
   for (const [gain, offset] of [
@@ -33,39 +36,40 @@ test.each([4095, 16383, 40_000])("stars cut off at %i are found out, whatever th
     [0.8, -700],
     [1e6, 3],
   ])
-    expect(
-      pileUpLevel(
-        plane.map((v) => v * gain + offset),
-        WIDTH,
-        HEIGHT,
-      ) ?? NaN,
-    ).toBeCloseTo(level * gain + offset, -Math.floor(Math.log10(gain)) - 1);
+    expect(levelIn(plane.map((v) => v * gain + offset)) ?? NaN).toBeCloseTo(
+      level * gain + offset,
+      -Math.floor(Math.log10(gain)) - 1,
+    );
 });
 
 test("after a flat the plateaus differ by their place, and are found all the same", () => {
   const vignetted = sky(20_000, 2, (x, y) => 1 - (0.2 * (((x - 150) / 150) ** 2 + ((y - 130) / 130) ** 2)) / 2);
-  const level = pileUpLevel(vignetted, WIDTH, HEIGHT) ?? NaN;
+  const level = levelIn(vignetted) ?? NaN;
   expect(level).toBeGreaterThan(0.93 * 20_000);
   expect(level).toBeLessThan(1.1 * 20_000);
 });
 
 test("no pile-up: unsaturated stars, noise alone, a galaxy's core, a frame of one value, one without data", () => {
-  for (const seed of [1, 2, 3, 4, 5]) expect(pileUpLevel(sky(1e9, seed), WIDTH, HEIGHT)).toBeNull();
+  for (const seed of [1, 2, 3, 4, 5]) expect(levelIn(sky(1e9, seed))).toBeNull();
   const random = createRandom(5);
   const noise = Float32Array.from({ length: WIDTH * HEIGHT }, () => 100 + random.normal());
-  expect(pileUpLevel(noise, WIDTH, HEIGHT)).toBeNull();
+  expect(levelIn(noise)).toBeNull();
   const galaxy = noise.map(
     (v, i) => v + 4000 * Math.exp(-Math.hypot((i % WIDTH) - 150, Math.floor(i / WIDTH) - 130) / 12),
   );
-  expect(pileUpLevel(galaxy, WIDTH, HEIGHT)).toBeNull();
-  expect(pileUpLevel(new Float32Array(WIDTH * HEIGHT).fill(7), WIDTH, HEIGHT)).toBeNull();
-  expect(pileUpLevel(new Float32Array(WIDTH * HEIGHT).fill(NaN), WIDTH, HEIGHT)).toBeNull();
+  expect(levelIn(galaxy)).toBeNull();
+  expect(levelIn(new Float32Array(WIDTH * HEIGHT).fill(7))).toBeNull();
+  expect(levelIn(new Float32Array(WIDTH * HEIGHT).fill(NaN))).toBeNull();
 });
 
 test("who says it counts in this order: a person, the lower of header and pile-up, the type", () => {
   const raster = rasterOf(WIDTH, HEIGHT, [sky(16_383).map((v) => v / 65535)]);
   const of = (saturation: number, from: string) =>
-    measureSaturation(raster, { ...SIXTEEN_BITS, saturation, from: { ...SIXTEEN_BITS.from, saturation: from } }).unit;
+    measureSaturation(
+      raster,
+      { ...SIXTEEN_BITS, saturation, from: { ...SIXTEEN_BITS.from, saturation: from } },
+      kernels,
+    ).unit;
   expect(of(62_000, "95 % of full scale")).toMatchObject({ from: { saturation: "pile-up in star cores" } });
   expect(of(62_000, "95 % of full scale")?.saturation ?? 0).toBeLessThan(16_384);
   expect(of(12_000, "header")).toMatchObject({ saturation: 12_000, from: { saturation: "header" } });
@@ -75,11 +79,11 @@ test("who says it counts in this order: a person, the lower of header and pile-u
 
 test("a pixel is saturated where any channel is; a clean frame has no mask", () => {
   const planes = [0.2, 0.99, 0.2].map((v) => Float32Array.of(0.1, 0.1, v, 0.1));
-  const found = measureSaturation(rasterOf(2, 2, planes), SHARES, false);
+  const found = measureSaturation(rasterOf(2, 2, planes), SHARES, kernels, false);
   expect(found.share).toBe(0.25);
   expect([...(found.mask ?? [])]).toEqual([0, 0, 1, 0]);
-  expect(measureSaturation(rasterOf(2, 2, [new Float32Array(4)]), SHARES).mask).toBeNull();
-  expect(measureSaturation(rasterOf(2, 2, planes), null, false)).toEqual({ unit: null, mask: null, share: 0 });
+  expect(measureSaturation(rasterOf(2, 2, [new Float32Array(4)]), SHARES, kernels).mask).toBeNull();
+  expect(measureSaturation(rasterOf(2, 2, planes), null, kernels, false)).toEqual({ unit: null, mask: null, share: 0 });
 });
 
 test("the range of a frame leaves wild pixels, NaN and infinity out", async () => {

@@ -1,5 +1,6 @@
 import type { DataRange, FrameUnit } from "../formats";
 import { toSample } from "../formats";
+import type { SkyKernels } from "../kernels";
 import type { FrameSource, Raster } from "../raster";
 import { LargestValues, median, medianInPlace, nextAtLeast, tilesOf, wholeRegion } from "../raster";
 
@@ -46,15 +47,16 @@ const PLATEAU_SPREAD = 0.97;
 
 /**
  * The level from which the stars of a plane are cut off, found in their cores: stars have flat tops there, and hardly any rises beyond.
- * Null where no pile-up is seen. Heights count above the median, so neither unit nor offset matters. Source: own; derivation above.
+ * Null where no pile-up is seen. Heights count above the median, so neither unit nor offset matters. `maxima`: the
+ * largest value of each chunk of the plane (SkyKernels). Source: own; derivation above.
  */
-export function pileUpLevel(plane: Float32Array, width: number, height: number): number | null {
+export function pileUpLevel(plane: Float32Array, width: number, height: number, maxima: Float32Array): number | null {
   const sky = median(sampled(plane));
   const largest = new LargestValues(wildCount(plane.length));
-  largest.add(plane);
+  largest.add(plane, maxima);
   const top = largest.rising()[0];
   if (!(top > sky)) return null;
-  const peaks = brightPeaks(plane, width, height, sky, sky + 0.25 * (top - sky));
+  const peaks = brightPeaks(plane, width, height, sky, sky + 0.25 * (top - sky), maxima);
   const isFlat = ({ share, count }: Peak): boolean => count >= LEAST_FLAT && share > FLAT_SHARE;
   const plateaus = peaks.filter(isFlat).sort((a, b) => b.level - a.level);
   const others = peaks.filter((peak) => !isFlat(peak));
@@ -77,10 +79,18 @@ interface Peak {
 }
 
 /** Connected bright places above `least`, star-sized ones only. */
-function brightPeaks(plane: Float32Array, width: number, height: number, sky: number, least: number): Peak[] {
+function brightPeaks(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  sky: number,
+  least: number,
+  maxima: Float32Array,
+): Peak[] {
+  const next = (from: number) => nextAtLeast(plane, from, least, maxima);
   const seen = new Uint8Array(plane.length);
   const peaks: Peak[] = [];
-  for (let start = nextAtLeast(plane, 0, least); start < plane.length; start = nextAtLeast(plane, start + 1, least)) {
+  for (let start = next(0); start < plane.length; start = next(start + 1)) {
     if (seen[start] === 1) continue;
     const inside = flood(plane, width, height, start, least, seen);
     if (inside.length > LARGEST) continue;
@@ -149,10 +159,16 @@ export interface Saturation {
  * else the share of full scale that the type gives. The pile-up is not looked for in frames without stars (`stars` false).
  * Without a unit nothing but the pile-up counts.
  */
-export function measureSaturation({ planes, width, height }: Raster, unit: FrameUnit | null, stars = true): Saturation {
+export function measureSaturation(
+  { planes, width, height }: Raster,
+  unit: FrameUnit | null,
+  kernels: SkyKernels,
+  stars = true,
+): Saturation {
+  const maxima = planes.map((plane) => kernels.chunkMaxima(plane));
   const claimed = !unit || unit.saturation === null ? Infinity : toSample(unit, unit.saturation);
-  const levels = planes.map((plane) => {
-    const found = stars && unit?.from.saturation !== "typed in" ? pileUpLevel(plane, width, height) : null;
+  const levels = planes.map((plane, c) => {
+    const found = stars && unit?.from.saturation !== "typed in" ? pileUpLevel(plane, width, height, maxima[c]) : null;
     if (found === null) return claimed;
     return unit?.from.saturation === "header" ? Math.min(found, claimed) : found;
   });
@@ -160,7 +176,8 @@ export function measureSaturation({ planes, width, height }: Raster, unit: Frame
   let count = 0;
   for (const [c, plane] of planes.entries()) {
     const level = levels[c];
-    for (let i = nextAtLeast(plane, 0, level); i < plane.length; i = nextAtLeast(plane, i + 1, level)) {
+    const next = (from: number) => nextAtLeast(plane, from, level, maxima[c]);
+    for (let i = next(0); i < plane.length; i = next(i + 1)) {
       mask ??= new Uint8Array(width * height);
       count += 1 - mask[i];
       mask[i] = 1;

@@ -1,8 +1,8 @@
 import type { Kernels } from "../kernels";
-import { medianInPlace, quantile, robustSpread } from "../raster";
+import { medianInPlace, mirrorIndex, nextAtLeast, quantile, robustSpread } from "../raster";
 import type { BackgroundMesh } from "./background";
 import { centroid } from "./centroid";
-import { measureBackground, withoutBackground } from "./background";
+import { measureBackground } from "./background";
 import type { StarFit } from "./fit";
 import { fitMoffat } from "./fit";
 import { moffatAlpha } from "./psf";
@@ -51,20 +51,22 @@ export function findStars(
   options: StarOptions = {},
 ): Star[] {
   const { threshold = 5, saturated = null, fits = 70, searchAgain = true } = options;
-  const clean = withoutBackground(plane, options.background ?? measureBackground(plane, width, height));
+  const background = options.background ?? measureBackground(plane, width, height);
+  const first = bandsOf(plane, width, height, background, kernels);
+  const clean = first.picture;
   const frame: Frame = { clean, width, height, saturated };
-  const first = bandsOf(clean, width, height, kernels);
   const noise = bandNoise(first.band, width, height);
   if (!(noise.quiet > 0)) return [];
-  const peaks = localMaxima(first.band, width, height, threshold * noise.quiet).filter(
+  const peaks = localMaxima(first, width, height, threshold * noise.quiet).filter(
     (i) => ridgeShare(first.band, width, height, i) < 0.25 + (1.2 * noise.quiet) / first.band[i],
   );
   const { fwhm, beta } = typicalShape(frame, peaks, first.band);
+  const ring = ringBetween(2 * fwhm + 1, 2 * fwhm + 4);
   const compactness = typicalCompactness(first, peaks, noise.quiet);
   const measureAll = (bands: Bands, picture: Float32Array, candidates: number[]) =>
     candidates
       .filter((i) => isStarlike(bands, width, height, i, compactness, threshold, noise))
-      .flatMap((i) => measureStar(frame, picture, bands, i, fwhm, noise.quiet) ?? []);
+      .flatMap((i) => measureStar(frame, picture, bands, i, fwhm, noise.quiet, ring) ?? []);
   const stars = measureAll(first, clean, peaks);
   if (searchAgain) stars.push(...hiddenStars(frame, first, stars, fwhm, beta, threshold * noise.quiet, measureAll));
   stars.sort((a, b) => b.flux - a.flux);
@@ -86,7 +88,7 @@ function hiddenStars(
   for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
   const rest = clean.map((v, i) => v - model[i]);
   const second = first.again(rest);
-  const hidden = localMaxima(second.band, width, height, least).filter((i) =>
+  const hidden = localMaxima(second, width, height, least).filter((i) =>
     isHidden(second.band, model, stars, width, height, i, fwhm),
   );
   return measureAll(second, rest, hidden);
@@ -100,26 +102,46 @@ interface Frame {
   saturated: Uint8Array | null;
 }
 
-/** The matched band (scales 2 and 3), what is coarser than its finer half and than all of it, and the picture itself. */
+/** The matched band (scales 2 and 3), what is coarser than it, and the picture itself, less its background. */
 interface Bands {
   band: Float32Array;
-  middle: Float32Array;
+  /** The largest value of each chunk of the band. */
+  maxima: Float32Array;
   coarse: Float32Array;
   picture: Float32Array;
+  width: number;
+  height: number;
   /** The same bands of another picture of this size. */
   again(picture: Float32Array): Bands;
 }
 
-function bandsOf(picture: Float32Array, width: number, height: number, kernels: Kernels): Bands {
-  const band = kernels.starletSmooth(picture, width, height, 0);
-  const middle = kernels.starletSmooth(band, width, height, 1);
-  const coarse = kernels.starletSmooth(middle, width, height, 2);
-  for (let i = 0; i < band.length; i++) band[i] -= coarse[i];
-  return { band, middle, coarse, picture, again: (other) => bandsOf(other, width, height, kernels) };
+function bandsOf(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  background: BackgroundMesh | null,
+  kernels: Kernels,
+): Bands {
+  const { clean, band, coarse } = kernels.detectionBands(plane, width, height, background);
+  const again = (other: Float32Array) => bandsOf(other, width, height, null, kernels);
+  return { band, maxima: kernels.chunkMaxima(band), coarse, picture: clean, width, height, again };
 }
 
-/** The finer part of the band (scale 2) at a pixel; wanted at few, so it is not kept as a plane. */
-const fineAt = ({ band, middle, coarse }: Bands, i: number): number => band[i] + coarse[i] - middle[i];
+/** B3 spline smoothing at distances 1 and 2, one after the other, as one filter of 13 taps. */
+const TWICE = [1, 4, 10, 20, 31, 40, 44, 40, 31, 20, 10, 4, 1].map((w) => w / 256);
+
+/** The finer part of the band (scale 2) at a pixel: what one smoothing leaves less what two leave. Wanted at few, so it is not kept as a plane. */
+function fineAt({ band, coarse, picture, width, height }: Bands, i: number): number {
+  const [x, y] = [i % width, Math.floor(i / width)];
+  let twice = 0;
+  for (let v = -6; v <= 6; v++) {
+    const line = mirrorIndex(y + v, height) * width;
+    let row = 0;
+    for (let u = -6; u <= 6; u++) row += TWICE[u + 6] * picture[line + mirrorIndex(x + u, width)];
+    twice += TWICE[v + 6] * row;
+  }
+  return band[i] + coarse[i] - twice;
+}
 
 /** The picture less what is coarser than the band, at a pixel. */
 const sharpAt = ({ picture, coarse }: Bands, i: number): number => picture[i] - coarse[i];
@@ -215,25 +237,27 @@ function addProfile(model: Float32Array, width: number, height: number, star: St
       model[y * width + x] += top * (1 + ((x - star.x) ** 2 + (y - star.y) ** 2) / alpha2) ** -beta;
 }
 
-function localMaxima(band: Float32Array, width: number, height: number, least: number): number[] {
+function localMaxima({ band, maxima }: Bands, width: number, height: number, least: number): number[] {
   const found: number[] = [];
-  for (let y = 2; y < height - 2; y++)
-    for (let x = 2; x < width - 2; x++) {
-      const i = y * width + x;
-      const v = band[i];
-      if (
-        v > least &&
-        v >= band[i - 1] &&
-        v > band[i + 1] &&
-        v >= band[i - width] &&
-        v > band[i + width] &&
-        v >= band[i - width - 1] &&
-        v >= band[i - width + 1] &&
-        v > band[i + width - 1] &&
-        v > band[i + width + 1]
-      )
-        found.push(i);
-    }
+  const end = (height - 2) * width;
+  for (let i = nextAtLeast(band, 2 * width, least, maxima); i < end; i = nextAtLeast(band, i + 1, least, maxima)) {
+    const x = i % width;
+    const v = band[i];
+    if (
+      x >= 2 &&
+      x < width - 2 &&
+      v > least &&
+      v >= band[i - 1] &&
+      v > band[i + 1] &&
+      v >= band[i - width] &&
+      v > band[i + width] &&
+      v >= band[i - width - 1] &&
+      v >= band[i - width + 1] &&
+      v > band[i + width - 1] &&
+      v > band[i + width + 1]
+    )
+      found.push(i);
+  }
   return found.sort((a, b) => band[b] - band[a]);
 }
 
@@ -283,10 +307,11 @@ function measureStar(
   i: number,
   fwhm: number,
   sigma: number,
+  ring: Ring,
 ): Star | null {
   const px = i % width;
   const py = Math.floor(i / width);
-  const local = annulusMedian(picture, width, height, px, py, 2 * fwhm + 1, 2 * fwhm + 4);
+  const local = ringMedian(picture, width, height, px, py, ring);
   const { x, y } = centroid(bands.picture, bands.coarse, width, height, px, py, fwhm);
   const reach = Math.ceil(1.6 * fwhm);
   let flux = 0;
@@ -323,25 +348,32 @@ function measureStar(
   return { x, y, flux, peak, snr: bands.band[i] / sigma, saturated, fit: null };
 }
 
-function annulusMedian(
-  clean: Float32Array,
-  width: number,
-  height: number,
-  x: number,
-  y: number,
-  r0: number,
-  r1: number,
-) {
-  const values: number[] = [];
+/** Pixels between two radii about a pixel. */
+interface Ring {
+  dx: Int32Array;
+  dy: Int32Array;
+  values: Float32Array;
+}
+
+function ringBetween(r0: number, r1: number): Ring {
   const reach = Math.ceil(r1);
-  for (let dy = -reach; dy <= reach; dy++)
-    for (let dx = -reach; dx <= reach; dx++) {
-      const r = Math.hypot(dx, dy);
-      const sx = x + dx;
-      const sy = y + dy;
-      if (r >= r0 && r <= r1 && sx >= 0 && sy >= 0 && sx < width && sy < height) values.push(clean[sy * width + sx]);
-    }
-  return values.length > 0 ? medianInPlace(Float32Array.from(values)) : 0;
+  const side = 2 * reach + 1;
+  const places = Array.from({ length: side * side }, (_, k) => [(k % side) - reach, Math.floor(k / side) - reach]);
+  const inside = places.filter(([dx, dy]) => Math.hypot(dx, dy) >= r0 && Math.hypot(dx, dy) <= r1);
+  const [dx, dy] = [0, 1].map((axis) => Int32Array.from(inside, (place) => place[axis]));
+  return { dx, dy, values: new Float32Array(inside.length) };
+}
+
+/** Median of a picture on a ring about a pixel; 0 where all of it lies outside. */
+function ringMedian(clean: Float32Array, width: number, height: number, x: number, y: number, ring: Ring): number {
+  const { dx, dy, values } = ring;
+  let n = 0;
+  for (let k = 0; k < dx.length; k++) {
+    const sx = x + dx[k];
+    const sy = y + dy[k];
+    if (sx >= 0 && sy >= 0 && sx < width && sy < height) values[n++] = clean[sy * width + sx];
+  }
+  return n > 0 ? medianInPlace(values, n) : 0;
 }
 
 /** Fits profiles to the brightest stars that are not saturated, alone within 3 FWHM and well above the noise. */

@@ -17,6 +17,7 @@ export type { FrameSource } from "./frameSource";
 export { frameOfRaster, scaledFrame } from "./frameSource";
 export {
   LargestValues,
+  CHUNK,
   nextAtLeast,
   SIGMA_PER_MAD,
   clippedMean,

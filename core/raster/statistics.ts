@@ -81,10 +81,16 @@ export class LargestValues {
     this.held = new Float32Array(4 * count + 1024);
   }
 
-  add(values: ArrayLike<number>): void {
-    const { length } = values;
+  /** With `maxima` of its chunks, those without a large value are passed over. */
+  add(values: ArrayLike<number>, maxima: Float32Array | null = null): void {
+    if (!maxima) return this.addPart(values, 0, values.length);
+    for (const [k, most] of maxima.entries())
+      if (most > this.floor) this.addPart(values, k * CHUNK, Math.min(values.length, (k + 1) * CHUNK));
+  }
+
+  private addPart(values: ArrayLike<number>, from: number, to: number): void {
     let { floor } = this;
-    for (let i = 0; i < length; i++) {
+    for (let i = from; i < to; i++) {
       const v = values[i];
       if (!(v > floor) || v === Infinity) continue;
       this.held[this.n++] = v;
@@ -165,10 +171,20 @@ export function meanAndDeviation(values: ArrayLike<number>, n = values.length): 
   return { mean, sigma: Math.sqrt(squares / n) };
 }
 
-/** Index of the first value from `from` on that is at least `least`; the length where there is none. A loop of its own, which engines make fast. */
-export function nextAtLeast(values: Float32Array, from: number, least: number): number {
+/** So many values are a chunk, of which the largest is known. */
+export const CHUNK = 64;
+
+/**
+ * Index of the first value from `from` on that is at least `least`; the length where there is none. `maxima` holds the largest of each chunk, so that
+ * chunks are passed over.
+ */
+export function nextAtLeast(values: Float32Array, from: number, least: number, maxima: Float32Array): number {
   const n = values.length;
   let i = from;
-  while (i < n && !(values[i] >= least)) i++;
-  return i;
+  while (i < n) {
+    const end = i - (i % CHUNK) + CHUNK;
+    if (maxima[Math.floor(i / CHUNK)] >= least) for (; i < Math.min(n, end); i++) if (values[i] >= least) return i;
+    i = end;
+  }
+  return n;
 }

@@ -70,7 +70,7 @@ export const tellUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = asy
   const unit = await shop.frames.unit(frame);
   if (!look) return unit;
   const source = await shop.frames.open(frame);
-  return measureSaturation(await source.read(wholeRegion(source)), unit).unit ?? unit;
+  return measureSaturation(await source.read(wholeRegion(source)), unit, shop.job.kernels).unit ?? unit;
 };
 
 /** A file that must be decoded whole, as an uncompressed FITS file. */
@@ -163,7 +163,7 @@ function levelsOf(
     looksMosaic: false,
     blackShare: 0,
     double: null,
-    saturatedShare: measureSaturation(raster, unit, false).share,
+    saturatedShare: measureSaturation(raster, unit, kernels, false).share,
     trail: null,
     otherTrails: [],
   };
