@@ -4,7 +4,7 @@ import { z } from "zod";
 import { UserError } from "@/core/job";
 import type { Warp } from "@/core/register";
 import { matrixAt } from "@/core/register";
-import type { StackSettings, SubFacts } from "@/core/stack";
+import type { Stage, StackSettings, SubFacts } from "@/core/stack";
 import { chooseReference, stackParameters, stackSettings } from "@/core/stack";
 import { makeStack } from "@/engine/jobs/stack";
 import type { WorkerPool } from "@/engine/pool";
@@ -79,21 +79,36 @@ async function stackOne(
 ) {
   const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
   const strips = stripFolder(`${stemOf(out)}.strips`);
+  const measured: Stage = { stage: "measure", seconds: rest.seconds, peakBytes: mostBytes() };
   const made = await makeStack(
     pool,
     { subs: own.map(({ facts }) => facts), frames, settings, grid, strips },
     { onProgress: createProgress("Stacking") },
   );
   const pictures = [made.mean, made.a, made.b, made.coverage, made.rejected];
+  const begun = Date.now();
   for (const [i, target] of targetsOf(out).entries()) await writeWhole(target, pictures[i]);
+  const written: Stage = { stage: "write", seconds: (Date.now() - begun) / 1000, peakBytes: mostBytes() };
+  const { seconds: _, ...others } = rest;
   await made.release();
   const { facts } = made;
   const matrixOf = (warp: Warp | null) => warp && matrixAt(warp, made.plan.width / 2, made.plan.height / 2);
   const listed = made.report.subs.map((sub) => ({ ...sub, matrix: matrixOf(sub.toReference) }));
-  const report = { format: REPORT_FORMAT, ...made.report, subs: listed, ...rest, settings, facts };
+  const report = {
+    format: REPORT_FORMAT,
+    ...made.report,
+    subs: listed,
+    stages: [measured, ...made.report.stages, written],
+    ...others,
+    settings,
+    facts,
+  };
   await writeWhole(reportOf(out), JSON.stringify(report, null, 1));
   return { out, ...report };
 }
+
+/** Most bytes that this process has held so far. */
+const mostBytes = (): number => process.resourceUsage().maxRSS * 1024;
 
 const stemOf = (out: string): string => out.replace(/\.fits?$/i, "");
 const targetsOf = (out: string): string[] => [

@@ -74,6 +74,8 @@ function asStacked(frame: FrameRef, { reading }: Pick<OpenedFile, "reading">, mo
 export interface Rest {
   unreadable: Failure[];
   leftAside: Failure[];
+  /** How long reading and measuring took. */
+  seconds: number;
 }
 
 /** Why a file is not taken for a light; none for a light. Nothing that was made of lights is stacked with them. */
@@ -98,6 +100,7 @@ export async function withSubs<T>(
   work: (subs: MeasuredSub[], rest: Rest) => Promise<T>,
 ): Promise<T> {
   const { folder, remove } = await temporaryFolder();
+  const started = Date.now();
   try {
     const progress = createProgress("Measuring");
     const { opened, failures } = await openFiles(pool, paths);
@@ -137,7 +140,7 @@ export async function withSubs<T>(
     const subs = read.flatMap((item) => item ?? []);
     if (subs.length === 0)
       throw new UserError(`no sub could be read: ${(failures[0] ?? aside[0])?.reason}`, "Choose other files.");
-    return await work(subs, { unreadable: failures, leftAside: aside });
+    return await work(subs, { unreadable: failures, leftAside: aside, seconds: (Date.now() - started) / 1000 });
   } finally {
     await remove();
   }

@@ -5,6 +5,8 @@ import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
 import { inverse, mapRow, resample, sourceRegion } from "../register";
 import { trailTest } from "../measure";
+import type { LocalLevels } from "./localLevels";
+import { applyLocalLevels } from "./localLevels";
 import type { PlannedSub, StackPlan } from "./plan";
 import { combineSettings } from "./rejection";
 import { layerScatter } from "./scatter";
@@ -131,9 +133,9 @@ function rejectedCounts(results: readonly CombineResult[]): [above: Float32Array
 }
 
 /** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */
-async function sampleSub(
+export async function sampleSub(
   source: FrameSource,
-  sub: Pick<PlannedSub, "toReference" | "scale" | "offset">,
+  sub: Pick<PlannedSub, "toReference" | "scale" | "offset"> & { local?: LocalLevels | null },
   tile: Region,
   resampling: StackSettings["resampling"],
   kernels: Kernels,
@@ -147,7 +149,9 @@ async function sampleSub(
     );
   const raw = await source.read(from);
   const levels = sub.offset.map((plane) => ({ scale: sub.scale, ...plane }));
-  return resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels);
+  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels);
+  if (sub.local) applyLocalLevels(samples, tile, sub.local);
+  return samples;
 }
 
 /** Pixels of a tile of the reference on which a sub's trails lie; null for none. */

@@ -14,7 +14,10 @@ import type { Rejection } from "./rejection";
 import { chooseRejection } from "./rejection";
 import type { SubScatter } from "./scatter";
 import { scatterOf } from "./scatter";
+import type { LocalLevels } from "./localLevels";
 import type { StackSettings } from "./settings";
+import type { StarlightField } from "./starlight";
+import { starlightField } from "./starlight";
 
 /** What planning needs to know of a sub. */
 export interface SubFacts {
@@ -49,6 +52,10 @@ export interface PlannedSub {
   scatter: SubScatter;
   /** Trails to be taken out whole, in its own coordinates. */
   trails: Trail[];
+  /** How its starlight differs over the field, where it is brought to the others place by place. */
+  starlight: StarlightField | null;
+  /** What brings it to the others place by place (local.ts); null where that was not asked for, or is not measured yet. */
+  local: LocalLevels | null;
 }
 
 export interface LeftOutSub {
@@ -121,7 +128,9 @@ export function chooseReference(subs: SubFacts[], settings: StackSettings): SubF
     const first = bestReference(left);
     if (!first) break;
     const related = subs.flatMap((sub) => {
-      const relation = relateSub(sub, first, settings.transform);
+      // Scores only need starlight, which the least transform that fits tells as well.
+      const least = relateSub(sub, first, "similarity");
+      const relation = least.ok ? least : relateSub(sub, first, settings.transform);
       return relation.ok ? [{ ...sub, relation: relation.value }] : [];
     });
     if (related.length > most.length) most = related;
@@ -192,6 +201,11 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       half: i % 2 === 0 ? "A" : "B",
       scatter: scatterOf(sub, toReference, scale, settings.resampling),
       trails: settings.keepTrails ? [] : trailsOf(sub.measures),
+      starlight:
+        settings.normalise === "local" && sub.id !== reference.id
+          ? starlightField(sub.stars, reference.stars, toReference, scale, reference)
+          : null,
+      local: null,
     };
   });
   const plan: StackPlan = {
@@ -298,6 +312,7 @@ function ontoGrid(plan: StackPlan, reference: SubFacts, grid: SubFacts, settings
     used: plan.used.map((sub) => ({
       ...sub,
       toReference: compose(warp, sub.toReference),
+      starlight: sub.starlight && { ...sub.starlight, from: inverse(warp) },
       // The same plane over the grid's pixels.
       offset: sub.offset.map(({ level, dx, dy }) => ({
         level: level + dx * c + dy * f,
@@ -315,7 +330,7 @@ function normalisation(
   reference: SubFacts,
   { toReference, scale, offset }: SubRelation,
 ): Pick<SubRelation, "scale" | "offset"> {
-  if (how === "photometric") return { scale, offset };
+  if (how === "photometric" || how === "local") return { scale, offset };
   if (how === "none") return { scale: 1, offset: offset.map(() => ({ level: 0, dx: 0, dy: 0 })) };
   const back = matrixAt(inverse(toReference), ...middleOf(reference.stars));
   const { gradient } = reference.measures;

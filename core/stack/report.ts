@@ -3,6 +3,17 @@ import { resamplingNoiseGain, warpSchema } from "../register";
 import type { StackPlan, SubFacts } from "./plan";
 import type { StackSettings } from "./settings";
 
+/** What a stack's time goes into, one after the other. */
+export const STAGES = ["measure", "match", "level", "combine", "inspect", "write"] as const;
+
+const stage = z.object({
+  stage: z.enum(STAGES),
+  seconds: z.number(),
+  /** Most bytes that were held at once up to the end of it: of the process where that can be told, else of the samples alone; null where neither is known. */
+  peakBytes: z.number().nullable(),
+});
+export type Stage = z.infer<typeof stage>;
+
 /** What a stack is made of and how good it became. Levels are in the units of the picture (full scale 1). */
 export const stackReport = z.object({
   referenceName: z.string(),
@@ -50,6 +61,7 @@ export const stackReport = z.object({
   medianSubFwhmPx: z.number().nullable(),
   seconds: z.number(),
   peakBytes: z.number(),
+  stages: z.array(stage).default([]),
 });
 export type StackReport = z.infer<typeof stackReport>;
 
@@ -62,6 +74,7 @@ export interface StackFindings {
   rejected: number;
   seconds: number;
   peakBytes: number;
+  stages?: Stage[];
   /**
    * How the noise of a sub's neighbouring pixels is correlated, per channel (as in resamplingNoiseGain), where their demosaic tells it;
    * null where only the subs' own measures do.
@@ -156,6 +169,7 @@ export function makeReport(
     medianSubFwhmPx: widths.length > 0 ? widths[Math.floor(widths.length / 2)] : null,
     seconds: findings.seconds,
     peakBytes: findings.peakBytes,
+    stages: findings.stages ?? [],
   } satisfies StackReport);
 }
 
@@ -186,5 +200,6 @@ export function broughtReport(
     medianSubFwhmPx: null,
     seconds: 0,
     peakBytes: 0,
+    stages: [],
   };
 }

@@ -37,14 +37,26 @@ export const stackParameters = parameters({
   }),
   normalise: choice({
     label: "Normalisation",
-    hint: "Subs are brought to the reference's starlight and sky before outliers are told and samples are combined",
+    hint: "Subs are brought to the reference's starlight and sky before outliers are told and samples are combined; place by place for skies that changed unevenly: cloud, moonlight, lamps",
     options: [
       { value: "photometric", label: "by starlight and sky" },
+      { value: "local", label: "by starlight and sky, place by place" },
       { value: "offset", label: "by the sky alone" },
       { value: "none", label: "not at all" },
     ],
     default: "photometric",
     option: "normalise",
+  }),
+  patchPx: slider({
+    label: "Patch",
+    hint: "Side of the patches by which skies are levelled; small ones follow a quickly changing sky, and what is large and in few subs is taken for sky",
+    unit: "px",
+    min: 64,
+    max: 1024,
+    step: 32,
+    default: 128,
+    option: "patch",
+    when: { name: "normalise", is: "local" },
   }),
   weights: choice({
     label: "Weights",

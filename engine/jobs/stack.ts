@@ -2,8 +2,8 @@ import type { PictureFacts } from "@/core/compare";
 import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
 import type { FitsCard } from "@/core/formats";
 import { unitOfSamples } from "@/core/formats";
-import type { StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
-import { makeReport, recipeLines, stackCards } from "@/core/stack";
+import type { Stage, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
+import { levelMesh, makeReport, recipeLines, stackCards, withLocalLevels } from "@/core/stack";
 import type { StackKind } from "@/core/stack";
 import { UserError } from "@/core/job";
 import type { FrameRef } from "../frames";
@@ -44,6 +44,9 @@ export interface StackProgress {
   onProgress: (fraction: number, doing: string) => void;
 }
 
+/** Share of the whole that is done when combining begins. */
+const COMBINE_FROM = 0.1;
+
 /**
  * Makes a stack: plan, strips over the pool, assembly, inspection. The strips of the results go straight into blobs, so
  * this side holds no picture. The memory budget is shared by the workers.
@@ -56,14 +59,24 @@ export async function makeStack(
   const started = Date.now();
   const { subs, frames, settings, grid } = wanted;
   if (subs.length === 0) throw new UserError("no sub is included", "Include at least one sub on the Subs screen.");
+  const stages: Stage[] = [];
+  let begun = started;
+  const ended = (stage: Stage["stage"], peakBytes: number | null = null): void => {
+    stages.push({ stage, seconds: (Date.now() - begun) / 1000, peakBytes });
+    begun = Date.now();
+  };
   onProgress(0, "Matching stars");
-  const plan = await pool.run("plan", { subs, settings, grid }, { priority: PRIORITY.batch, signal });
+  const matched = await pool.run("plan", { subs, settings, grid }, { priority: PRIORITY.batch, signal });
+  ended("match");
+  const plan = settings.normalise === "local" ? await levelled(pool, wanted, matched, { signal, onProgress }) : matched;
+  if (plan !== matched) ended("level");
   const { width, height, channels } = plan;
   const strips = stripsOf(width, height, pool.batchSize);
   const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
   const done = strips.map(() => 0);
-  const report = (): void => onProgress(0.03 + 0.9 * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
+  const report = (): void =>
+    onProgress(COMBINE_FROM + (0.93 - COMBINE_FROM) * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
   const store = wanted.strips ?? NO_STRIPS;
   const key = await stackKey(plan, settings, refs, strips);
   // A store that fails only costs time: what cannot be found there is made.
@@ -88,6 +101,8 @@ export async function makeStack(
       return strip;
     }),
   );
+  const peakBytes = Math.max(...results.map((strip) => strip.peakBytes)) * Math.min(pool.batchSize, strips.length);
+  ended("combine", peakBytes);
   const planesFrom = (first: number) => (c: number) => results.map((strip) => planeOf(strip, first + c));
   const [meanPlanes, aPlanes, bPlanes] = [0, channels, 2 * channels].map(planesFrom);
   onProgress(0.94, "Measuring the stack");
@@ -107,6 +122,7 @@ export async function makeStack(
   const halves = plan.used.length > 1 ? { a: refOf("a", draft.a), b: refOf("b", draft.b) } : null;
   const picture = refOf("stack", draft.mean);
   const facts = await pool.run("inspect", { picture, halves }, { priority: PRIORITY.batch, signal });
+  ended("inspect");
   const stackReport = makeReport(plan, subs, settings, {
     halvesSigma: facts.halvesSigma ?? Array.from({ length: channels }, () => NaN),
     fwhmPx: facts.fwhmPx,
@@ -114,7 +130,8 @@ export async function makeStack(
     rejected: results.reduce((sum, { rejected }) => sum + rejected, 0),
     correlation: correlationOf(refs[0]),
     seconds: (Date.now() - started) / 1000,
-    peakBytes: Math.max(...results.map(({ peakBytes }) => peakBytes)) * Math.min(pool.batchSize, strips.length),
+    peakBytes,
+    stages,
   });
   const history = recipeLines(plan, settings, stackReport);
   onProgress(1, "Done");
@@ -141,6 +158,30 @@ export async function makeStack(
     ),
     release: () => store.forget(null),
   };
+}
+
+/** A plan whose subs are brought to one another place by place, row of patches by row of patches over the pool. */
+async function levelled(
+  pool: WorkerPool,
+  { frames, settings }: StackRequest,
+  plan: StackPlan,
+  { signal, onProgress }: StackProgress,
+): Promise<StackPlan> {
+  const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
+  const count = levelMesh(plan, settings).rows;
+  let done = 0;
+  const rows = await Promise.all(
+    Array.from({ length: count }, async (_, row) => {
+      const levels = await pool.run(
+        "levelRow",
+        { frames: refs, plan, settings, row },
+        { priority: PRIORITY.batch, signal },
+      );
+      onProgress(0.03 + ((COMBINE_FROM - 0.03) * ++done) / count, "Levelling skies");
+      return levels;
+    }),
+  );
+  return withLocalLevels(plan, settings, rows);
 }
 
 /** How demosaicing correlates the noise of a frame's neighbours, per channel; null for frames that are no mosaic. */

@@ -6,7 +6,7 @@ import { hashFile } from "./hash";
 import { joinStrip } from "./join";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
-import { inspect, plan, stackStrip } from "./stack";
+import { inspect, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 import { tie } from "./tie";
 
@@ -21,6 +21,7 @@ export const TASKS = {
   hashFile,
   inspect,
   joinStrip,
+  levelRow,
   master,
   measurePatches,
   measureCrop,

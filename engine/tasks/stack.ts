@@ -3,7 +3,7 @@ import { inspectPicture } from "@/core/compare";
 import { fitsSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import type { StackPlan, StackSettings, SubFacts } from "@/core/stack";
-import { planStack, stackRegion } from "@/core/stack";
+import { levelsInRow, planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
 
@@ -16,6 +16,22 @@ export interface PlanPayload {
 
 export const plan: Task<PlanPayload, StackPlan> = ({ subs, settings, grid }) =>
   Promise.resolve(planStack(subs, settings, grid ?? null));
+
+export interface LevelPayload {
+  /** In the order of `plan.used`. */
+  frames: FrameRef[];
+  plan: StackPlan;
+  settings: StackSettings;
+  /** Row of the mesh (levelMesh). */
+  row: number;
+}
+
+/** How far each sub lies above the others in the patches of a row, by sub, channel and column. */
+export const levelRow: Task<LevelPayload, number[][][]> = async ({ frames, plan: own, settings, row }, shop) => {
+  const sources = [];
+  for (const frame of frames) sources.push(await shop.frames.open(frame));
+  return levelsInRow(sources, own, settings, row, shop.job.kernels);
+};
 
 export interface StripPayload {
   /** In the order of `plan.used`. */
