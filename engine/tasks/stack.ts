@@ -2,7 +2,7 @@ import type { PictureFacts } from "@/core/compare";
 import { inspectPicture } from "@/core/compare";
 import { fitsSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
-import type { StackPlan, StackSettings, SubFacts } from "@/core/stack";
+import type { StackPiece, StackPlan, StackSettings, SubFacts } from "@/core/stack";
 import { levelsInRow, planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
@@ -66,14 +66,19 @@ export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop)
     a: bytes(piece.a.planes),
     b: bytes(piece.b.planes),
     coverage: fitsSamples(piece.coverage, "float32"),
-    rejections: [piece.above, piece.above.map((v, p) => v + piece.below[p]), piece.below].map((counts) =>
-      Uint8Array.from(counts, (v) => Math.min(255, v)),
-    ),
+    rejections: rejectionCounts(piece),
     samples: piece.samples,
     rejected: piece.rejected,
     peakBytes: piece.peakBytes,
   };
 };
+
+/** Counts of what was rejected, a byte each, 255 for more: above, in all, below. */
+function rejectionCounts({ above, below }: StackPiece): Uint8Array[] {
+  const counts = [above, above, below].map((kind) => new Uint8ClampedArray(kind));
+  for (let p = 0; p < above.length; p++) counts[1][p] = above[p] + below[p];
+  return counts.map(({ buffer }) => new Uint8Array(buffer));
+}
 
 export interface InspectPayload {
   picture: FrameRef;

@@ -41,13 +41,19 @@ export function fitsHeader(layout: FitsLayout): Uint8Array {
   return bytes;
 }
 
+/** Whether this machine keeps the least byte of a number first; FITS keeps it last. */
+const LITTLE_ENDIAN = new Uint8Array(new Uint16Array([1]).buffer)[0] === 1;
+
 /** Rows of one plane as FITS bytes: big-endian; unsigned values are value × 65535 or 255, rounded and clamped; NaN is 0. */
 export function fitsSamples(plane: Float32Array, sample: FitsSample): Uint8Array {
   if (sample === "float32") {
-    const bytes = new Uint8Array(plane.length * 4);
-    const view = new DataView(bytes.buffer);
-    for (let i = 0; i < plane.length; i++) view.setFloat32(4 * i, plane[i], false);
-    return bytes;
+    const words = new Uint32Array(plane.slice().buffer);
+    if (LITTLE_ENDIAN)
+      for (let i = 0; i < words.length; i++) {
+        const w = words[i];
+        words[i] = (w >>> 24) | ((w >>> 8) & 0xff00) | ((w << 8) & 0xff0000) | (w << 24);
+      }
+    return new Uint8Array(words.buffer);
   }
   if (sample === "uint8") {
     const bytes = new Uint8Array(plane.length);
