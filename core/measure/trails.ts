@@ -299,8 +299,17 @@ function fillGapsInPlace(plane: Float32Array, masked: Uint8Array, w: number, h: 
 /** Means of r × r pixels; NaN counts as the mean of the others in its cell, and stays where there are none. */
 function reduced(plane: Float32Array, width: number, w: number, h: number, r: number): Float32Array {
   const out = new Float32Array(w * h);
+  for (let y = 0; y < r * h; y++)
+    for (let x = 0, from = y * width, i = Math.floor(y / r) * w; x < w; x++, i++) {
+      let sum = 0;
+      for (const end = from + r; from < end; from++) sum += plane[from];
+      out[i] += sum;
+    }
+  for (let i = 0; i < out.length; i++) out[i] /= r * r;
+  // Cells with gaps are few, and are gone through again.
   for (let y = 0, i = 0; y < h; y++)
     for (let x = 0; x < w; x++, i++) {
+      if (out[i] === out[i]) continue;
       let sum = 0;
       let count = 0;
       for (let v = 0; v < r; v++) {

@@ -107,19 +107,19 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
 
 /** A light in which nothing can be measured ends here, in words, before anything is computed from it. */
 function refuseEmpty(name: string, { planes }: Raster, storedPerUnit: number): void {
-  let least = Infinity;
-  let most = -Infinity;
+  let first: number | null = null;
   for (const plane of planes)
-    for (const v of plane) {
-      if (v < least) least = v;
-      if (v > most) most = v;
+    for (let i = 0; i < plane.length; i++) {
+      const v = plane[i];
+      if (!Number.isFinite(v)) continue;
+      first ??= v;
+      // Two values that differ: most frames are done within a few pixels.
+      if (v !== first) return;
     }
-  if (least > most)
+  if (first === null)
     throw new UserError(`${name}: no pixel has a value (all are missing or infinite)`, "Leave this frame out.");
-  if (least === most) {
-    const value = Number((least * storedPerUnit).toPrecision(6));
-    throw new UserError(`${name}: every pixel has the value ${value}`, "Leave this frame out.");
-  }
+  const value = Number((first * storedPerUnit).toPrecision(6));
+  throw new UserError(`${name}: every pixel has the value ${value}`, "Leave this frame out.");
 }
 
 /** Level and noise of a frame whose stars do not matter: a calibration frame, or one of a video. */
