@@ -5,6 +5,7 @@ export { goodFftSize } from "./convolution/contract";
 export type { Kernels } from "./kernels";
 export { createPlainKernels, createWasmKernels } from "./kernels";
 export type { LineSums } from "./lines/contract";
+export type { DropSums } from "./drizzle/contract";
 export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";
 export type { DetectionBands, MeshLevels, SkyKernels } from "./sky/contract";

@@ -5,6 +5,9 @@ import { combineWasm } from "./combine/wasm";
 import type { ConvolutionKernels } from "./convolution/contract";
 import { convolutionPlain } from "./convolution/plain";
 import { convolutionWasm } from "./convolution/wasm";
+import type { DrizzleKernels } from "./drizzle/contract";
+import { drizzlePlain } from "./drizzle/plain";
+import { drizzleWasm } from "./drizzle/wasm";
 import type { LineKernels } from "./lines/contract";
 import { linesPlain } from "./lines/plain";
 import { linesWasm } from "./lines/wasm";
@@ -27,6 +30,7 @@ import { starletWasm } from "./starlet/wasm";
 export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   ConvolutionKernels &
   CombineKernels &
+  DrizzleKernels &
   LineKernels &
   ResampleKernels &
   SkyKernels;
@@ -38,6 +42,7 @@ export function createPlainKernels(): Kernels {
     ...starletPlain,
     ...convolutionPlain,
     ...combinePlain,
+    ...drizzlePlain,
     ...linesPlain,
     ...resamplePlain,
     ...skyPlain,
@@ -58,6 +63,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...starletWasm(wasm),
     ...convolutionWasm(wasm),
     ...combineWasm(wasm),
+    ...drizzleWasm(wasm),
     ...linesWasm(wasm),
     ...resampleWasm(wasm),
     ...skyWasm(wasm),

@@ -10,7 +10,7 @@ export type {
 } from "./match";
 export { matchStars } from "./match";
 export type { ResamplingKernel } from "./resample";
-export { RESAMPLING_REACH, resample, resamplingNoiseGain, sourceRegion } from "./resample";
+export { placesOf, RESAMPLING_REACH, resample, resamplingNoiseGain, sourceRegion } from "./resample";
 export type { LinearWarp, Matrix, Warp } from "./warp";
 export {
   IDENTITY,

@@ -163,14 +163,14 @@ export function resample(
 /** Side of the blocks within which any warp is taken as linear. */
 const BLOCK = 32;
 
-/** Where the pixels of a region lie in a source that begins at (originX, originY). */
-function placesOf(back: Warp, originX: number, originY: number, { x, y, width, height }: Region): GridPlaces {
-  const grid = { x, y, columns: width, rows: height, block: isLinear(back) ? 0 : BLOCK };
+/** Where `warp` takes the pixels of a region, as counted from (originX, originY); linear within blocks where it is not. */
+export function placesOf(warp: Warp, originX: number, originY: number, { x, y, width, height }: Region): GridPlaces {
+  const grid = { x, y, columns: width, rows: height, block: isLinear(warp) ? 0 : BLOCK };
   const matrices = new Float64Array(6 * blocksOf(grid).length);
   blocksOf(grid).forEach((block, k) => {
     // About the middle of the whole block, so that every part of it is placed alike.
     const middle = (first: number) => Math.floor(first / BLOCK) * BLOCK + (BLOCK - 1) / 2;
-    const [a, b, c, d, e, f] = matrixAt(back, middle(x + block.i), middle(y + block.j));
+    const [a, b, c, d, e, f] = matrixAt(warp, middle(x + block.i), middle(y + block.j));
     matrices.set([a, b, a * x + b * y + c - originX, d, e, d * x + e * y + f - originY], 6 * k);
   });
   return { ...grid, matrices };

@@ -1,5 +1,5 @@
 import type { FitsCard, FrameUnit, SubMetadata } from "../formats";
-import { asRead, binnedBy, keptHeader, metadataCards } from "../formats";
+import { asRead, binnedBy, cutFrom, keptHeader, metadataCards } from "../formats";
 import { warpWords } from "../register";
 import { CREATOR } from "../version";
 import type { StackPlan, SubFacts } from "./plan";
@@ -16,15 +16,20 @@ export interface StackHeader {
   source: Parameters<typeof asRead>[0] & { metadata: SubMetadata };
   /** What the samples of the stack are. */
   unit: FrameUnit;
-  /** Pixels of that file along a pixel of the stack: more than 1 where it was binned. */
+  /** Pixels of that file along a pixel of the subs as they are stacked: more than 1 where they were binned. */
   step: number;
+  /** Pixels of the stack along one of its reference: more than 1 where it was drizzled. */
+  enlarged: number;
+  /** The stack's first pixel in the picture that was made, where it was cropped. */
+  left: number;
+  top: number;
 }
 
 /**
  * The header of one of a stack's pictures: that of the reference, whose pixels they share, with what is true of all subs that went in.
  * Properties in which subs differ are named together (filters) or left out.
  */
-export function stackCards(of: StackKind, { plan, subs, source, unit, step }: StackHeader): FitsCard[] {
+export function stackCards(of: StackKind, { plan, subs, source, unit, step, ...placed }: StackHeader): FitsCard[] {
   const facts = new Map(subs.map((sub) => [sub.id, sub]));
   const { moved, set: _pattern, ...read } = asRead(source);
   const used = plan.used.filter(({ half }) => (of === "A" || of === "B" ? half === of : true));
@@ -33,7 +38,12 @@ export function stackCards(of: StackKind, { plan, subs, source, unit, step }: St
   const exposure = used.reduce((sum, { id }) => sum + (facts.get(id)?.exposureS ?? 0), 0);
   return keptHeader({
     ...read,
-    moved: step === 1 ? moved : [...moved, binnedBy(step)],
+    moved: [
+      ...moved,
+      ...(step === 1 ? [] : [binnedBy(step)]),
+      ...(placed.enlarged === 1 ? [] : [binnedBy(1 / placed.enlarged)]),
+      ...(placed.left === 0 && placed.top === 0 ? [] : [cutFrom(placed.left, placed.top)]),
+    ],
     ...{ unit: of === "coverage" || of === "rejected" ? COUNTS : unit, combined: true, demosaiced: plan.channels > 1 },
     set: [
       ["CREATOR", CREATOR],
@@ -42,6 +52,7 @@ export function stackCards(of: StackKind, { plan, subs, source, unit, step }: St
         ...common,
         exposureS: null,
         binning: common.binning === null ? null : common.binning * step,
+        pixelSizeUm: common.pixelSizeUm === null ? null : common.pixelSizeUm / placed.enlarged,
       }),
       ["EXPTIME", exposure, "s, all subs used"],
       ["NCOMBINE", used.length, "subs used"],

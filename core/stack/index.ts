@@ -3,6 +3,8 @@ export type { StackHeader, StackKind } from "./header";
 export { recipeLines, stackCards } from "./header";
 export type { StackPiece } from "./integrate";
 export { registeredFrame, stackRegion, tilesFor } from "./integrate";
+export { localLevelsAt } from "./localLevels";
+export { layerScatter } from "./scatter";
 export { levelMesh, levelsInRow, withLocalLevels } from "./local";
 export { photometricScale } from "./photometry";
 export type { LeftOutSub, PlannedSub, StackPlan, SubFacts, SubRelation } from "./plan";

@@ -29,6 +29,22 @@ export function applyLocalLevels(samples: Raster, tile: Region, local: LocalLeve
   });
 }
 
+/** Gain and offset of a channel at any place of the stack. */
+export function localLevelsAt(
+  local: LocalLevels,
+  channel: number,
+): (x: number, y: number) => [gain: number, offset: number] {
+  const out = new Float64Array(1);
+  return (x, y) => {
+    const tile = { x, y, width: 1, height: 1 };
+    const [gain, offset] = [local.gain, local.offset[channel]].map((nodes) => {
+      surface(nodes, local, tile)(0, out);
+      return out[0];
+    });
+    return [gain, offset];
+  };
+}
+
 /** Weights of the four nodes around a place t between the second and third: the cubic B-spline, which smooths and keeps planes. */
 function splineAt(t: number): [number, number, number, number] {
   const s = 1 - t;

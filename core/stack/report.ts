@@ -4,7 +4,7 @@ import type { StackPlan, SubFacts } from "./plan";
 import type { StackSettings } from "./settings";
 
 /** What a stack's time goes into, one after the other. */
-export const STAGES = ["measure", "match", "level", "combine", "inspect", "write"] as const;
+export const STAGES = ["measure", "match", "level", "combine", "drizzle", "inspect", "write"] as const;
 
 const stage = z.object({
   stage: z.enum(STAGES),
@@ -62,6 +62,8 @@ export const stackReport = z.object({
   seconds: z.number(),
   peakBytes: z.number(),
   stages: z.array(stage).default([]),
+  /** How evenly drops fell, where the stack was drizzled: spread of the light on a pixel over its mean, share of thin pixels, and what is to be said of it. */
+  dither: z.object({ spread: z.number(), thin: z.number(), warning: z.string().nullable() }).nullable().default(null),
 });
 export type StackReport = z.infer<typeof stackReport>;
 
@@ -75,6 +77,7 @@ export interface StackFindings {
   seconds: number;
   peakBytes: number;
   stages?: Stage[];
+  dither?: StackReport["dither"];
   /**
    * How the noise of a sub's neighbouring pixels is correlated, per channel (as in resamplingNoiseGain), where their demosaic tells it;
    * null where only the subs' own measures do.
@@ -170,6 +173,7 @@ export function makeReport(
     seconds: findings.seconds,
     peakBytes: findings.peakBytes,
     stages: findings.stages ?? [],
+    dither: findings.dither ?? null,
   } satisfies StackReport);
 }
 
@@ -201,5 +205,6 @@ export function broughtReport(
     seconds: 0,
     peakBytes: 0,
     stages: [],
+    dither: null,
   };
 }

@@ -1,17 +1,20 @@
 import type { PictureFacts } from "@/core/compare";
 import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
+import { drizzleScaleOf } from "@/core/drizzle";
 import type { FitsCard } from "@/core/formats";
 import { unitOfSamples } from "@/core/formats";
 import type { Stage, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
 import { levelMesh, makeReport, recipeLines, stackCards, withLocalLevels } from "@/core/stack";
-import type { StackKind } from "@/core/stack";
+import type { StackHeader, StackKind } from "@/core/stack";
 import { UserError } from "@/core/job";
 import type { FrameRef } from "../frames";
 import type { WorkerPool } from "../pool";
 import { PRIORITY } from "../pool";
 import { assemble, stripsOf } from "./assemble";
-import type { StoredStrip, StripStore } from "./strips";
-import { NO_STRIPS, planeOf, rejectionsOf, stackKey, storedStrip } from "./strips";
+import { croppedTo } from "./crop";
+import { drizzle } from "./drizzle";
+import type { StripStore } from "./strips";
+import { keptStrips, NO_STRIPS, planeOf, rejectionsOf, stackKey } from "./strips";
 
 /** A finished stack: float FITS files, counts of what was rejected, and what is known of them. */
 export interface FinishedStack {
@@ -46,6 +49,8 @@ export interface StackProgress {
 
 /** Share of the whole that is done when combining begins. */
 const COMBINE_FROM = 0.1;
+/** And when the stack is looked over. */
+const INSPECT_FROM = 0.93;
 
 /**
  * Makes a stack: plan, strips over the pool, assembly, inspection. The strips of the results go straight into blobs, so
@@ -70,43 +75,45 @@ export async function makeStack(
   ended("match");
   const plan = settings.normalise === "local" ? await levelled(pool, wanted, matched, { signal, onProgress }) : matched;
   if (plan !== matched) ended("level");
-  const { width, height, channels } = plan;
-  const strips = stripsOf(width, height, pool.batchSize);
+  const { channels } = plan;
   const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
-  const done = strips.map(() => 0);
-  const report = (): void =>
-    onProgress(COMBINE_FROM + (0.93 - COMBINE_FROM) * (done.reduce((a, b) => a + b, 0) / strips.length), "Combining");
+  const strips = stripsOf(plan.width, plan.height, pool.batchSize);
   const store = wanted.strips ?? NO_STRIPS;
   const key = await stackKey(plan, settings, refs, strips);
   // A store that fails only costs time: what cannot be found there is made.
   await store.forget(key).catch(() => undefined);
-  const results = await Promise.all(
-    strips.map(async (region, k): Promise<StoredStrip> => {
-      const kept = await store.load(key, region.y).catch(() => null);
-      const onStrip = (fraction: number) => {
-        done[k] = fraction;
-        report();
-      };
-      if (kept) {
-        onStrip(1);
-        return kept;
-      }
-      const payload = { frames: refs, plan, settings, region, budgetBytes };
-      const result = await pool.run("stackStrip", payload, { priority: PRIORITY.batch, signal, onProgress: onStrip });
-      const strip = storedStrip(result);
-      // A strip that cannot be kept only costs time if the stack is interrupted.
-      await store.save(key, region.y, strip).catch(() => undefined);
-      onStrip(1);
-      return strip;
-    }),
+  const asBatch = { priority: PRIORITY.batch, signal };
+  const scale = drizzleScaleOf(settings);
+  const combineTo = scale === null ? INSPECT_FROM : 0.5;
+  const combined = await keptStrips(
+    strips,
+    { store, key, from: 0 },
+    (region, onStrip) =>
+      pool.run(
+        "stackStrip",
+        { frames: refs, plan, settings, region, budgetBytes },
+        { ...asBatch, onProgress: onStrip },
+      ),
+    (share) => onProgress(COMBINE_FROM + (combineTo - COMBINE_FROM) * share, "Combining"),
   );
-  const peakBytes = Math.max(...results.map((strip) => strip.peakBytes)) * Math.min(pool.batchSize, strips.length);
+  const workers = Math.min(pool.batchSize, strips.length);
+  const peakBytes = Math.max(...combined.map((strip) => strip.peakBytes)) * workers;
   ended("combine", peakBytes);
+  const finished =
+    scale === null
+      ? { strips: combined, width: plan.width, height: plan.height, left: 0, top: 0, dither: null }
+      : await drizzle(pool, wanted, plan, combined, {
+          store: { store, key, from: plan.height },
+          signal,
+          onProgress: (share) => onProgress(combineTo + (INSPECT_FROM - combineTo) * share, "Drizzling"),
+        });
+  if (scale !== null) ended("drizzle");
+  const { strips: results, width, height, left, top } = await croppedTo(finished, channels, settings.leastCoverage);
   const planesFrom = (first: number) => (c: number) => results.map((strip) => planeOf(strip, first + c));
   const [meanPlanes, aPlanes, bPlanes] = [0, channels, 2 * channels].map(planesFrom);
-  onProgress(0.94, "Measuring the stack");
-  const header = await headerOfStack(pool, wanted, plan, signal);
+  onProgress(INSPECT_FROM + 0.01, "Measuring the stack");
+  const header = await headerOfStack(pool, wanted, plan, { enlarged: scale ?? 1, left, top }, signal);
   const cards = header("stack");
   const draft = {
     mean: assemble(width, height, channels, cards, [], meanPlanes),
@@ -132,6 +139,7 @@ export async function makeStack(
     seconds: (Date.now() - started) / 1000,
     peakBytes,
     stages,
+    dither: finished.dither,
   });
   const history = recipeLines(plan, settings, stackReport);
   onProgress(1, "Done");
@@ -197,6 +205,7 @@ async function headerOfStack(
   pool: WorkerPool,
   { subs, frames, grid }: StackRequest,
   plan: StackPlan,
+  placed: Pick<StackHeader, "enlarged" | "left" | "top">,
   signal?: AbortSignal,
 ): Promise<(of: StackKind) => FitsCard[]> {
   const frame = frames.get(grid?.id ?? plan.referenceId) as FrameRef;
@@ -205,5 +214,5 @@ async function headerOfStack(
   const unit = unitOfSamples(own ?? (await pool.run("tellUnit", { frame, look: false }, { signal })));
   const { calibration } = frame;
   const step = calibration ? scaleOfCalibration(calibration.settings, calibration.pattern) : 1;
-  return (of) => stackCards(of, { plan, subs, source, unit, step });
+  return (of) => stackCards(of, { plan, subs, source, unit, step, ...placed });
 }

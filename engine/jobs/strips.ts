@@ -57,3 +57,33 @@ export function rejectionsOf({ planes, planeBytes }: StoredStrip, channels: numb
   const start = (3 * channels + 1) * planeBytes;
   return planes.slice(start + (part * planeBytes) / 4, start + ((part + 1) * planeBytes) / 4);
 }
+
+/**
+ * Strips one after another over whatever `make` uses; those that are in the store already are taken from there. `from`: added to a strip's row where it is stored, so that
+ * two pictures of one stack do not mix. `onShare` is told what share of all rows is done.
+ */
+export async function keptStrips(
+  regions: readonly Region[],
+  { store, key, from }: { store: StripStore; key: string; from: number },
+  make: (region: Region, onFraction: (fraction: number) => void) => Promise<StripResult>,
+  onShare: (share: number) => void,
+): Promise<StoredStrip[]> {
+  const done = regions.map(() => 0);
+  const tell = (k: number) => (fraction: number) => {
+    done[k] = fraction;
+    onShare(done.reduce((a, b) => a + b, 0) / regions.length);
+  };
+  return Promise.all(
+    regions.map(async (region, k) => {
+      const onStrip = tell(k);
+      let strip = await store.load(key, from + region.y).catch(() => null);
+      if (!strip) {
+        strip = storedStrip(await make(region, onStrip));
+        // A strip that cannot be kept only costs time if the stack is interrupted.
+        await store.save(key, from + region.y, strip).catch(() => undefined);
+      }
+      onStrip(1);
+      return strip;
+    }),
+  );
+}

@@ -6,7 +6,7 @@ import { hashFile } from "./hash";
 import { joinStrip } from "./join";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
-import { inspect, levelRow, plan, stackStrip } from "./stack";
+import { dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 import { tie } from "./tie";
 
@@ -16,6 +16,8 @@ export const TASKS = {
   convert,
   crop,
   defects,
+  dither,
+  drizzleStrip,
   encodePng,
   flip,
   hashFile,

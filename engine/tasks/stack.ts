@@ -1,8 +1,9 @@
 import type { PictureFacts } from "@/core/compare";
 import { inspectPicture } from "@/core/compare";
+import { ditherFacts, ditherWarning, drizzleRegion, drizzleScaleOf } from "@/core/drizzle";
 import { fitsSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
-import type { StackPiece, StackPlan, StackSettings, SubFacts } from "@/core/stack";
+import type { StackPiece, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
 import { levelsInRow, planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
@@ -59,7 +60,10 @@ export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop)
   const { frames, settings, region, budgetBytes } = payload;
   const sources = [];
   for (const frame of frames) sources.push(await shop.frames.open(frame));
-  const piece = await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job);
+  return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job));
+};
+
+function stripOf(piece: StackPiece): StripResult {
   const bytes = (planes: Float32Array[]) => planes.map((plane) => fitsSamples(plane, "float32"));
   return {
     mean: bytes(piece.mean.planes),
@@ -71,7 +75,7 @@ export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop)
     rejected: piece.rejected,
     peakBytes: piece.peakBytes,
   };
-};
+}
 
 /** Counts of what was rejected, a byte each, 255 for more: above, in all, below. */
 function rejectionCounts({ above, below }: StackPiece): Uint8Array[] {
@@ -79,6 +83,37 @@ function rejectionCounts({ above, below }: StackPiece): Uint8Array[] {
   for (let p = 0; p < above.length; p++) counts[1][p] = above[p] + below[p];
   return counts.map(({ buffer }) => new Uint8Array(buffer));
 }
+
+export interface DrizzlePayload {
+  /** In the order of `plan.used`; mosaics as they came from the sensor. */
+  frames: FrameRef[];
+  /** The ordinary stack of the plan. */
+  first: FrameRef;
+  plan: StackPlan;
+  settings: StackSettings;
+  /** In pixels of the drizzled stack. */
+  region: Region;
+}
+
+export const drizzleStrip: Task<DrizzlePayload, StripResult> = async (payload, shop) => {
+  const sources = [];
+  for (const ref of payload.frames) {
+    const frame = await shop.frames.open(ref);
+    sources.push({ frame, pattern: frame.channels === 1 ? (ref.calibration?.pattern ?? null) : null });
+  }
+  const { plan: own, settings, region } = payload;
+  const first = await shop.frames.open(payload.first);
+  return stripOf(await drizzleRegion(sources, first, own, settings, region, shop.job));
+};
+
+/** How evenly the drops of a plan fall, and what is to be said of it. */
+export const dither: Task<
+  { plan: StackPlan; settings: StackSettings; lattice: 1 | 2 },
+  NonNullable<StackReport["dither"]>
+> = ({ plan: own, settings, lattice }, shop) => {
+  const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, shop.job.kernels, lattice);
+  return Promise.resolve({ ...facts, warning: ditherWarning(facts, own.used.length, lattice) });
+};
 
 export interface InspectPayload {
   picture: FrameRef;

@@ -1,0 +1,95 @@
+import type { Region } from "@/core/raster";
+import type { StoredStrip } from "./strips";
+
+/** Strips of a picture, one below the other, and where its first pixel lies in the picture that was made. */
+export interface StripPicture {
+  strips: StoredStrip[];
+  width: number;
+  height: number;
+  left: number;
+  top: number;
+}
+
+/**
+ * A picture cut to where enough subs cover it: the largest rectangle, of those that share its middle row and column, whose sides are covered by `least` of the best coverage
+ * almost everywhere (trails and gaps inside do not count). The picture itself for 0, or where nothing is left.
+ */
+export async function croppedTo(picture: StripPicture, channels: number, least: number): Promise<StripPicture> {
+  if (least === 0) return picture;
+  const coverage = await coverageOf(picture, channels);
+  const kept = coveredRegion(coverage, picture.width, picture.height, least);
+  if (!kept || (kept.width === picture.width && kept.height === picture.height)) return picture;
+  const strips: StoredStrip[] = [];
+  let row = 0;
+  for (const strip of picture.strips) {
+    const rows = strip.planeBytes / 4 / picture.width;
+    const first = Math.max(0, kept.y - row);
+    const last = Math.min(rows, kept.y + kept.height - row);
+    if (last > first)
+      strips.push(await cutStrip(strip, picture.width, channels, { ...kept, y: first, height: last - first }));
+    row += rows;
+  }
+  return { strips, width: kept.width, height: kept.height, left: picture.left + kept.x, top: picture.top + kept.y };
+}
+
+/** The coverage as floats. */
+async function coverageOf({ strips, width, height }: StripPicture, channels: number): Promise<Float32Array> {
+  const out = new Float32Array(width * height);
+  let at = 0;
+  for (const { planes, planeBytes } of strips) {
+    const bytes = await planes.slice(3 * channels * planeBytes, (3 * channels + 1) * planeBytes).arrayBuffer();
+    const view = new DataView(bytes);
+    for (let i = 0; i < planeBytes / 4; i++) out[at++] = view.getFloat32(4 * i, false);
+  }
+  return out;
+}
+
+/** Share of a side's pixels that may be covered by less. */
+const MOST_THIN = 0.02;
+
+/** The sides move in, always that one of which the least is covered, until all are covered enough; null where nothing is left. */
+export function coveredRegion(coverage: Float32Array, width: number, height: number, least: number): Region | null {
+  let most = 0;
+  for (const v of coverage) if (v > most) most = v;
+  const enough = least * most - 1e-6;
+  let [left, top, right, bottom] = [0, 0, width - 1, height - 1];
+  const thin = (x0: number, y0: number, x1: number, y1: number): number => {
+    let count = 0;
+    for (let y = y0; y <= y1; y++) for (let x = x0; x <= x1; x++) if (!(coverage[y * width + x] >= enough)) count++;
+    return count / ((x1 - x0 + 1) * (y1 - y0 + 1));
+  };
+  while (left <= right && top <= bottom) {
+    const sides = [
+      thin(left, top, right, top),
+      thin(left, bottom, right, bottom),
+      thin(left, top, left, bottom),
+      thin(right, top, right, bottom),
+    ];
+    const worst = sides.indexOf(Math.max(...sides));
+    if (sides[worst] <= MOST_THIN) return { x: left, y: top, width: right - left + 1, height: bottom - top + 1 };
+    if (worst === 0) top++;
+    else if (worst === 1) bottom--;
+    else if (worst === 2) left++;
+    else right--;
+  }
+  return null;
+}
+
+/** The part of a strip inside a region of it: float planes first, then three of bytes. */
+async function cutStrip(strip: StoredStrip, width: number, channels: number, part: Region): Promise<StoredStrip> {
+  const bytes = new Uint8Array(await strip.planes.arrayBuffer());
+  const cut = (from: number, size: 1 | 4): Uint8Array => {
+    const out = new Uint8Array(part.width * part.height * size);
+    for (let y = 0; y < part.height; y++) {
+      const start = from + ((part.y + y) * width + part.x) * size;
+      out.set(bytes.subarray(start, start + part.width * size), y * part.width * size);
+    }
+    return out;
+  };
+  const floats = 3 * channels + 1;
+  const planes = [
+    ...Array.from({ length: floats }, (_, k) => cut(k * strip.planeBytes, 4)),
+    ...[0, 1, 2].map((k) => cut(floats * strip.planeBytes + (k * strip.planeBytes) / 4, 1)),
+  ];
+  return { ...strip, planes: new Blob(planes as BlobPart[]), planeBytes: 4 * part.width * part.height };
+}
