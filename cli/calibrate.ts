@@ -1,26 +1,17 @@
 import { basename, join } from "node:path";
 import { z } from "zod";
-import type { MasterKind } from "@/core/calibrate";
-import {
-  calibrationParameters,
-  calibrationSettings,
-  darkScaleOf,
-  matchedFrame,
-  mismatchesOf,
-  tolerances,
-} from "@/core/calibrate";
-import type { FrameType } from "@/core/formats";
+import { calibrationParameters, calibrationSettings, darkScaleOf } from "@/core/calibrate";
 import { cfaPattern } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { calibrationFor, withCalibration } from "@/engine/calibration";
-import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf } from "./arguments";
 import { createProgress } from "./progress";
 import { checkOutputs, writeWhole } from "./outputs";
 import { checkInputs, withPool } from "./session";
-import type { OpenedFile } from "./subs";
-import { openFiles } from "./subs";
+import { mismatchesTo } from "./masters";
+import type { OpenedFile } from "./files";
+import { openFiles } from "./files";
 
 const options = z.object({
   "out-dir": z.string({ error: "a folder to write to is needed" }),
@@ -103,27 +94,4 @@ function checkTarget(out: string, { path, reading }: OpenedFile, written: string
     throw new UserError(`${path}: a video of ${reading.frames} frames is not a light`, "Convert single frames of it.");
   if (written.includes(out))
     throw new UserError(`${path}: ${out} was written for another light of this name`, "Calibrate them apart.");
-}
-
-/** A file as matching sees it, with its unit. */
-export async function matched(pool: WorkerPool, type: FrameType, { path, frame, reading }: OpenedFile) {
-  const unit = await pool.run("tellUnit", { frame, look: false });
-  return matchedFrame(type, path, type, reading, reading.metadata, unit);
-}
-
-async function mismatchesTo(
-  pool: WorkerPool,
-  light: OpenedFile,
-  masters: Record<"bias" | "dark" | "flat", OpenedFile | null>,
-  scaleDark: boolean,
-): Promise<string[]> {
-  const of = await matched(pool, "light", light);
-  const found: string[] = [];
-  for (const kind of ["bias", "dark", "flat"] as const satisfies MasterKind[]) {
-    const master = masters[kind];
-    if (!master) continue;
-    const frame = await matched(pool, kind, master);
-    found.push(...mismatchesOf(kind, frame, of, tolerances.parse({}), scaleDark).map(({ text }) => text));
-  }
-  return found;
 }

@@ -13,13 +13,15 @@ import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
 import { checkOutputs, writeWhole } from "./outputs";
 import { checkInputs, withPool } from "./session";
-import type { MeasuredSub, OpenedFile } from "./subs";
-import { mosaicOptions, openFiles, withSubs } from "./subs";
+import type { OpenedFile } from "./files";
+import { openFiles } from "./files";
+import type { MeasuredSub } from "./subs";
+import { lightOptions, withSubs } from "./subs";
 
 const options = z.object({
   out: z.string({ error: "a CSV file to write to is needed" }),
   reference: z.string().optional(),
-  ...mosaicOptions,
+  ...lightOptions,
 });
 
 /** grade: measures subs against a reference, or the frames of videos, and writes every measure as CSV. */
@@ -29,7 +31,7 @@ export async function grade(args: string[]): Promise<unknown> {
   if (files.length === 0)
     throw new UserError("no subs are given", "Name the subs to grade, or the video whose frames to rank.");
   const all = asked === undefined || files.includes(asked) ? files : [...files, asked];
-  await checkInputs(all);
+  await checkInputs([...all, mosaic.bias, mosaic.dark, mosaic.flat]);
   await checkOutputs([out], all);
   return withPool(async (pool) => {
     const { opened, failures: unread } = await openFiles(pool, all);

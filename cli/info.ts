@@ -1,7 +1,7 @@
 import { UserError } from "@/core/job";
 import { parseArguments } from "./arguments";
 import { checkInputs, withPool } from "./session";
-import { openFiles } from "./subs";
+import { openFiles } from "./files";
 
 /** info: format, size, sample type, unit, full scale and saturation (and where each came from), metadata and pixel scale of files. */
 export async function info(args: string[]): Promise<unknown> {

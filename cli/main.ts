@@ -42,8 +42,9 @@ const USAGE = `usage:
   master --kind bias|dark|flat|darkflat FILES… --out master.fits [--bias FILE] [--dark FILE] [--by mean|median]
   calibrate LIGHTS… --out-dir DIR [--bias FILE] [--dark FILE] [--flat FILE] [--pattern RGGB]
             ${usageOf(calibrationParameters)}
-  grade FILES… [--reference FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
-  stack FILES… --out stack.fits [--reference FILE] [--by-filter] [--demosaic …] [--pattern RGGB|…|none]
+  grade FILES… [--reference FILE] [--bias FILE] [--dark FILE] [--flat FILE] [--demosaic …] [--pattern RGGB|…|none] --out grade.csv
+  stack FILES… --out stack.fits [--reference FILE] [--by-filter] [--bias FILE] [--dark FILE] [--flat FILE] [--demosaic …]
+        [--pattern RGGB|…|none] [--keep "sharpness 30%"] [--resume no]
         ${usageOf(stackParameters)}
   join --red R.fits --green G.fits --blue B.fits [--luminance L.fits] [--red-weight 1] [--green-weight 1] [--blue-weight 1] --out C.fits
   match A.fits B.fits

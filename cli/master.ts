@@ -6,8 +6,8 @@ import { checkOptions, parseArguments } from "./arguments";
 import { createProgress } from "./progress";
 import { checkOutputs, writeWhole } from "./outputs";
 import { checkInputs, withPool } from "./session";
-import { matched } from "./calibrate";
-import { openFiles } from "./subs";
+import { matched } from "./masters";
+import { openFiles } from "./files";
 
 const options = z.object({
   kind: z.enum(["bias", "dark", "flat", "darkflat"]),

@@ -15,14 +15,15 @@ import { halfPaths } from "./picture";
 import { checkInputs, fileRef, withPool } from "./session";
 import type { MeasuredSub, Rest } from "./subs";
 import { stripFolder } from "./strips";
-import { mosaicOptions, withSubs } from "./subs";
+import { lightOptions, withSubs } from "./subs";
 
 const options = z.object({
   out: z.string({ error: "a file to write to is needed" }),
   reference: z.string().optional(),
   "by-filter": yes.optional(),
   ...optionsOf(stackParameters),
-  ...mosaicOptions,
+  resume: yes.optional(),
+  ...lightOptions,
 });
 
 /** What a report says of itself, so that no other file is taken for one. */
@@ -35,11 +36,26 @@ const REPORT_FORMAT = "dunkel-stack-report";
 export async function stack(args: string[]): Promise<unknown> {
   const switches = ["by-filter", ...switchesOf(stackParameters)];
   const { files, options: given } = parseArguments(args, Object.keys(options.shape), switches);
-  const { out, reference, demosaic, pattern, "by-filter": byFilter, ...wanted } = checkOptions(options, given);
+  // --keep "sharpness 30 %" says both at once.
+  const both = /^(\w+)\s+(\d+)\s*%$/.exec(given.keep ?? "");
+  if (both) Object.assign(given, { keep: both[1], "keep-share": String(Number(both[2]) / 100) });
+  const {
+    out,
+    reference,
+    demosaic,
+    pattern,
+    bias,
+    dark,
+    flat,
+    resume,
+    "by-filter": byFilter,
+    ...wanted
+  } = checkOptions(options, given);
   if (files.length === 0) throw new UserError("no subs are given", "Name the files to stack.");
   const base = stemOf(out);
   const all = reference === undefined || isAmong(files, reference) ? files : [...files, reference];
-  await checkInputs(all);
+  const masters = { bias, dark, flat };
+  await checkInputs([...all, bias, dark, flat]);
   const settingsFor = (referenceId: string | null): StackSettings =>
     stackSettings.parse({ ...valuesOf(stackParameters, wanted), referenceId });
   return withPool(async (pool) => {
@@ -51,7 +67,9 @@ export async function stack(args: string[]): Promise<unknown> {
       all,
     );
     for (const one of outs) checkReport(reportOf(one));
-    return withSubs(pool, all, { demosaic, pattern }, async (subs, rest) => {
+    // What an interrupted run left is gone on from, unless that is not wanted.
+    if (resume === false) for (const one of outs) await stripFolder(`${stemOf(one)}.strips`).forget(null);
+    return withSubs(pool, all, { demosaic, pattern, ...masters }, async (subs, rest) => {
       const asked = reference === undefined ? null : askedReference(subs, reference);
       if (!filters) return stackOne(pool, subs, out, settingsFor(asked), rest);
       const facts = subs.map((sub) => sub.facts);

@@ -1,59 +1,35 @@
 import { writeFile } from "node:fs/promises";
 import { join } from "node:path";
 import { z } from "zod";
-import { DEMOSAICS, calibrationSettings } from "@/core/calibrate";
+import { DEMOSAICS, calibrationSettings, darkScaleOf } from "@/core/calibrate";
 import { CFA_PATTERNS, PRODUCT_WORDS } from "@/core/formats";
 import { UserError } from "@/core/job";
 import type { SubFacts } from "@/core/stack";
-import { NO_MASTERS, withCalibration } from "@/engine/calibration";
+import { withCalibration } from "@/engine/calibration";
 import type { FrameRef } from "@/engine/frames";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import type { FileReading, SubReading } from "@/engine/tasks/subs";
+import type { Failure, OpenedFile } from "./files";
+import { openFiles } from "./files";
+import { mismatchesTo } from "./masters";
 import { temporaryFolder } from "./outputs";
 import { createProgress } from "./progress";
-import { fileRef } from "./session";
 
-export interface OpenedFile {
-  path: string;
-  frame: FrameRef;
-  reading: FileReading;
-}
-
-export interface Failure {
-  file: string;
-  reason: string;
-}
-
-/** Opens files; those that cannot be read are listed and the rest goes on. */
-export async function openFiles(
-  pool: WorkerPool,
-  paths: string[],
-): Promise<{ opened: OpenedFile[]; failures: Failure[] }> {
-  const opened: OpenedFile[] = [];
-  const failures: Failure[] = [];
-  for (const path of paths) {
-    try {
-      const frame = await fileRef(path);
-      opened.push({ path, frame, reading: await pool.run("readFile", { frame }) });
-    } catch (error) {
-      if (error instanceof UserError && paths.length === 1) throw error;
-      failures.push({ file: path, reason: failureOf(error).message });
-    }
-  }
-  if (opened.length === 0 && failures.length > 0)
-    throw new UserError(`no file could be read: ${failures[0].reason}`, "Choose other files.");
-  return { opened, failures };
-}
-
-/** Options of commands that take lights: how raw colour mosaics among them become colours. */
-export const mosaicOptions = {
+/** Options of commands that take lights: masters that raw ones go through, and how colour mosaics among them become colours. */
+export const lightOptions = {
+  bias: z.string().optional(),
+  dark: z.string().optional(),
+  flat: z.string().optional(),
   demosaic: z.enum(DEMOSAICS.map(({ id }) => id) as [string, ...string[]]).optional(),
   /** "none": the frames are grey, whatever they look like. */
   pattern: z.enum([...CFA_PATTERNS, "none"]).optional(),
 };
-export type MosaicOptions = { [K in keyof typeof mosaicOptions]?: z.infer<(typeof mosaicOptions)[K]> };
+export type LightOptions = { [K in keyof typeof lightOptions]?: z.infer<(typeof lightOptions)[K]> };
+
+/** The masters that were named, opened. */
+type Masters = Record<"bias" | "dark" | "flat", OpenedFile | null>;
 
 export interface MeasuredSub {
   facts: SubFacts;
@@ -62,18 +38,27 @@ export interface MeasuredSub {
   measured: SubReading;
 }
 
-/** A light as it is measured and stacked: a mosaic through its colours, anything else as it came. */
-function asStacked(frame: FrameRef, { reading }: Pick<OpenedFile, "reading">, mosaic: MosaicOptions): FrameRef {
-  const told = mosaic.pattern === "none" ? null : (mosaic.pattern ?? reading.metadata.cfa);
-  if (reading.channels !== 1 || told === null) return frame;
-  const settings = calibrationSettings.parse(mosaic.demosaic ? { demosaic: mosaic.demosaic } : {});
-  return withCalibration(frame, { ...NO_MASTERS, settings, pattern: told });
+/** A light as it is measured and stacked: through its masters, a mosaic through its colours, anything else as it came. */
+function asStacked(
+  frame: FrameRef,
+  { reading }: Pick<OpenedFile, "reading">,
+  wanted: LightOptions,
+  { bias, dark, flat }: Masters,
+): FrameRef {
+  const told = reading.channels !== 1 || wanted.pattern === "none" ? null : (wanted.pattern ?? reading.metadata.cfa);
+  if (told === null && !bias && !dark && !flat) return frame;
+  const settings = calibrationSettings.parse(wanted.demosaic ? { demosaic: wanted.demosaic } : {});
+  const masters = { bias: bias?.frame ?? null, dark: dark?.frame ?? null, flat: flat?.frame ?? null };
+  const darkScale = darkScaleOf(reading.metadata.exposureS, dark?.reading.metadata.exposureS);
+  return withCalibration(frame, { ...masters, settings, darkScale, pattern: told });
 }
 
 /** Files that are no subs: those that could not be read, and those that say that they are something else. */
 export interface Rest {
   unreadable: Failure[];
   leftAside: Failure[];
+  /** In what the masters do not fit the lights. */
+  warnings: string[];
   /** How long reading and measuring took. */
   seconds: number;
 }
@@ -96,13 +81,17 @@ function asideOf({ path, reading: { metadata } }: OpenedFile): Failure[] {
 export async function withSubs<T>(
   pool: WorkerPool,
   paths: string[],
-  mosaic: MosaicOptions,
+  wanted: LightOptions,
   work: (subs: MeasuredSub[], rest: Rest) => Promise<T>,
 ): Promise<T> {
   const { folder, remove } = await temporaryFolder();
   const started = Date.now();
   try {
     const progress = createProgress("Measuring");
+    const one = async (path: string | undefined) =>
+      path === undefined ? null : (await openFiles(pool, [path])).opened[0];
+    const masters = { bias: await one(wanted.bias), dark: await one(wanted.dark), flat: await one(wanted.flat) };
+    const warnings = new Set<string>();
     const { opened, failures } = await openFiles(pool, paths);
     const aside = opened.flatMap(asideOf);
     const lights = opened.filter((file) => asideOf(file).length === 0);
@@ -119,14 +108,15 @@ export async function withSubs<T>(
             await writeFile(unpacked, await pool.run("unpack", { frame: given }));
             frame = { id: given.id, name: given.name, kind: "file", path: unpacked, fileId: `${given.id} unpacked` };
           }
-          frame = asStacked(frame, file, mosaic);
+          for (const text of await mismatchesTo(pool, file, masters, false)) warnings.add(text);
+          frame = asStacked(frame, file, wanted, masters);
           const own = await pool.run("measureSub", { frame }, { priority: PRIORITY.measure });
           const { width, height, channels, measures, stars, unit } = own;
           const facts: SubFacts = {
             ...{ id: frame.id, name: path, width, height, channels, measures, stars, unit },
             exposureS: reading.metadata.exposureS,
             metadata: reading.metadata,
-            mosaic: channels === 1 && mosaic.pattern !== "none" && measures.looksMosaic,
+            mosaic: channels === 1 && wanted.pattern !== "none" && measures.looksMosaic,
           };
           return { facts, frame, reading, measured: own };
         } catch (error) {
@@ -140,7 +130,12 @@ export async function withSubs<T>(
     const subs = read.flatMap((item) => item ?? []);
     if (subs.length === 0)
       throw new UserError(`no sub could be read: ${(failures[0] ?? aside[0])?.reason}`, "Choose other files.");
-    return await work(subs, { unreadable: failures, leftAside: aside, seconds: (Date.now() - started) / 1000 });
+    return await work(subs, {
+      unreadable: failures,
+      leftAside: aside,
+      warnings: [...warnings],
+      seconds: (Date.now() - started) / 1000,
+    });
   } finally {
     await remove();
   }

@@ -109,6 +109,7 @@ export async function bringStack(
       combined,
       joined: null,
     },
+    ...{ note: "", deletedAt: null },
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

@@ -14,6 +14,8 @@ import { firstStack } from "./selectors";
 import { tied } from "./stacks";
 import { storageFailure } from "./storageFailure";
 
+const CHANNELS = ["red", "green", "blue", "luminance"] as const;
+
 /** Which stack goes to which channel, by id. */
 export interface JoinChoice {
   red: string;
@@ -21,9 +23,9 @@ export interface JoinChoice {
   blue: string;
   /** Null for none. */
   luminance: string | null;
+  /** What each counts for in its channel; 1 where it is not told. */
+  weights?: Partial<Record<(typeof CHANNELS)[number], number>>;
 }
-
-const CHANNELS = ["red", "green", "blue", "luminance"] as const;
 
 /** Joins stacks of one channel each into a colour stack of the project, with halves where all of them have some. */
 export async function joinProjectStacks(
@@ -40,10 +42,10 @@ export async function joinProjectStacks(
     if (!stack) throw new UserError(`the stack for ${channel} is not there any more`, "Choose another.");
     return [{ channel, stack }];
   });
-  const inputOf = async ({ stack }: (typeof parts)[number]): Promise<JoinInput> => ({
+  const inputOf = async ({ channel, stack }: (typeof parts)[number]): Promise<JoinInput> => ({
     picture: await files.stack(stack, "mean"),
     halves: hasHalves(stack) ? { a: await files.stack(stack, "a"), b: await files.stack(stack, "b") } : null,
-    weight: 1,
+    weight: choice.weights?.[channel] ?? 1,
   });
   const [red, green, blue, luminance] = await Promise.all(parts.map(inputOf));
   const { width, height } = parts[0].stack.facts;
@@ -81,6 +83,7 @@ export async function joinProjectStacks(
       ...{ hasHalves: halves !== null, hasCoverage: false, combined },
       joined: parts.map(({ channel, stack }, i) => ({ channel, stackId: stack.id, part: joined.parts[i].part })),
     },
+    ...{ note: "", deletedAt: null },
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

@@ -11,6 +11,7 @@ import type { Jobs } from "./jobs";
 import { lightsOf } from "./lights";
 import type { ProjectState } from "./projectStore";
 import { ProjectStore } from "./projectStore";
+import { KEEP_DELETED_MS } from "./shelf";
 import { StackBook } from "./stackBook";
 import { SubsBook } from "./subs";
 
@@ -149,6 +150,11 @@ async function readProject(
     repository.board(projectId),
     repository.facts(projectId),
   ]);
+  const there = stacks.found.filter(({ deletedAt }) => deletedAt === null);
+  for (const { id, deletedAt } of stacks.found)
+    if (deletedAt !== null && Date.now() - deletedAt > KEEP_DELETED_MS)
+      // A tab that only looks on deletes nothing.
+      await repository.deleteStack(id).catch(() => undefined);
   const state: ProjectState = {
     project,
     subs: subs.found,
@@ -156,14 +162,14 @@ async function readProject(
     refused: [],
     waiting: [],
     found: [],
-    stacks: stacks.found,
+    stacks: there,
     board: board.found && startHistory(withCurrentSteps(board.found.board)),
     problems: [...subs.problems, ...masters.problems, ...stacks.problems, ...board.problems],
     currentSubId: (lightsOf(subs.found)[0] ?? subs.found[0])?.id ?? null,
     selection: [],
     proposal: null,
     grading: null,
-    currentStackId: stacks.found[stacks.found.length - 1]?.id ?? null,
+    currentStackId: there[there.length - 1]?.id ?? null,
     unsaved: null,
     factRound: 0,
   };

@@ -17,12 +17,14 @@ import type { ProjectStore } from "./projectStore";
 import type { FoundPicture } from "./roles";
 import { kindOf, roleOf } from "./roles";
 import { includedLights } from "./selectors";
+import { StackQueue } from "./stackQueue";
 import { makeProjectStack } from "./stacks";
 import { storageFailure } from "./storageFailure";
 
 /** The stacks of a project. */
 export class StackBook {
   private closed = false;
+  readonly queue: StackQueue;
   private readonly subjects = new Map<string, Promise<Subject>>();
 
   constructor(
@@ -30,23 +32,26 @@ export class StackBook {
     private readonly files: Files,
     private readonly calibration: CalibrationBook,
     private readonly board: BoardBook,
-  ) {}
+  ) {
+    this.queue = new StackQueue(base, (run) => this.run(run));
+  }
 
   /** Makes a stack of the included lights (of the given ones, where only some shall go in), calibrated by `plan`. */
   async make(
     name: string,
     settings: StackSettings,
-    options: { only?: ReadonlySet<string>; plan?: CalibrationPlan } = {},
+    options: { only?: ReadonlySet<string>; plan?: CalibrationPlan; gridId?: string | null } = {},
   ): Promise<StackRecord | null> {
     const { base } = this;
     const plan = options.plan ?? base.project.calibration;
     const only = options.only ? [...options.only] : null;
-    base.saveProject({ stackInWork: { name, settings, only, plan } });
+    const gridId = options.gridId ?? null;
+    base.saveProject({ stackInWork: { name, settings, only, plan, gridId } });
     const made = await base.jobs.run("stack", `Stacking “${name}”`, async (control) => {
       const included = includedLights(base.now).filter(({ id }) => options.only?.has(id) ?? true);
       const stackRecord = await makeProjectStack(
         { base, files: this.files, calibration: this.calibration },
-        { name, settings, included, plan },
+        { name, settings, included, plan, gridId },
         control,
       );
       base.state.setState(({ stacks }) => ({ stacks: [...stacks, stackRecord], currentStackId: stackRecord.id }));
@@ -115,9 +120,15 @@ export class StackBook {
     this.board.begin(made);
   }
 
-  /** Goes on with a stack that was interrupted, from the strips that were finished. */
-  goOn({ name, settings, only, plan }: StackInWork): Promise<StackRecord | null> {
-    return this.make(name, settings, { only: only ? new Set(only) : undefined, plan });
+  private run({ name, settings, only, plan, gridId }: StackInWork): Promise<StackRecord | null> {
+    return this.make(name, settings, { only: only ? new Set(only) : undefined, plan, gridId });
+  }
+
+  /** Goes on with a stack that was interrupted, from the strips that were finished, and then with those that wait. */
+  async goOn(run: StackInWork): Promise<StackRecord | null> {
+    const made = await this.run(run);
+    if (made) await this.queue.work();
+    return made;
   }
 
   /** Stores a stack that could not be stored before; it stays in memory where that fails again. */
@@ -167,8 +178,20 @@ export class StackBook {
     if (changed && name.length > 0) this.base.save(this.base.repository.saveStack(changed));
   }
 
-  /** Deletes a stack unless a lane still uses it. */
-  delete(id: string): void {
+  /** A note of one's own on a stack. */
+  annotate(id: string, note: string): void {
+    this.change(id, { note });
+  }
+
+  private change(id: string, part: Partial<StackRecord>): void {
+    const stacks = this.base.now.stacks.map((stack) => (stack.id === id ? { ...stack, ...part } : stack));
+    this.base.state.setState({ stacks });
+    const changed = stacks.find((stack) => stack.id === id);
+    if (changed) this.base.save(this.base.repository.saveStack(changed));
+  }
+
+  /** Deletes a stack unless a lane still uses it, and returns what brings it back. */
+  delete(id: string): () => void {
     const { board, stacks } = this.base.now;
     const lanes = board?.present.lanes.filter((lane) => lane.stackId === id) ?? [];
     if (lanes.length > 0)
@@ -176,9 +199,18 @@ export class StackBook {
         `lanes ${lanes.map(({ letter }) => letter).join(", ")} use this stack`,
         "Remove these lanes first, or keep the stack.",
       );
+    const at = stacks.findIndex((stack) => stack.id === id);
+    const gone = stacks[at];
+    if (!gone) return () => undefined;
     const left = stacks.filter((stack) => stack.id !== id);
     this.base.state.setState({ stacks: left, currentStackId: left[left.length - 1]?.id ?? null });
-    this.base.save(this.base.repository.deleteStack(id));
+    this.base.save(this.base.repository.saveStack({ ...gone, deletedAt: Date.now() }));
+    return () => {
+      const { stacks: now } = this.base.now;
+      if (now.some((stack) => stack.id === id)) return;
+      this.base.state.setState({ stacks: [...now.slice(0, at), gone, ...now.slice(at)], currentStackId: id });
+      this.base.save(this.base.repository.saveStack(gone));
+    };
   }
 
   /** A stack as treatments need it. */

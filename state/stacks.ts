@@ -33,7 +33,13 @@ export interface StackSource {
  */
 export async function makeProjectStack(
   { base, files, calibration: book }: StackSource,
-  wanted: { name: string; settings: StackSettings; included: SubRecord[]; plan: CalibrationPlan },
+  wanted: {
+    name: string;
+    settings: StackSettings;
+    included: SubRecord[];
+    plan: CalibrationPlan;
+    gridId?: string | null;
+  },
   control: JobControl,
 ): Promise<StackRecord> {
   const { name, included, plan } = wanted;
@@ -53,29 +59,34 @@ export async function makeProjectStack(
   );
   const frames = new Map<string, FrameRef>();
   const facts: SubFacts[] = [];
-  for (const [k, sub] of included.entries()) {
+  const factsThrough = async (sub: SubRecord, share: number): Promise<SubFacts> => {
     const calibration = book.of(sub, plan);
     const raw = await files.raw(sub);
     const frame = calibration ? withCalibration(raw, calibration) : raw;
     frames.set(sub.id, frame);
-    if (keyOf(sub, calibration) === sub.measuredThrough) {
-      facts.push(factsOf(sub, calibration));
-      continue;
-    }
-    onProgress((0.3 * k) / included.length, `Measuring ${sub.name} as it will be stacked`);
+    if (keyOf(sub, calibration) === sub.measuredThrough) return factsOf(sub, calibration);
+    onProgress(0.3 * share, `Measuring ${sub.name} as it will be stacked`);
     const reading = await base.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
-    facts.push(factsOf({ ...sub, ...measuresOf(reading) }, calibration));
-  }
+    return factsOf({ ...sub, ...measuresOf(reading) }, calibration);
+  };
+  for (const [k, sub] of included.entries()) facts.push(await factsThrough(sub, k / included.length));
+  const gridSub = base.now.subs.find(({ id }) => id === wanted.gridId);
+  if (wanted.gridId && !gridSub)
+    throw new UserError(
+      "the sub on whose pixels this stack was to lie is not in the project any more",
+      "Make it again.",
+    );
+  const grid = gridSub && (facts.find(({ id }) => id === gridSub.id) ?? (await factsThrough(gridSub, 1)));
   const remeasured = facts.some((fact, i) => fact.measures !== included[i].measures);
   const start = remeasured ? 0.3 : 0;
   const proposed = referenceOf(base.now);
-  const referenceId =
-    wanted.settings.referenceId ?? (included.some(({ id }) => id === proposed?.id) ? (proposed?.id ?? null) : null);
+  const isIn = (id: string | null | undefined): id is string => included.some((sub) => sub.id === id);
+  const referenceId = [wanted.settings.referenceId, proposed?.id].find(isIn) ?? null;
   const settings = { ...wanted.settings, referenceId };
   const object = included.find(({ metadata }) => metadata.object !== null)?.metadata.object ?? null;
   const made = await makeStack(
     base.pool,
-    { subs: facts, frames, settings, strips: base.repository.strips(base.project.id) },
+    { subs: facts, frames, settings, grid, strips: base.repository.strips(base.project.id) },
     { signal, onProgress: (fraction, doing) => onProgress(start + (1 - start) * fraction, doing) },
   );
   const record: StackRecord = {
@@ -91,6 +102,7 @@ export async function makeProjectStack(
     object,
     calibration: stackCalibrationOf(book.groups(plan), new Set(included.map(({ id }) => id)), plan),
     brought: null,
+    ...{ note: "", deletedAt: null },
   };
   const { mean, a, b, coverage, rejected } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));

@@ -164,9 +164,10 @@ export class Repository {
     return { found: result.found, problems: [...packed.problems, ...result.problems] };
   }
 
-  /** How many stacks a project has, without loading them. */
-  stackCount(projectId: string): Promise<number> {
-    return this.db.countFromIndex("stacks", "project", projectId);
+  /** How many stacks a project has; those that wait to be deleted do not count. */
+  async stackCount(projectId: string): Promise<number> {
+    const stacks = await this.db.getAllFromIndex("stacks", "project", projectId);
+    return stacks.filter(({ deletedAt }) => !deletedAt).length;
   }
 
   /** The frames of a file and the file, together or not at all. */

@@ -10,6 +10,7 @@ export type {
   MasterRecord,
   ProjectRecord,
   StackCalibration,
+  QueuedStack,
   StackInWork,
   StackRecord,
   SubRecord,

@@ -36,8 +36,14 @@ export const stackInWork = z.object({
   /** Ids of the subs of the set that it is made of; null for all that are included. */
   only: z.array(z.string()).nullable(),
   plan: calibrationPlan,
+  /** The sub on whose pixels it lies; null for its own reference. */
+  gridId: z.string().nullable().default(null),
 });
 export type StackInWork = z.infer<typeof stackInWork>;
+
+/** A stack that waits to be made. */
+export const queuedStack = stackInWork.extend({ id });
+export type QueuedStack = z.infer<typeof queuedStack>;
 
 export const projectRecord = z.object({
   version: z.literal(RECORD_VERSION),
@@ -81,6 +87,7 @@ export const projectRecord = z.object({
   }),
   /** Null where none is being made, and none was interrupted. */
   stackInWork: stackInWork.nullable().default(null),
+  stackQueue: z.array(queuedStack).default([]),
   /** The page that was open last. */
   stage: z.enum(["subs", "stack", "compare", "finish"]),
 });
@@ -199,6 +206,9 @@ export const stackRecord = z.object({
   calibration: stackCalibration.nullable().default(null),
   /** Null where it was made of subs here. */
   brought: broughtIn.nullable().default(null),
+  note: z.string().max(2000).default(""),
+  /** Set while it waits to be deleted for good; it can be brought back until then. */
+  deletedAt: z.number().nullable().default(null),
 });
 export type StackRecord = z.infer<typeof stackRecord>;
 

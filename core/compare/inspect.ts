@@ -3,7 +3,15 @@ import type { FrameUnit } from "../formats";
 import { frameUnit, toSample } from "../formats";
 import type { JobHandle } from "../job";
 import type { ListedStar, Star } from "../measure";
-import { findStars, listedStar, measureSaturation, starShape, withoutGaps } from "../measure";
+import {
+  findStars,
+  listedStar,
+  measureSaturation,
+  scaleNoise,
+  STARLET_NOISE,
+  starShape,
+  withoutGaps,
+} from "../measure";
 import { levelsOf, levelsSchema } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
 import { cropRaster, median, meanPlane, robustSpread, tilesOf, wholeRegion } from "../raster";
@@ -38,6 +46,11 @@ export const pictureFacts = z.object({
   starList: z.array(listedStar).default([]),
   /** σ of (A − B)/2 by channel; null without halves. */
   halvesSigma: z.array(z.number()).nullable(),
+  /**
+   * The same by channel and starlet scale (1, 2, 4, 8, 16 px), each over what unit white noise has there: all alike for white noise, rising where
+   * resampling, drizzle or demosaicing shared noise between neighbours. Empty where there are no halves, or it was not measured.
+   */
+  halvesScales: z.array(z.array(z.number())).default([]),
   spots: z.array(z.object({ name: z.string(), x: z.number(), y: z.number() })),
 });
 export type PictureFacts = z.infer<typeof pictureFacts>;
@@ -63,6 +76,7 @@ export async function inspectPicture(
   const placed: ListedStar[] = [];
   const cells: CellFacts[] = [];
   const differences: number[][] = Array.from({ length: picture.channels }, () => []);
+  const scales: number[][][] = differences.map(() => []);
   for (const [k, tile] of tiles.entries()) {
     await job.breathe();
     const piece = await picture.read(tile);
@@ -76,9 +90,12 @@ export async function inspectPicture(
     if (halves) {
       const a = await halves.a.read(tile);
       const b = await halves.b.read(tile);
-      differences.forEach((values, c) =>
-        values.push(robustSpread(a.planes[c].map((v, i) => (v - b.planes[c][i]) / 2)).sigma),
-      );
+      differences.forEach((values, c) => {
+        const difference = a.planes[c].map((v, i) => (v - b.planes[c][i]) / 2);
+        values.push(robustSpread(difference).sigma);
+        const { width, height } = tile;
+        scales[c].push(scaleNoise(withoutGaps(difference), width, height, SCALES, job.kernels));
+      });
     }
     job.progress((k + 1) / tiles.length);
   }
@@ -101,8 +118,19 @@ export async function inspectPicture(
     stars: stars.length,
     starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
+    halvesScales: scales.map((of) => overTiles(of)).filter((of) => of.length > 0),
     spots: proposeSpots(cells, picture.width, picture.height),
   };
+}
+
+/** Scales at which the noise of the halves is told. */
+const SCALES = 5;
+
+/** The median over tiles of the noise at each scale, over that of unit white noise; nothing of no tile. */
+function overTiles(tiles: readonly number[][]): number[] {
+  const known = tiles.filter((values) => values.every(Number.isFinite));
+  if (known.length === 0) return [];
+  return STARLET_NOISE.slice(0, SCALES).map((unit, j) => median(known.map((values) => values[j])) / unit);
 }
 
 /** Cells of a tile that lie well inside the picture's data; structure is the spread of medians of 16 px parts. */

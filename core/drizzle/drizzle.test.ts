@@ -19,7 +19,7 @@ function planned(toReference: Warp, i: number, change: Partial<PlannedSub> = {})
   return {
     ...{ id: `${i}`, name: `${i}`, toReference, residualPx: 0, pairs: 9, scale: 1, half, trails: [] },
     ...{ offset: [0, 0, 0].map(() => ({ level: 0, dx: 0, dy: 0 })), weight: [1, 1, 1] },
-    ...{ scatter: { noise: [1, 1, 1], signal: [0, 0, 0], fwhmPx: 3 }, starlight: null, local: null },
+    ...{ scatter: { noise: [1, 1, 1], signal: [0, 0, 0], fwhmPx: 3 }, starlight: null, local: null, vectors: [] },
     ...change,
   };
 }

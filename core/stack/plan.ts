@@ -3,10 +3,10 @@ import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
 import { trailsOf } from "../measure";
 import { z } from "zod";
 import { medianInPlace } from "../raster";
-import type { Matrix, RegistrationFailure, Warp } from "../register";
+import type { Matrix, Registration, RegistrationFailure, Warp } from "../register";
 import type { Refusal, Result } from "../result";
 import { refused } from "../result";
-import { compose, IDENTITY, inverse, matchStars, matrixAt, warpSchema } from "../register";
+import { compose, IDENTITY, inverse, mapPoint, matchStars, matrixAt, warpSchema } from "../register";
 import { photometricScale } from "./photometry";
 import { UserError } from "../job";
 import { axisRatio, bestReference } from "./reference";
@@ -14,6 +14,7 @@ import type { Rejection } from "./rejection";
 import { chooseRejection } from "./rejection";
 import type { SubScatter } from "./scatter";
 import { scatterOf } from "./scatter";
+import { leftByShare } from "./keep";
 import type { LocalLevels } from "./localLevels";
 import type { StackSettings } from "./settings";
 import type { StarlightField } from "./starlight";
@@ -50,6 +51,7 @@ export interface PlannedSub {
   weight: number[];
   half: "A" | "B";
   scatter: SubScatter;
+  vectors: ResidualVector[];
   /** Trails to be taken out whole, in its own coordinates. */
   trails: Trail[];
   /** How its starlight differs over the field, where it is brought to the others place by place. */
@@ -167,7 +169,9 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       return `FWHM ${fwhmPx.toFixed(2)} px is above the limit of ${(settings.fwhmLimit * medianFwhm).toFixed(2)} px`;
     return null;
   };
-  const sound = candidates.filter((sub) => fault(sub) === null);
+  const unspoiled = candidates.filter((sub) => fault(sub) === null);
+  const tooPoor = leftByShare(unspoiled, settings);
+  const sound = unspoiled.filter(({ id }) => !tooPoor.has(id));
   const asked = subs.find(({ id }) => id === settings.referenceId);
   const reference = asked ?? chooseReference(sound, settings);
   if (!reference || obstacle(reference, reference, settings) !== null)
@@ -177,12 +181,12 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
     );
   const matched: { sub: SubFacts; relation: SubRelation }[] = [];
   for (const sub of subs) {
-    const reason = obstacle(sub, reference, settings) ?? fault(sub);
+    const reason = obstacle(sub, reference, settings) ?? fault(sub) ?? tooPoor.get(sub.id) ?? null;
     if (reason !== null) {
       leave(sub, reason);
       continue;
     }
-    const relation = relateSub(sub, reference, settings.transform);
+    const relation = relateSub(sub, reference, settings.transform, true);
     if (relation.ok) matched.push({ sub, relation: relation.value });
     else leave(sub, `could not be matched to the reference: ${relation.reason.detail}`);
   }
@@ -200,6 +204,7 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       ),
       half: i % 2 === 0 ? "A" : "B",
       scatter: scatterOf(sub, toReference, scale, settings.resampling),
+      vectors: relation.vectors ?? [],
       trails: settings.keepTrails ? [] : trailsOf(sub.measures),
       starlight:
         settings.normalise === "local" && sub.id !== reference.id
@@ -239,6 +244,12 @@ function withKnownWeights(used: PlannedSub[]): PlannedSub[] {
   return used.map((sub) => ({ ...sub, weight: sub.weight.map((w, c) => (w > 0 ? w : least[c])) }));
 }
 
+/** A star of the reference, and by how much the sub's own star misses it, in px. */
+export const residualVector = z.tuple([z.number(), z.number(), z.number(), z.number()]);
+export type ResidualVector = z.infer<typeof residualVector>;
+
+const MOST_VECTORS = 60;
+
 /** How a sub relates to a reference: where it lies and how bright it is. */
 export const subRelation = z.object({
   toReference: warpSchema,
@@ -247,6 +258,8 @@ export const subRelation = z.object({
   /** value' = scale · value + offset(x, y) has the reference's starlight and sky. */
   scale: z.number(),
   offset: z.array(z.object({ level: z.number(), dx: z.number(), dy: z.number() })),
+  /** Of up to 60 pairs: where the star lies in the reference, and how far beside it the sub's came to lie. */
+  vectors: z.array(residualVector).optional(),
 });
 export type SubRelation = z.infer<typeof subRelation>;
 
@@ -257,6 +270,7 @@ export function relateSub(
   sub: Relatable,
   reference: Relatable,
   transform: StackSettings["transform"] = "similarity",
+  withVectors = false,
 ): Result<SubRelation, Refusal<RegistrationFailure | "other-channels">> {
   const [own, wanted] = [sub, reference].map(({ measures }) => measures.background.length);
   if (own !== wanted) return refused("other-channels", `it has ${own} channels, the reference has ${wanted}`);
@@ -274,8 +288,22 @@ export function relateSub(
       pairs: match?.value.pairs.length ?? 0,
       scale,
       offset: sub.measures.gradient.map((own, c) => offsetPlane(own, reference.measures.gradient[c], back, scale)),
+      ...(withVectors && match ? { vectors: vectorsOf(sub.stars, reference.stars, match.value) } : {}),
     },
   };
+}
+
+/** Residuals of the brightest pairs. */
+function vectorsOf(
+  sub: readonly ListedStar[],
+  reference: readonly ListedStar[],
+  { warp, pairs }: Pick<Registration, "warp" | "pairs">,
+): ResidualVector[] {
+  const to = (v: number) => Number(v.toFixed(4));
+  return pairs.slice(0, MOST_VECTORS).map(([i, j]) => {
+    const [x, y] = mapPoint(warp, sub[i].x, sub[i].y);
+    return [to(reference[j].x), to(reference[j].y), to(x - reference[j].x), to(y - reference[j].y)];
+  });
 }
 
 /**

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { resamplingNoiseGain, warpSchema } from "../register";
-import type { StackPlan, SubFacts } from "./plan";
+import type { PlannedSub, StackPlan, SubFacts } from "./plan";
+import { residualVector } from "./plan";
 import type { StackSettings } from "./settings";
 
 /** What a stack's time goes into, one after the other. */
@@ -36,6 +37,10 @@ export const stackReport = z.object({
       pairs: z.number().int().nullable(),
       scale: z.number().nullable(),
       weight: z.array(z.number()).nullable(),
+      /** What it adds: its share of all weights, mean of the channels; null where it was not used, or not kept. */
+      share: z.number().nullable().default(null),
+      /** Residuals of matched stars: place in the reference, and how far beside it. */
+      vectors: z.array(residualVector).default([]),
       half: z.enum(["A", "B"]).nullable(),
       /** Trails that were taken out whole. */
       trails: z.number().int().default(0),
@@ -102,6 +107,12 @@ function noteOn({ measures: { blackShare, double } }: SubFacts): string | null {
 /** A figure, or null where it came to nothing: zero noise, one sub, an unknown. */
 const known = (value: number): number | null => (Number.isFinite(value) && value > 0 ? value : null);
 
+/** Share of a sub in all weights, mean of the channels. */
+function shareOf({ weight }: PlannedSub, used: readonly PlannedSub[]): number {
+  const shares = weight.map((own, c) => own / used.reduce((sum, other) => sum + other.weight[c], 0));
+  return shares.reduce((a, b) => a + b, 0) / shares.length;
+}
+
 export function makeReport(
   plan: StackPlan,
   facts: SubFacts[],
@@ -158,6 +169,8 @@ export function makeReport(
         pairs: used?.pairs ?? null,
         scale: used?.scale ?? null,
         weight: used?.weight ?? null,
+        share: used ? shareOf(used, plan.used) : null,
+        vectors: used?.vectors ?? [],
         half: used?.half ?? null,
         trails: used?.trails.length ?? 0,
         fwhmPx: sub.measures.fwhmPx,

@@ -211,6 +211,28 @@ export const stackParameters = parameters({
     default: false,
     option: "keep-trails",
   }),
+  keepBy: choice({
+    label: "Keep",
+    hint: "Only the best share of the subs, by one of their measures; the others are left out and named",
+    options: [
+      { value: "all", label: "all of them" },
+      { value: "sharpness", label: "the sharpest" },
+      { value: "roundness", label: "those of the roundest stars" },
+      { value: "noise", label: "those of the least noise" },
+    ],
+    default: "all",
+    option: "keep",
+  }),
+  keepShare: slider({
+    label: "Share kept",
+    hint: "How many of them, as a share of all that could be used",
+    min: 0.05,
+    max: 1,
+    step: 0.05,
+    default: 0.5,
+    option: "keep-share",
+    when: { name: "keepBy", is: ["sharpness", "roundness", "noise"] },
+  }),
   fwhmLimit: slider({
     label: "FWHM limit",
     hint: "Leaves out subs with wider stars; 0 keeps all",

@@ -7,8 +7,12 @@ import type { StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { NumberField } from "../kit/setting";
 
 const NONE = "none";
+const CHANNELS = ["red", "green", "blue", "luminance"] as const;
+/** What a stack counts for in its channel, after all were brought to one starlight. */
+const WEIGHT = { min: 0.1, max: 10, step: 0.1, default: 1 };
 
 /** Joins stacks of single filters into colour; there from two stacks of one channel on. */
 export function JoinForm() {
@@ -30,7 +34,7 @@ function Form({ grey, onClose }: { grey: StackRecord[]; onClose: () => void }) {
   const at = (k: number) => grey[Math.min(k, grey.length - 1)].id;
   const [choice, setChoice] = useState<JoinChoice>({ red: at(0), green: at(1), blue: at(2), luminance: null });
   const options = grey.map(({ id, name }) => ({ value: id, label: name }));
-  const row = (channel: keyof JoinChoice) => (
+  const row = (channel: (typeof CHANNELS)[number]) => (
     <div key={channel} className="flex items-center gap-2">
       <span className="w-20 text-quiet">{channel}</span>
       <Choice
@@ -39,11 +43,18 @@ function Form({ grey, onClose }: { grey: StackRecord[]; onClose: () => void }) {
         options={channel === "luminance" ? [{ value: NONE, label: "none" }, ...options] : options}
         onChange={(id) => setChoice({ ...choice, [channel]: id === NONE ? null : id })}
       />
+      <span className="text-quiet">×</span>
+      <NumberField
+        label={`Weight of ${channel}`}
+        {...WEIGHT}
+        value={choice.weights?.[channel] ?? 1}
+        onChange={(weight) => setChoice({ ...choice, weights: { ...choice.weights, [channel]: weight } })}
+      />
     </div>
   );
   return (
     <div className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="join">
-      {(["red", "green", "blue", "luminance"] as const).map(row)}
+      {CHANNELS.map(row)}
       <div className="flex gap-2">
         <Button
           kind="primary"

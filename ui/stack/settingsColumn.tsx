@@ -7,18 +7,16 @@ import type { StackSettings } from "@/core/stack";
 import { stackParameters, stackSettings } from "@/core/stack";
 import { exposureOf } from "@/state/lights";
 import { referenceOf } from "@/state/selectors";
-import type { SubRecord } from "@/storage";
+import type { StackInWork, SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
-import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { duration } from "../kit/format";
-import { ProgressLine } from "../kit/notice";
 import { InlineParameter } from "../kit/parameterSetting";
 import { Tick } from "../kit/tick";
-import { download } from "../finish/download";
 import { useGrades } from "../subs/grades";
 import { BringIn } from "./bringIn";
-import { useStacking } from "./useStacking";
+import { Interrupted, Unsaved } from "./interrupted";
+import { StackAction } from "./stackAction";
 
 /** How the next stack is made, in sentences. */
 export function SettingsColumn() {
@@ -41,6 +39,22 @@ export function SettingsColumn() {
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const isVideo = included.some(({ video }) => video !== null);
   const exposedS = timeOf(included);
+  const [byFilter, setByFilter] = useState(false);
+  const filters = [...new Set(included.flatMap(({ metadata }) => metadata.filter ?? []))];
+  const waiting = useProject((state) => state.project.stackQueue.length);
+  /** What the settings ask for: one stack, or one for each filter on the pixels of the reference. */
+  const runs = (): StackInWork[] => {
+    const base = name.trim() || `Stack ${stacks.length + waiting + 1}`;
+    const run = { settings: { ...settings, referenceId }, plan: { ...plan, use } };
+    if (!byFilter || filters.length < 2) return [{ ...run, name: base, only: only ? [...inSet] : null, gridId: null }];
+    const gridId = referenceId ?? proposed?.id ?? null;
+    return filters.map((filter) => ({
+      ...run,
+      name: `${base} ${filter}`.slice(0, 80),
+      only: included.filter(({ metadata }) => metadata.filter === filter).map(({ id }) => id),
+      gridId,
+    }));
+  };
   const inline = (name: keyof typeof stackParameters.defaults) => (
     <InlineParameter
       of={stackParameters}
@@ -50,95 +64,130 @@ export function SettingsColumn() {
     />
   );
   return (
-    <aside className="flex w-72 shrink-0 flex-col gap-3 overflow-auto border-r border-line bg-panel p-3">
-      <Interrupted />
-      <Unsaved />
-      <p>
-        Stack <b className="figures">{included.length}</b> {isVideo ? "frames" : "subs"}
-        {exposedS > 0 ? `, ${duration(exposedS)} in all` : ""}.
-      </p>
-      {sets.length > 1 ? (
-        <Sentence label="Of">
+    <aside
+      className="flex w-72 shrink-0 flex-col border-r border-line bg-panel"
+      aria-label="Settings of the next stack"
+    >
+      <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-auto p-3" tabIndex={0} data-testid="stack-settings">
+        <Interrupted />
+        <Unsaved />
+        <p>
+          Stack <b className="figures">{included.length}</b> {isVideo ? "frames" : "subs"}
+          {exposedS > 0 ? `, ${duration(exposedS)} in all` : ""}.
+        </p>
+        {sets.length > 1 ? (
+          <Sentence label="Of">
+            <Choice
+              label="Set"
+              help="Subs of one filter, exposure, camera or night"
+              value={only ? setKey : "all"}
+              options={[
+                { value: "all", label: "all sets together" },
+                ...sets.map(({ key, label, frames }) => ({ value: key, label: `${label} (${frames.length})` })),
+              ]}
+              onChange={setSetKey}
+            />
+          </Sentence>
+        ) : null}
+        {kinds.length > 0 ? (
+          <div
+            className="flex flex-wrap items-center gap-x-3 text-quiet"
+            data-help="Other masters than on the Subs screen make another stack from the same subs; they are measured again for it"
+            data-testid="calibrated-with"
+          >
+            Calibrate with
+            {kinds.map((kind) => (
+              <Tick
+                key={kind}
+                className="gap-1 text-text"
+                checked={use[kind]}
+                onChange={(checked) => setUse({ ...use, [kind]: checked })}
+              >
+                {{ dark: "darks", flat: "flats", bias: "bias" }[kind]}
+              </Tick>
+            ))}
+          </div>
+        ) : null}
+        <Sentence label="Match them to">
           <Choice
-            label="Set"
-            help="Subs of one filter, exposure, camera or night"
-            value={only ? setKey : "all"}
+            label="Reference sub"
+            help="The sub to which all others are registered and scaled"
+            value={referenceId ?? "best"}
             options={[
-              { value: "all", label: "all sets together" },
-              ...sets.map(({ key, label, frames }) => ({ value: key, label: `${label} (${frames.length})` })),
+              { value: "best", label: proposed ? `the best one (${proposed.name})` : "the best one" },
+              ...included.map((sub) => ({ value: sub.id, label: sub.name })),
             ]}
-            onChange={setSetKey}
+            onChange={(value) => session.subs.saveRules({ referenceId: value === "best" ? null : value })}
           />
         </Sentence>
-      ) : null}
-      {kinds.length > 0 ? (
-        <div
-          className="flex flex-wrap items-center gap-x-3 text-quiet"
-          data-help="Other masters than on the Subs screen make another stack from the same subs; they are measured again for it"
-          data-testid="calibrated-with"
-        >
-          Calibrate with
-          {kinds.map((kind) => (
-            <Tick
-              key={kind}
-              className="gap-1 text-text"
-              checked={use[kind]}
-              onChange={(checked) => setUse({ ...use, [kind]: checked })}
-            >
-              {{ dark: "darks", flat: "flats", bias: "bias" }[kind]}
-            </Tick>
-          ))}
+        <Sentence label="Allow">{inline("transform")}</Sentence>
+        <Sentence label="Resample with">{inline("resampling")}</Sentence>
+        <Sentence label="Normalise">
+          {inline("normalise")}
+          {settings.normalise === "local" ? (
+            <span className="flex items-center gap-2 text-quiet">in patches of {inline("patchPx")} px</span>
+          ) : null}
+        </Sentence>
+        <Sentence label="Weight subs">{inline("weights")}</Sentence>
+        <Sentence label="Reject">{inline("reject")}</Sentence>
+        <RejectionLimits reject={settings.reject} inline={inline} />
+        {inline("keepTrails")}
+        <Sentence label="Combine what is left as">{inline("combine")}</Sentence>
+        <Sentence label="Drizzle">
+          {inline("drizzle")}
+          {settings.drizzle === "no" ? null : (
+            <span className="flex items-center gap-2 text-quiet">in drops of {inline("drop")} px</span>
+          )}
+        </Sentence>
+        <div className="flex items-center gap-2 text-quiet">Cut to a coverage of {inline("leastCoverage")}</div>
+        <Sentence label="Keep">
+          {inline("keepBy")}
+          {settings.keepBy === "all" ? null : (
+            <span className="flex items-center gap-2 text-quiet">as a share {inline("keepShare")}</span>
+          )}
+        </Sentence>
+        <div className="flex items-center gap-2 text-quiet">
+          Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
         </div>
-      ) : null}
-      <Sentence label="Match them to">
-        <Choice
-          label="Reference sub"
-          help="The sub to which all others are registered and scaled"
-          value={referenceId ?? "best"}
-          options={[
-            { value: "best", label: proposed ? `the best one (${proposed.name})` : "the best one" },
-            ...included.map((sub) => ({ value: sub.id, label: sub.name })),
-          ]}
-          onChange={(value) => session.subs.saveRules({ referenceId: value === "best" ? null : value })}
-        />
-      </Sentence>
-      <Sentence label="Allow">{inline("transform")}</Sentence>
-      <Sentence label="Resample with">{inline("resampling")}</Sentence>
-      <Sentence label="Normalise">{inline("normalise")}</Sentence>
-      <Sentence label="Weight subs">{inline("weights")}</Sentence>
-      <Sentence label="Reject">{inline("reject")}</Sentence>
-      <RejectionLimits reject={settings.reject} inline={inline} />
-      {inline("keepTrails")}
-      <Sentence label="Combine what is left as">{inline("combine")}</Sentence>
-      <div className="flex items-center gap-2 text-quiet">
-        Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
+        {inline("keepDoubles")}
+        {inline("mixFilters")}
+        <div className="flex items-center gap-2 text-quiet">Use at most {inline("memoryMiB")} MB</div>
       </div>
-      {inline("keepDoubles")}
-      {inline("mixFilters")}
-      <div className="flex items-center gap-2 text-quiet">Use at most {inline("memoryMiB")} MB</div>
-      <label className="flex items-center gap-2 text-quiet">
-        Call it
-        <input
-          aria-label="Name of the stack"
-          className="min-w-0 flex-1 rounded border border-line bg-page px-1.5 py-0.5 text-text"
-          placeholder={`Stack ${stacks.length + 1}`}
-          maxLength={80}
-          value={name}
-          onChange={(event) => setName(event.target.value)}
+      <div className="flex max-h-[60%] shrink-0 flex-col gap-2 overflow-auto border-t border-line p-3">
+        <label className="flex items-center gap-2 text-quiet">
+          Call it
+          <input
+            aria-label="Name of the stack"
+            className="min-w-0 flex-1 rounded border border-line bg-page px-1.5 py-0.5 text-text"
+            placeholder={`Stack ${stacks.length + 1}`}
+            maxLength={80}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+          />
+        </label>
+        {filters.length > 1 ? (
+          <Tick
+            help="All of them on the pixels of one reference, so that they can be joined into colour"
+            checked={byFilter}
+            onChange={setByFilter}
+          >
+            One stack for each of {filters.length} filters
+          </Tick>
+        ) : null}
+        <StackAction
+          disabled={included.length === 0}
+          onMake={() => {
+            session.stacks.queue.add(runs());
+            setName("");
+            void session.stacks.queue.work();
+          }}
+          onPrepare={() => {
+            session.stacks.queue.add(runs());
+            setName("");
+          }}
         />
-      </label>
-      <StackAction
-        disabled={included.length === 0}
-        onMake={() => {
-          void session.stacks.make(
-            name.trim() || `Stack ${stacks.length + 1}`,
-            { ...settings, referenceId },
-            { only: only ? inSet : undefined, plan: { ...plan, use } },
-          );
-          setName("");
-        }}
-      />
-      <BringIn />
+        <BringIn />
+      </div>
     </aside>
   );
 }
@@ -192,92 +241,6 @@ function Sentence({ label, children }: { label: string; children: ReactNode }) {
     <div className="flex flex-wrap items-center gap-2">
       <span className="text-quiet">{label}</span>
       {children}
-    </div>
-  );
-}
-
-/** A stack that was interrupted when the page was closed: to go on with, or to forget. */
-function Interrupted() {
-  const session = useSession();
-  const inWork = useProject((state) => state.project.stackInWork);
-  const stacking = useStacking();
-  if (!inWork || stacking) return null;
-  return (
-    <div role="status" className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="interrupted">
-      <p>“{inWork.name}” was interrupted when the page was closed. What was finished of it is kept.</p>
-      <div className="flex gap-2">
-        <Button help="Makes it from where it was interrupted" onClick={() => void session.stacks.goOn(inWork)}>
-          Go on
-        </Button>
-        <Button kind="quiet" help="Forgets what was finished of it" onClick={() => session.stacks.giveUp()}>
-          Give it up
-        </Button>
-      </div>
-    </div>
-  );
-}
-
-/** A stack that the browser's storage did not take: nothing of it is lost as long as the page is open. */
-function Unsaved() {
-  const session = useSession();
-  const unsaved = useProject((state) => state.unsaved);
-  if (!unsaved) return null;
-  const { record, pictures, reason } = unsaved;
-  const base = record.name.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
-  return (
-    <div role="status" className="space-y-2 border-l-2 border-warn bg-raised p-2" data-testid="unsaved">
-      <p>
-        “{record.name}” is made, but could not be stored: {reason}. It is kept as long as this page is open.
-      </p>
-      <div className="flex flex-wrap gap-2">
-        <Button
-          help="The stack, its halves and its coverage as FITS files"
-          onClick={() => {
-            for (const [kind, blob] of Object.entries(pictures))
-              download(`${base}${kind === "mean" ? "" : `.${kind}`}.fits`, blob);
-          }}
-        >
-          Save as files
-        </Button>
-        <Button help="After room was made" onClick={() => void session.stacks.storeUnsaved()}>
-          Store it again
-        </Button>
-        <Button kind="quiet" onClick={() => session.stacks.dropUnsaved()}>
-          Let it go
-        </Button>
-      </div>
-    </div>
-  );
-}
-
-/** Makes the stack, or shows how far it is and stops it. */
-function StackAction({ disabled, onMake }: { disabled: boolean; onMake: () => void }) {
-  const stacking = useStacking();
-  if (!stacking)
-    return (
-      <Button
-        kind="primary"
-        className="justify-center py-1.5"
-        disabled={disabled}
-        help="Registers, normalises, weights and combines the included subs"
-        onClick={onMake}
-      >
-        Make the stack
-      </Button>
-    );
-  return (
-    <div className="space-y-1.5" data-testid="stacking">
-      <div className="flex justify-between">
-        <span>{stacking.doing}</span>
-        <span className="figures text-quiet">{Math.round(stacking.fraction * 100)} %</span>
-      </div>
-      <ProgressLine fraction={stacking.fraction} />
-      <div className="flex items-center justify-between">
-        <span className="text-quiet">
-          {stacking.secondsLeft === null ? "" : `${duration(stacking.secondsLeft)} left`}
-        </span>
-        <Button onClick={stacking.stop}>Stop</Button>
-      </div>
     </div>
   );
 }

@@ -4,9 +4,13 @@ import { stackParameters } from "@/core/stack";
 import type { StackRecord } from "@/storage";
 
 /** Settings and counts in which a stack differs from its neighbour, in words. */
-export function differences(before: StackRecord, after: StackRecord): string {
-  if (after.brought) return after.brought.joined ? "joined into colour" : "made elsewhere";
-  if (before.brought) return "made here";
+export const differences = (before: StackRecord, after: StackRecord): string =>
+  differenceList(before, after).join(", ");
+
+/** The same one by one. */
+export function differenceList(before: StackRecord, after: StackRecord): string[] {
+  if (after.brought) return [after.brought.joined ? "joined into colour" : "made elsewhere"];
+  if (before.brought) return ["made here"];
   const words: string[] = [];
   if (before.report.subsUsed !== after.report.subsUsed)
     words.push(`${after.report.subsUsed} subs, not ${before.report.subsUsed}`);
@@ -16,7 +20,7 @@ export function differences(before: StackRecord, after: StackRecord): string {
   const calibrated = calibrationWords(after);
   if (calibrationWords(before) !== calibrated) words.push(calibrated);
   if (before.report.referenceName !== after.report.referenceName) words.push(`reference ${after.report.referenceName}`);
-  return words.length > 0 ? words.join(", ") : "same settings and subs";
+  return words.length > 0 ? words : ["same settings and subs"];
 }
 
 /** How the subs of a stack were calibrated: "with darks and flats", "without darks", … */

@@ -4,12 +4,25 @@ import { REJECTORS } from "@/core/combine";
 import type { StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
+import { useSession } from "../frame/session";
 import { calibrationWords } from "./stackDifferences";
+import { TryAgain, UsedSubs } from "./usedSubs";
+
+const STAGE_WORDS: Record<StackRecord["report"]["stages"][number]["stage"], string> = {
+  measure: "measuring",
+  match: "matching",
+  level: "levelling skies",
+  combine: "combining",
+  drizzle: "drizzling",
+  inspect: "looking it over",
+  write: "writing",
+};
 
 const CHANNEL_NAMES = ["red", "green", "blue"];
 
 /** What went into a stack and how good it became, in figures. */
 export function StackReportView({ stack }: { stack: StackRecord }) {
+  const session = useSession();
   const { report } = stack;
   const leftOut = report.subs.filter((sub) => !sub.used);
   return (
@@ -32,47 +45,12 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
               </li>
             ))}
           </ul>
+          {stack.brought || !leftOut.some(mayMatch) ? null : <TryAgain onTry={() => tryAgain(session, stack)} />}
         </>
       ) : null}
-      {stack.brought ? null : <Used stack={stack} />}
+      {stack.brought ? null : <UsedSubs stack={stack} />}
+      <Note stack={stack} />
     </aside>
-  );
-}
-
-function Used({ stack: { report } }: { stack: StackRecord }) {
-  return (
-    <>
-      <h3 className="mt-4 mb-1 text-quiet">Used</h3>
-      <table className="w-full text-sm">
-        <thead className="text-quiet">
-          <tr>
-            <th className="text-left font-normal">sub</th>
-            <th className="text-right font-normal">half</th>
-            <th className="text-right font-normal">scale</th>
-            <th className="text-right font-normal">residual px</th>
-          </tr>
-        </thead>
-        <tbody className="figures">
-          {report.subs
-            .filter((sub) => sub.used)
-            .map((sub) => (
-              <tr key={sub.id}>
-                <td className="font-sans">
-                  {sub.name}
-                  {sub.trails > 0 ? (
-                    <span className="block text-xs text-quiet">
-                      {sub.trails === 1 ? "a trail" : `${sub.trails} trails`} taken out
-                    </span>
-                  ) : null}
-                </td>
-                <td className="text-right">{sub.half}</td>
-                <td className="text-right">{fixed(sub.scale, 3)}</td>
-                <td className="text-right">{fixed(sub.residualPx, 3)}</td>
-              </tr>
-            ))}
-        </tbody>
-      </table>
-    </>
   );
 }
 
@@ -106,9 +84,16 @@ function Made({ stack }: { stack: StackRecord }) {
         <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
         {report.rejection ? <Row name="Rejected" value={rejectionWords(report.rejection)} /> : null}
         <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
+        {report.dither ? (
+          <Row name="Drops on a pixel vary by" value={`${fixed(100 * report.dither.spread, 0)} %`} />
+        ) : null}
         <Row name="Took" value={`${fixed(report.seconds, 1)} s`} />
+        {report.stages.map(({ stage, seconds }) => (
+          <Row key={stage} name={`– ${STAGE_WORDS[stage]}`} value={`${fixed(seconds, 1)} s`} />
+        ))}
         <Row name="Most memory for samples" value={megabytes(report.peakBytes)} />
       </dl>
+      {report.dither?.warning ? <p className="mt-2 text-warn">{report.dither.warning}.</p> : null}
       <Noise stack={stack} />
       <p className="mt-1 text-sm text-quiet">
         Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is{" "}
@@ -181,6 +166,78 @@ function Noise({ stack: { report, facts } }: { stack: StackRecord }) {
           ))}
         </tbody>
       </table>
+      <Scales stack={{ facts }} />
     </>
   );
+}
+
+/** σ of the halves by scale: where it rises, neighbours share noise. */
+function Scales({ stack: { facts } }: { stack: Pick<StackRecord, "facts"> }) {
+  const unit = levelUnit(facts.unit);
+  const { halvesScales } = facts;
+  if (halvesScales.length === 0) return null;
+  return (
+    <table
+      className="mt-2 w-full text-sm"
+      title="As per pixel of white noise: alike at all scales where neighbours share none; rising where resampling, drizzle or demosaicing did so"
+    >
+      <thead className="text-quiet">
+        <tr>
+          <th className="text-left font-normal">at a scale of</th>
+          {halvesScales[0].map((_, j) => (
+            <th key={j} className="text-right font-normal">
+              {2 ** j} px
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody className="figures">
+        {halvesScales.map((scales, c) => (
+          <tr key={c}>
+            <td className="font-sans">{halvesScales.length === 3 ? CHANNEL_NAMES[c] : "grey"}</td>
+            {scales.map((sigma, j) => (
+              <td key={j} className="text-right">
+                {fixed(sigma * unit.scale, unit.digits)}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** Whether more freedom may let a sub in: not where it is of another filter or kind. */
+const mayMatch = ({ reason }: StackRecord["report"]["subs"][number]): boolean =>
+  /FWHM|twice|matched/.test(reason ?? "");
+
+/** A note of one's own. */
+function Note({ stack }: { stack: StackRecord }) {
+  const session = useSession();
+  return (
+    <label className="mt-4 block text-quiet">
+      Note
+      <textarea
+        className="mt-1 block w-full rounded border border-line bg-page p-1.5 text-text"
+        rows={3}
+        maxLength={2000}
+        value={stack.note}
+        onChange={(event) => session.stacks.annotate(stack.id, event.target.value)}
+      />
+    </label>
+  );
+}
+
+/** Prepares the same stack with what lets more subs in. */
+function tryAgain(session: ReturnType<typeof useSession>, { name, settings, report, calibration }: StackRecord): void {
+  const more = { transform: "cubic", keepDoubles: true, fwhmLimit: 0 } as const;
+  session.stacks.queue.add([
+    {
+      name: `${name} again`.slice(0, 80),
+      settings: { ...settings, ...more },
+      only: report.subs.map(({ id }) => id),
+      plan: calibration?.plan ?? session.project.calibration,
+      gridId: null,
+    },
+  ]);
 }

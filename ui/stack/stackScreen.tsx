@@ -1,12 +1,14 @@
 "use client";
 
 import Link from "next/link";
-import { useProject } from "../frame/session";
+import { useState } from "react";
+import { useProject, useSession } from "../frame/session";
 import { EmptyState } from "../kit/notice";
 import { SettingsColumn } from "./settingsColumn";
 import { StackPictureView } from "./stackPicture";
 import { StackReportView } from "./stackReport";
 import { StackShelf } from "./stackShelf";
+import { StackTable } from "./stackTable";
 import { useStacking } from "./useStacking";
 
 /** Make stacks, look at them and at what they are made of. */
@@ -15,14 +17,28 @@ export function StackScreen() {
   const currentId = useProject((state) => state.currentStackId);
   const current = stacks.find((stack) => stack.id === currentId) ?? null;
   const stacking = useStacking() !== undefined;
+  const session = useSession();
+  const [sideBySide, setSideBySide] = useState(false);
   return (
     <div className="flex h-full">
       <SettingsColumn />
       <div className="flex min-w-0 flex-1 flex-col">
         <div className="min-h-0 flex-1">
-          {current ? <StackPictureView key={current.id} stack={current} /> : <NoStack stacking={stacking} />}
+          {sideBySide && stacks.length > 1 ? (
+            <StackTable
+              stacks={stacks}
+              onSelect={(id) => {
+                session.stacks.select(id);
+                setSideBySide(false);
+              }}
+            />
+          ) : current ? (
+            <StackPictureView key={current.id} stack={current} />
+          ) : (
+            <NoStack stacking={stacking} />
+          )}
         </div>
-        <StackShelf stacks={stacks} currentId={currentId} />
+        <StackShelf stacks={stacks} currentId={currentId} sideBySide={sideBySide} onSideBySide={setSideBySide} />
       </div>
       {current ? <StackReportView stack={current} /> : null}
     </div>

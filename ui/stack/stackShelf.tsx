@@ -1,25 +1,51 @@
 "use client";
 
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
+import { toast } from "sonner";
 import { failureOf } from "@/engine/protocol";
+import { UNDO_MS } from "@/state/subs";
 import type { StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
 import { differences, subsWords } from "./stackDifferences";
 
+interface Props {
+  stacks: StackRecord[];
+  currentId: string | null;
+  sideBySide: boolean;
+  onSideBySide: (on: boolean) => void;
+}
+
 /** The stacks made so far, each saying what differs from the one before it. */
-export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; currentId: string | null }) {
+export function StackShelf({ stacks, currentId, sideBySide, onSideBySide }: Props) {
   const session = useSession();
   const [error, setError] = useState<string | null>(null);
+  const list = useRef<HTMLUListElement>(null);
+  useEffect(() => {
+    list.current?.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [currentId, stacks.length]);
   if (stacks.length === 0) return null;
   return (
     <div className="shrink-0 border-t border-line bg-panel">
       {error ? <p className="px-3 pt-2 text-warn">{error}</p> : null}
-      <ul className="flex gap-2 overflow-x-auto p-2" aria-label="Stacks">
+      {stacks.length > 1 ? (
+        <div className="flex justify-end px-2 pt-1">
+          <Button
+            kind="quiet"
+            aria-pressed={sideBySide}
+            help="All stacks in a table: settings, integration, noise, sharpness, time"
+            onClick={() => onSideBySide(!sideBySide)}
+          >
+            {sideBySide ? "Back to the picture" : "Side by side"}
+          </Button>
+        </div>
+      ) : null}
+      <ul ref={list} className="flex gap-2 overflow-x-auto p-2" aria-label="Stacks">
         {stacks.map((stack, i) => (
           <li
             key={stack.id}
+            aria-current={stack.id === currentId ? "true" : undefined}
             className={`w-56 shrink-0 rounded border bg-raised px-2 py-1.5 ${stack.id === currentId ? "border-accent" : "border-line"}`}
           >
             <button type="button" className="w-full text-left" onClick={() => session.stacks.select(stack.id)}>
@@ -44,8 +70,12 @@ export function StackShelf({ stacks, currentId }: { stacks: StackRecord[]; curre
                 help={`Deletes “${stack.name}” and its halves`}
                 onClick={() => {
                   try {
-                    session.stacks.delete(stack.id);
+                    const undo = session.stacks.delete(stack.id);
                     setError(null);
+                    toast(`“${stack.name}” was deleted`, {
+                      duration: UNDO_MS,
+                      action: { label: "Undo", onClick: undo },
+                    });
                   } catch (reason) {
                     const { message, advice } = failureOf(reason);
                     setError(`${message}. ${advice}`);
