@@ -59,6 +59,8 @@ export type PictureFacts = z.infer<typeof pictureFacts>;
 const LISTED_STARS = 200;
 const TILE = 512;
 const MAX_TILES = 16;
+/** Stars of a tile whose profiles are fitted: of all tiles enough for a median width. */
+const TILE_FITS = 24;
 const CELL = 64;
 
 /** Looks a picture over, tile by tile (all of it up to 4 megapixels, else sixteen tiles spread evenly). */
@@ -83,7 +85,7 @@ export async function inspectPicture(
     pieces.push(piece);
     const plane = withoutGaps(meanPlane(piece));
     const saturated = measureSaturation(piece, unit, job.kernels).mask;
-    const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated });
+    const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated, fits: TILE_FITS });
     stars.push(...found);
     placed.push(...found.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })));
     cells.push(...cellsOf(piece, tile, found));
@@ -92,7 +94,7 @@ export async function inspectPicture(
       const b = await halves.b.read(tile);
       differences.forEach((values, c) => {
         const difference = a.planes[c].map((v, i) => (v - b.planes[c][i]) / 2);
-        values.push(robustSpread(difference).sigma);
+        values.push(robustSpread(difference, 1 << 16).sigma);
         const { width, height } = tile;
         scales[c].push(scaleNoise(withoutGaps(difference), width, height, SCALES, job.kernels));
       });

@@ -31,6 +31,8 @@ export interface StarOptions {
   fits?: number;
   /** Take the stars that were found off and search once more beside them. @default true */
   searchAgain?: boolean;
+  /** Whether the plane may be overwritten with itself less its background, which saves memory. @default false */
+  overwrite?: boolean;
   /** The background of this plane, where it was measured already. */
   background?: BackgroundMesh;
 }
@@ -52,7 +54,7 @@ export function findStars(
 ): Star[] {
   const { threshold = 5, saturated = null, fits = 70, searchAgain = true } = options;
   const background = options.background ?? measureBackground(plane, width, height);
-  const first = bandsOf(plane, width, height, background, kernels);
+  const first = bandsOf(plane, width, height, background, kernels, options.overwrite);
   const clean = first.picture;
   const frame: Frame = { clean, width, height, saturated };
   const noise = bandNoise(first.band, width, height);
@@ -121,8 +123,10 @@ function bandsOf(
   height: number,
   background: BackgroundMesh | null,
   kernels: Kernels,
+  overwrite = false,
 ): Bands {
-  const { clean, band, coarse } = kernels.detectionBands(plane, width, height, background);
+  const into = overwrite ? plane : undefined;
+  const { clean, band, coarse } = kernels.detectionBands(plane, width, height, background, into);
   const again = (other: Float32Array) => bandsOf(other, width, height, null, kernels);
   return { band, maxima: kernels.chunkMaxima(band), coarse, picture: clean, width, height, again };
 }

@@ -105,6 +105,8 @@ export interface SubOptions {
   unit?: FrameUnit | null;
   /** σ per pixel by channel, where it is known better than the finished picture tells it. @default null */
   noise?: readonly number[] | null;
+  /** Whether the raster may be overwritten, which saves the memory of a plane. @default false */
+  consume?: boolean;
 }
 
 /**
@@ -114,7 +116,7 @@ export interface SubOptions {
 export function measureSub(
   raster: Raster,
   kernels: Kernels,
-  { unit = null, noise = null }: SubOptions = {},
+  { unit = null, noise = null, consume = false }: SubOptions = {},
 ): { measures: SubMeasures; stars: ListedStar[]; unit: FrameUnit | null } {
   const { width, height, planes } = raster;
   const cellPx = width * height > LARGE ? 128 : 64;
@@ -122,11 +124,14 @@ export function measureSub(
   const meshes = planes.map((plane) => measureBackground(plane, width, height, cellPx));
   const background = planes.length === 1 ? meshes[0] : measureBackground(grey, width, height, cellPx);
   const saturation = measureSaturation(raster, unit, kernels);
-  const found = { searchAgain: false, background, saturated: saturation.mask };
-  const stars = findStars(grey, width, height, kernels, found);
-  const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
   const blackShare = cutOffShare(grey);
   const noises = noise ? null : planes.map((plane) => planeNoise(plane, width, height, kernels));
+  const looksMosaic = planes.length === 1 && looksLikeMosaic(planes[0], width, height);
+  // The mean of several channels is nobody else's.
+  const overwrite = consume || planes.length > 1;
+  const found = { searchAgain: false, background, saturated: saturation.mask, overwrite };
+  const stars = findStars(grey, width, height, kernels, found);
+  const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
   const [clearest, ...otherTrails] = findTrails(grey, width, height, stars, fwhmPx ?? 3, kernels);
   const measures: SubMeasures = {
     stars: stars.length,
@@ -142,7 +147,7 @@ export function measureSub(
     saturatedShare: saturation.share,
     trail: clearest ?? null,
     otherTrails,
-    looksMosaic: planes.length === 1 && looksLikeMosaic(planes[0], width, height),
+    looksMosaic,
     double: findDoubleImage(stars),
   };
   return {

@@ -22,10 +22,6 @@ export function trailTest({ angle, offsetPx, below, above }: Trail): (x: number,
   };
 }
 
-/** Whether a point lies on a trail, or within `margin` px of it. */
-export const isOnTrail = (trail: Trail, x: number, y: number, margin = 0): boolean =>
-  trailTest({ ...trail, below: trail.below + margin, above: trail.above + margin })(x, y);
-
 /** All trails that were found in a sub. */
 export const trailsOf = ({ trail, otherTrails }: { trail: Trail | null; otherTrails: Trail[] }): Trail[] =>
   trail ? [trail, ...otherTrails] : [];

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { createRandom } from "../numeric/random";
 import { wasmKernels } from "../testing/fixtures";
-import { isOnTrail } from "./trail";
+import { trailTest } from "./trail";
 import { findTrails } from "./trails";
 
 /** Straight lines painted into noise: found where they lie, and nothing found where there is none. */
@@ -119,7 +119,7 @@ test("place and width of a trail are told to a pixel, in gas as well; wide ones 
   for (const plane of [picture(11, one), gas]) {
     const [found] = findTrails(plane, WIDTH, HEIGHT, [], 3, kernels);
     expect(Math.abs(found.angle - one.angle)).toBeLessThan(0.01);
-    expect(isOnTrail(found, WIDTH / 2, (one.offset - (WIDTH / 2) * Math.cos(1.9)) / Math.sin(1.9))).toBe(true);
+    expect(trailTest(found)(WIDTH / 2, (one.offset - (WIDTH / 2) * Math.cos(1.9)) / Math.sin(1.9))).toBe(true);
     for (const side of [found.below, found.above]) {
       expect(side).toBeGreaterThanOrEqual(4); // the Gaussian of σ 1.2 px and height 5 is under 0.12 beyond 3.3 px
       expect(side).toBeLessThanOrEqual(8);

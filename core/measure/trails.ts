@@ -2,7 +2,7 @@ import type { Kernels, LineSums } from "../kernels";
 import { median, medianInPlace, robustSpread } from "../raster";
 import type { Star } from "./stars";
 import type { Line, Trail } from "./trail";
-import { chordOf, isOnTrail } from "./trail";
+import { chordOf, trailTest } from "./trail";
 import { measureBand } from "./trailBand";
 
 /** Width to which pictures are reduced before the search: trails are wider than a pixel, and sums over a line gain nothing from more. */
@@ -77,10 +77,10 @@ export function findTrails(
     const picture = { plane, width, height, underStars, w, h, reduce };
     const trail = { share, ...measureBand(picture, { angle, offsetPx: offset * reduce + shift }) };
     trails.push(trail);
+    const isOn = trailTest({ ...trail, below: trail.below + reduce, above: trail.above + reduce });
     for (let y = 0, i = 0; y < h; y++)
       for (let x = 0; x < w; x++, i++)
-        if (isOnTrail(trail, x * reduce + (reduce - 1) / 2, y * reduce + (reduce - 1) / 2, reduce))
-          [detail[i], open[i]] = [0, 0];
+        if (isOn(x * reduce + (reduce - 1) / 2, y * reduce + (reduce - 1) / 2)) [detail[i], open[i]] = [0, 0];
   }
   return trails;
 }

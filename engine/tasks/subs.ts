@@ -101,8 +101,9 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
   const unit = await shop.frames.unit(frame);
   refuseEmpty(frame.name, raster, unit.storedPerUnit);
   const noise = (await source.noise?.()) ?? null;
-  const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise });
-  return { ...sizeOf(raster), measures, stars, stretch: shownBy(raster, unit), unit: found ?? unit };
+  const stretch = shownBy(raster, unit);
+  const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise, consume: true });
+  return { ...sizeOf(raster), measures, stars, stretch, unit: found ?? unit };
 };
 
 /** A light in which nothing can be measured ends here, in words, before anything is computed from it. */

@@ -16,8 +16,17 @@ export interface DetectionBands {
 }
 
 export interface SkyKernels {
-  /** The bands of a plane less `background` (null for none). Planes may hold NaN. RangeError for a plane or mesh of a wrong length. */
-  detectionBands(plane: Float32Array, width: number, height: number, background: MeshLevels | null): DetectionBands;
+  /**
+   * The bands of a plane less `background` (null for none). Planes may hold NaN. The clean plane is written into `into`, which may be the plane itself.
+   * RangeError for a plane or mesh of a wrong length.
+   */
+  detectionBands(
+    plane: Float32Array,
+    width: number,
+    height: number,
+    background: MeshLevels | null,
+    into?: Float32Array,
+  ): DetectionBands;
   /** The largest value of each CHUNK values of a list, NaN left out; −∞ where there is none. */
   chunkMaxima(values: Float32Array): Float32Array;
 }

@@ -30,7 +30,7 @@ const PART = 1 << 18;
 export function skyWasm(module: WasmModule): SkyKernels {
   const wasm = module as Exports;
   return {
-    detectionBands(plane, width, height, background) {
+    detectionBands(plane, width, height, background, into = new Float32Array(plane.length)) {
       checkPlane(plane, width, height);
       const mesh = background ?? { columns: 1, rows: 1, level: new Float32Array(1) };
       checkMesh(mesh);
@@ -50,7 +50,7 @@ export function skyWasm(module: WasmModule): SkyKernels {
       const views = [clean, band, coarse].map((at) => arena.floats(at, width));
       const levels = arena.floats(line, mesh.columns + 1);
       const source = arena.floats(row, width);
-      const out = views.map(() => new Float32Array(plane.length));
+      const out = [into, new Float32Array(plane.length), new Float32Array(plane.length)];
       for (let y = 0; y < height + LAG; y++) {
         if (y < height) {
           source.set(plane.subarray(y * width, (y + 1) * width));
