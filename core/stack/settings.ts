@@ -257,7 +257,7 @@ export const stackParameters = parameters({
   }),
   memoryMiB: slider({
     label: "Memory",
-    hint: "Memory for samples of subs; less makes smaller tiles, not another result",
+    hint: "Memory for all that is held while a stack is made; less makes lower bands, not another result",
     unit: "MB",
     min: 64,
     max: 65536,

@@ -47,6 +47,16 @@ export interface StackProgress {
   onProgress: (fraction: number, doing: string) => void;
 }
 
+/** What the engine itself, the pictures that are read, and the kernels' memory take beside samples and results. */
+const BESIDE_BYTES = 430 * 2 ** 20;
+const LEAST_BYTES = 64 * 2 ** 20;
+
+/** Bytes for samples of subs of all workers: the memory that was given less the results, which are held until they are written. */
+function samplesBudget({ memoryMiB }: StackSettings, { width, height, channels }: StackPlan): number {
+  const results = width * height * (4 * (3 * channels + 1) + 3);
+  return Math.max(LEAST_BYTES, memoryMiB * 2 ** 20 - results - BESIDE_BYTES);
+}
+
 /** Share of the whole that is done when combining begins. */
 const COMBINE_FROM = 0.1;
 /** And when the stack is looked over. */
@@ -76,7 +86,7 @@ export async function makeStack(
   const plan = settings.normalise === "local" ? await levelled(pool, wanted, matched, { signal, onProgress }) : matched;
   if (plan !== matched) ended("level");
   const { channels } = plan;
-  const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
+  const budgetBytes = samplesBudget(settings, plan) / pool.batchSize;
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
   const strips = stripsOf(plan.width, plan.height, pool.batchSize);
   const store = wanted.strips ?? NO_STRIPS;
