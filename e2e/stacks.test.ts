@@ -155,5 +155,16 @@ test("three stacks are joined into colour with weights; a deleted stack is broug
   await shelved(5);
   await click(driver, "Undo");
   await shelved(6);
-  expect(await consoleProblems(driver)).toEqual([]);
 }, 120_000);
+
+test("a copy at half the scale is a stack with halves, and says what it is of", async () => {
+  const { driver } = session;
+  await click(driver, "Copy it");
+  await shelved(7);
+  const report = await textOf(driver, "[data-testid=stack-report]");
+  expect(report).toContain("Colour 1 at 50 %");
+  expect(report).toMatch(/copied at 50 %, means of whole pixels/);
+  expect(report).toMatch(/180 × 140 px/);
+  await look("copy");
+  expect(await consoleProblems(driver)).toEqual([]);
+}, 60_000);

@@ -1,4 +1,4 @@
-import { IDENTITY } from "@/core/register";
+import { mapPoint, IDENTITY } from "@/core/register";
 import { writeFits } from "@/core/formats";
 import { createNight, exposeSub, subFile } from "@/core/simulate";
 import { wasmKernels } from "@/core/testing/fixtures";
@@ -55,7 +55,8 @@ test("what was made of subs is told by its header, is no sub, and is brought in 
   expect(stack).toMatchObject({ id: currentStackId, name: "pier", toProject: IDENTITY });
   expect(stack.brought).toEqual({
     files: ["pier.fits", "pier.a.fits", "pier.b.fits"],
-    ...{ hasHalves: true, hasCoverage: false, combined: null, joined: null },
+    ...{ hasHalves: true, hasCoverage: false, combined: null, joined: null, copyOf: null },
+    hash: expect.stringMatching(/^[0-9a-f]{16}$/) as string,
   });
   expect(board?.present.lanes.every(({ stackId }) => stackId === stack.id)).toBe(true);
   // Of two halves of σ each, (A − B)/2 has σ/√2, and so has their mean.
@@ -75,6 +76,31 @@ test("a stack from a file without a word of what it is lies beside the others, w
   expect(stack?.report.noise[0].fromHalves).toBeNull();
   expect(stack?.toProject).not.toBeNull();
   expect((await session.stacks.subjectOf(stack ?? raise())).halves).toBeNull();
+  // The same file under another name is the same stack.
+  await session.stacks.find([{ name: "again.fits", blob: sub(3) }]);
+  await session.stacks.bringIn();
+  const failed = bench.jobs.store.getState().jobs.find(({ error }) => error);
+  expect(failed?.error?.message).toBe("again.fits: is in the project already, as “elsewhere”");
+  bench.jobs.dismiss(failed?.id ?? 0);
+  session.stacks.setFound([]);
+});
+
+test("a copy at another scale is a stack with halves, tied to the one it is of", async () => {
+  const session = await bench.open(project.id);
+  const [stack] = session.store.getState().stacks;
+  await session.stacks.copy(stack, { factor: 0.5, resampling: "lanczos3" });
+  const copy = session.store.getState().stacks.at(-1) ?? raise();
+  expect([copy.facts.width, copy.facts.height]).toEqual(
+    [stack.facts.width, stack.facts.height].map((size) => Math.floor(size / 2)),
+  );
+  expect(copy.brought).toMatchObject({ hasHalves: true, copyOf: { stackId: stack.id, factor: 0.5 } });
+  const [x, y] = copy.toProject ? mapPoint(copy.toProject, 30, 20) : [NaN, NaN];
+  expect(Math.hypot(x - 60.5, y - 40.5)).toBeLessThan(0.3);
+  // White noise halves where four pixels become one.
+  const [before, after] = [stack, copy].map(({ facts }) => facts.halvesSigma?.[0] ?? NaN);
+  expect(after / before).toBeGreaterThan(0.4);
+  expect(after / before).toBeLessThan(0.65);
+  session.stacks.delete(copy.id);
 });
 
 test("stacks of one channel are joined into colour, with halves and the way they were joined; the light is that of its parts", async () => {

@@ -1,6 +1,7 @@
 import { UserError } from "@/core/job";
 import { broughtReport, stackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
+import { blobRef } from "@/engine/jobs/render";
 import { PRIORITY } from "@/engine/pool";
 import type { StackPictures, StackRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
@@ -76,6 +77,14 @@ export async function bringStack(
     pictures[kind] = read.blob;
   }
   if (!first || !pictures.mean) throw new UserError("no stack was chosen", "Choose a file.");
+  const frame = blobRef(crypto.randomUUID(), stack.name, stack.blob);
+  const hash = await pool.run("hashFile", { frame }, { priority: PRIORITY.batch, signal });
+  const known = base.now.stacks.find(({ brought }) => brought?.hash === hash);
+  if (known)
+    throw new UserError(
+      `${stack.name}: is in the project already, as “${known.name}”`,
+      "Leave it, or delete the other first.",
+    );
   const bytes = Object.values(pictures).reduce((sum, blob) => sum + blob.size, 0);
   await checkRoom(stack.name, bytes, repository, (words) => base.tell(new UserError(words, "")));
   onProgress(0.6, `Measuring ${stack.name}`);
@@ -107,7 +116,7 @@ export async function bringStack(
       hasHalves: halves !== null,
       hasCoverage: pictures.coverage !== undefined,
       combined,
-      joined: null,
+      ...{ joined: null, copyOf: null, hash },
     },
     ...{ note: "", deletedAt: null },
   };

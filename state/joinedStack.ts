@@ -81,6 +81,7 @@ export async function joinProjectStacks(
     brought: {
       files: parts.map(({ channel, stack }) => `${channel}: ${stack.name}`),
       ...{ hasHalves: halves !== null, hasCoverage: false, combined },
+      ...{ copyOf: null, hash: null },
       joined: parts.map(({ channel, stack }, i) => ({ channel, stackId: stack.id, part: joined.parts[i].part })),
     },
     ...{ note: "", deletedAt: null },

@@ -10,6 +10,8 @@ import type { FoundGroup } from "./broughtStack";
 import { bringStack, groupFound } from "./broughtStack";
 import type { CalibrationBook } from "./calibrationBook";
 import type { Subject } from "./facts";
+import type { CopyChoice } from "./copiedStack";
+import { copyStack } from "./copiedStack";
 import type { Files } from "./files";
 import type { JoinChoice } from "./joinedStack";
 import { joinProjectStacks } from "./joinedStack";
@@ -122,6 +124,15 @@ export class StackBook {
 
   private run({ name, settings, only, plan, gridId }: StackInWork): Promise<StackRecord | null> {
     return this.make(name, settings, { only: only ? new Set(only) : undefined, plan, gridId });
+  }
+
+  /** Makes a stack of another scale out of one. */
+  async copy(stack: StackRecord, choice: CopyChoice): Promise<void> {
+    const { base, files } = this;
+    const made = await base.jobs.run("stack", `Copying “${stack.name}”`, (control) =>
+      copyStack({ base, files }, stack, choice, control),
+    );
+    if (made) base.state.setState(({ stacks }) => ({ stacks: [...stacks, made], currentStackId: made.id }));
   }
 
   /** Goes on with a stack that was interrupted, from the strips that were finished, and then with those that wait. */

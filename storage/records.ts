@@ -189,6 +189,10 @@ export const broughtIn = z.object({
     .array(z.object({ channel: z.enum(["red", "green", "blue", "luminance"]), stackId: id, part: joinPart }))
     .nullable()
     .default(null),
+  /** Where it is a stack of the project at another scale. */
+  copyOf: z.object({ stackId: id, factor: z.number().positive(), resampling: z.string() }).nullable().default(null),
+  /** Hash of its file, where it came as one, by which it is known again. */
+  hash: z.string().nullable().default(null),
 });
 
 /** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b", ".coverage" and ".rejected". */

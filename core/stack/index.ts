@@ -1,3 +1,4 @@
+export { copyRegion, copySize } from "./copy";
 export { relateDiscs } from "./disc";
 export type { StackHeader, StackKind } from "./header";
 export { recipeLines, stackCards } from "./header";

@@ -1,4 +1,5 @@
 import type { Region } from "@/core/raster";
+import { quantile } from "@/core/raster";
 import type { StoredStrip } from "./strips";
 
 /** Strips of a picture, one below the other, and where its first pixel lies in the picture that was made. */
@@ -12,12 +13,33 @@ export interface StripPicture {
 
 /**
  * A picture cut to where enough subs cover it: the largest rectangle, of those that share its middle row and column, whose sides are covered by `least` of the best coverage
- * almost everywhere (trails and gaps inside do not count). The picture itself for 0, or where nothing is left.
+ * almost everywhere (trails and gaps inside do not count); the best is what nine tenths of the picture do not exceed (half of it, of drops). Coverage of drops, which varies from pixel to pixel, is looked at
+ * in means of `block` px. The picture itself for 0, or where nothing is left.
  */
-export async function croppedTo(picture: StripPicture, channels: number, least: number): Promise<StripPicture> {
+export async function croppedTo(
+  picture: StripPicture,
+  channels: number,
+  least: number,
+  block = 1,
+): Promise<StripPicture> {
   if (least === 0) return picture;
   const coverage = await coverageOf(picture, channels);
-  const kept = coveredRegion(coverage, picture.width, picture.height, least);
+  const { width, height } = picture;
+  const [columns, rows] = [Math.floor(width / block), Math.floor(height / block)];
+  const found = coveredRegion(
+    inBlocks(coverage, width, columns, rows, block),
+    columns,
+    rows,
+    least,
+    block === 1 ? 0.9 : 0.5,
+  );
+  const kept = found && {
+    x: found.x * block,
+    y: found.y * block,
+    // What is left over at the far sides goes with the last block.
+    width: found.x + found.width === columns ? width - found.x * block : found.width * block,
+    height: found.y + found.height === rows ? height - found.y * block : found.height * block,
+  };
   if (!kept || (kept.width === picture.width && kept.height === picture.height)) return picture;
   const strips: StoredStrip[] = [];
   let row = 0;
@@ -44,14 +66,28 @@ async function coverageOf({ strips, width, height }: StripPicture, channels: num
   return out;
 }
 
+/** Means of square blocks; pixels that do not fill one are left out. */
+function inBlocks(coverage: Float32Array, width: number, columns: number, rows: number, block: number): Float32Array {
+  if (block === 1) return coverage;
+  const out = new Float32Array(columns * rows);
+  for (let y = 0; y < rows * block; y++)
+    for (let x = 0; x < columns * block; x++)
+      out[Math.floor(y / block) * columns + Math.floor(x / block)] += coverage[y * width + x] / block ** 2;
+  return out;
+}
+
 /** Share of a side's pixels that may be covered by less. */
 const MOST_THIN = 0.02;
 
 /** The sides move in, always that one of which the least is covered, until all are covered enough; null where nothing is left. */
-export function coveredRegion(coverage: Float32Array, width: number, height: number, least: number): Region | null {
-  let most = 0;
-  for (const v of coverage) if (v > most) most = v;
-  const enough = least * most - 1e-6;
+export function coveredRegion(
+  coverage: Float32Array,
+  width: number,
+  height: number,
+  least: number,
+  best = 0.9,
+): Region | null {
+  const enough = least * quantile(coverage, best) - 1e-6;
   let [left, top, right, bottom] = [0, 0, width - 1, height - 1];
   const thin = (x0: number, y0: number, x1: number, y1: number): number => {
     let count = 0;

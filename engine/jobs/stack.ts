@@ -57,6 +57,9 @@ function samplesBudget({ memoryMiB }: StackSettings, { width, height, channels }
   return Math.max(LEAST_BYTES, memoryMiB * 2 ** 20 - results - BESIDE_BYTES);
 }
 
+/** The coverage of drops is looked at in blocks of so many pixels. */
+const DROP_BLOCK = 8;
+
 /** Share of the whole that is done when combining begins. */
 const COMBINE_FROM = 0.1;
 /** And when the stack is looked over. */
@@ -119,7 +122,13 @@ export async function makeStack(
           onProgress: (share) => onProgress(combineTo + (INSPECT_FROM - combineTo) * share, "Drizzling"),
         });
   if (scale !== null) ended("drizzle");
-  const { strips: results, width, height, left, top } = await croppedTo(finished, channels, settings.leastCoverage);
+  const {
+    strips: results,
+    width,
+    height,
+    left,
+    top,
+  } = await croppedTo(finished, channels, settings.leastCoverage, scale === null ? 1 : DROP_BLOCK);
   const planesFrom = (first: number) => (c: number) => results.map((strip) => planeOf(strip, first + c));
   const [meanPlanes, aPlanes, bPlanes] = [0, channels, 2 * channels].map(planesFrom);
   onProgress(INSPECT_FROM + 0.01, "Measuring the stack");

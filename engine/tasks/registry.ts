@@ -6,7 +6,7 @@ import { hashFile } from "./hash";
 import { joinStrip } from "./join";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
-import { dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
+import { copyStrip, dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 import { tie } from "./tie";
 
@@ -14,6 +14,7 @@ import { tie } from "./tie";
 export const TASKS = {
   calibrateLight,
   convert,
+  copyStrip,
   crop,
   defects,
   dither,

@@ -4,7 +4,8 @@ import { ditherFacts, ditherWarning, drizzleRegion, drizzleScaleOf } from "@/cor
 import { fitsSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import type { StackPiece, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
-import { levelsInRow, planStack, stackRegion } from "@/core/stack";
+import type { ResamplingKernel } from "@/core/register";
+import { copyRegion, levelsInRow, planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
 
@@ -113,6 +114,21 @@ export const dither: Task<
 > = ({ plan: own, settings, lattice }, shop) => {
   const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, shop.job.kernels, lattice);
   return Promise.resolve({ ...facts, warning: ditherWarning(facts, own.used.length, lattice) });
+};
+
+export interface CopyPayload {
+  frame: FrameRef;
+  factor: number;
+  resampling: ResamplingKernel;
+  /** In pixels of the copy. */
+  region: Region;
+}
+
+/** Rows of a picture at another scale as float FITS samples, by plane. */
+export const copyStrip: Task<CopyPayload, Uint8Array[]> = async ({ frame, factor, resampling, region }, shop) => {
+  const source = await shop.frames.open(frame);
+  const copy = await copyRegion(source, factor, resampling, region, shop.job.kernels);
+  return copy.planes.map((plane) => fitsSamples(plane, "float32"));
 };
 
 export interface InspectPayload {

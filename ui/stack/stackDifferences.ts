@@ -9,6 +9,7 @@ export const differences = (before: StackRecord, after: StackRecord): string =>
 
 /** The same one by one. */
 export function differenceList(before: StackRecord, after: StackRecord): string[] {
+  if (after.brought?.copyOf) return [`a copy at ${Math.round(100 * after.brought.copyOf.factor)} %`];
   if (after.brought) return [after.brought.joined ? "joined into colour" : "made elsewhere"];
   if (before.brought) return ["made here"];
   const words: string[] = [];

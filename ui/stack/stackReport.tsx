@@ -5,6 +5,7 @@ import type { StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
 import { useSession } from "../frame/session";
+import { CopyForm } from "./copyForm";
 import { calibrationWords } from "./stackDifferences";
 import { TryAgain, UsedSubs } from "./usedSubs";
 
@@ -49,6 +50,7 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
         </>
       ) : null}
       {stack.brought ? null : <UsedSubs stack={stack} />}
+      <CopyForm stack={stack} />
       <Note stack={stack} />
     </aside>
   );
@@ -104,15 +106,22 @@ function Made({ stack }: { stack: StackRecord }) {
   );
 }
 
+function madeWords(brought: StackRecord["brought"]): string {
+  if (brought?.joined) return "joined from stacks";
+  const copy = brought?.copyOf;
+  if (!copy) return "elsewhere";
+  return `copied at ${Math.round(100 * copy.factor)} %, ${copy.factor > 1 ? copy.resampling : "means of whole pixels"}`;
+}
+
 /** A stack that was made elsewhere, or joined from others: what its files or its parts tell. */
 function Brought({ stack }: { stack: StackRecord }) {
   const { report, brought, facts } = stack;
-  const told = brought?.joined ? "" : ", by its header";
+  const told = brought?.joined || brought?.copyOf ? "" : ", by its header";
   return (
     <>
       <dl>
-        <Row name="Made" value={brought?.joined ? "joined from stacks" : "elsewhere"} />
-        <Row name={brought?.joined ? "Of" : "Files"} value={brought?.files.join(", ") ?? ""} />
+        <Row name="Made" value={madeWords(brought)} />
+        <Row name={brought?.joined || brought?.copyOf ? "Of" : "Files"} value={brought?.files.join(", ") ?? ""} />
         <Row name={`Subs${told}`} value={brought?.combined?.toString() ?? "not told"} />
         <Row name={`Integration${told}`} value={report.integrationS > 0 ? duration(report.integrationS) : "not told"} />
         <Row name="Size" value={`${facts.width} × ${facts.height} px`} />

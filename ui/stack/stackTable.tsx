@@ -115,7 +115,12 @@ export function StackTable({ stacks, onSelect }: { stacks: StackRecord[]; onSele
             <th />
             {stacks.map(({ id, name }) => (
               <th key={id} className="px-3 pb-1 text-left font-normal">
-                <button type="button" className="hover:text-accent" title="Shows it" onClick={() => onSelect(id)}>
+                <button
+                  type="button"
+                  className="min-h-6 hover:text-accent"
+                  title="Shows it"
+                  onClick={() => onSelect(id)}
+                >
                   {name}
                 </button>
               </th>

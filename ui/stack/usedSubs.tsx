@@ -36,7 +36,7 @@ export function UsedSubs({ stack: { report, facts, settings } }: { stack: StackR
               <td className="font-sans">
                 <button
                   type="button"
-                  className="text-left hover:text-accent"
+                  className="min-h-6 w-full text-left hover:text-accent"
                   aria-expanded={openId === sub.id}
                   data-help="Shows how this sub's stars miss those of the reference"
                   onClick={() => setOpenId(openId === sub.id ? null : sub.id)}
