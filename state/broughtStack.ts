@@ -118,7 +118,7 @@ export async function bringStack(
       combined,
       ...{ joined: null, copyOf: null, hash },
     },
-    ...{ note: "", deletedAt: null },
+    ...{ gridId: null, note: "", deletedAt: null },
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

@@ -84,7 +84,7 @@ export async function joinProjectStacks(
       ...{ copyOf: null, hash: null },
       joined: parts.map(({ channel, stack }, i) => ({ channel, stackId: stack.id, part: joined.parts[i].part })),
     },
-    ...{ note: "", deletedAt: null },
+    ...{ gridId: null, note: "", deletedAt: null },
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

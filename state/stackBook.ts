@@ -126,6 +126,20 @@ export class StackBook {
     return this.make(name, settings, { only: only ? new Set(only) : undefined, plan, gridId });
   }
 
+  /** What a stack was made of, to be made again: alike it comes to the same bytes. */
+  recipeOf(
+    { name, settings, report, calibration, gridId }: StackRecord,
+    change: Partial<StackSettings> = {},
+  ): StackInWork {
+    return {
+      name: `${name.slice(0, 74)} again`,
+      settings: { ...settings, ...change },
+      only: report.subs.map(({ id }) => id),
+      plan: calibration?.plan ?? this.base.project.calibration,
+      gridId,
+    };
+  }
+
   /** Makes a stack of another scale out of one. */
   async copy(stack: StackRecord, choice: CopyChoice): Promise<void> {
     const { base, files } = this;

@@ -3,6 +3,7 @@ import { stackSettings } from "@/core/stack";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { IDENTITY } from "@/core/register";
 import type { StackInWork } from "@/storage";
+import { stackPictureId } from "@/storage";
 import { newProject } from "./shelf";
 import type { TestBench } from "./testing";
 import { testBench } from "./testing";
@@ -74,6 +75,23 @@ test("a stack lies on the pixels of the sub that was asked for, though it does n
   const failed = session.jobs.store.getState().jobs.find(({ error }) => error);
   expect(failed?.error?.message).toContain("is not in the project any more");
   session.jobs.dismiss(failed?.id ?? 0);
+}, 60_000);
+
+test("a stack that is made again by its recipe comes to the same bytes", async () => {
+  const session = await open();
+  const [stack] = session.store.getState().stacks;
+  session.stacks.queue.add([session.stacks.recipeOf(stack)]);
+  await session.stacks.queue.work();
+  const again = session.store.getState().stacks.at(-1);
+  expect(again?.name).toBe("Two again");
+  const bytesOf = async (id = "") => {
+    const blob = await bench.repository.blob(stackPictureId(id, "mean"));
+    return Buffer.from(blob ? await blob.arrayBuffer() : new ArrayBuffer(0));
+  };
+  const [first, second] = [await bytesOf(stack.id), await bytesOf(again?.id)];
+  expect(first.length).toBeGreaterThan(100_000);
+  expect(second.equals(first)).toBe(true);
+  session.stacks.delete(again?.id ?? "");
 }, 60_000);
 
 test("a deleted stack is brought back where it was; left so it is gone for good after a while; a note is kept", async () => {

@@ -102,7 +102,7 @@ export async function makeProjectStack(
     object,
     calibration: stackCalibrationOf(book.groups(plan), new Set(included.map(({ id }) => id)), plan),
     brought: null,
-    ...{ note: "", deletedAt: null },
+    ...{ gridId: wanted.gridId ?? null, note: "", deletedAt: null },
   };
   const { mean, a, b, coverage, rejected } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));

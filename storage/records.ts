@@ -210,6 +210,8 @@ export const stackRecord = z.object({
   calibration: stackCalibration.nullable().default(null),
   /** Null where it was made of subs here. */
   brought: broughtIn.nullable().default(null),
+  /** The sub on whose pixels it lies, where that is not its own reference. */
+  gridId: z.string().nullable().default(null),
   note: z.string().max(2000).default(""),
   /** Set while it waits to be deleted for good; it can be brought back until then. */
   deletedAt: z.number().nullable().default(null),

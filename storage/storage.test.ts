@@ -111,7 +111,7 @@ const stack = (id: string): StackRecord => ({
   toProject: null,
   calibration: null,
   brought: null,
-  ...{ note: "", deletedAt: null },
+  ...{ gridId: null, note: "", deletedAt: null },
 });
 
 test("projects, subs with their files and stacks with their pictures come back as they were", async () => {

@@ -5,6 +5,7 @@ import type { StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
 import { useSession } from "../frame/session";
+import { Button } from "../kit/button";
 import { CopyForm } from "./copyForm";
 import { calibrationWords } from "./stackDifferences";
 import { TryAgain, UsedSubs } from "./usedSubs";
@@ -46,10 +47,13 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
               </li>
             ))}
           </ul>
-          {stack.brought || !leftOut.some(mayMatch) ? null : <TryAgain onTry={() => tryAgain(session, stack)} />}
+          {stack.brought || !leftOut.some(mayMatch) ? null : (
+            <TryAgain onTry={() => session.stacks.queue.add([session.stacks.recipeOf(stack, MORE_FREEDOM)])} />
+          )}
         </>
       ) : null}
       {stack.brought ? null : <UsedSubs stack={stack} />}
+      {stack.brought ? null : <MakeAgain stack={stack} />}
       <CopyForm stack={stack} />
       <Note stack={stack} />
     </aside>
@@ -237,16 +241,20 @@ function Note({ stack }: { stack: StackRecord }) {
   );
 }
 
-/** Prepares the same stack with what lets more subs in. */
-function tryAgain(session: ReturnType<typeof useSession>, { name, settings, report, calibration }: StackRecord): void {
-  const more = { transform: "cubic", keepDoubles: true, fwhmLimit: 0 } as const;
-  session.stacks.queue.add([
-    {
-      name: `${name} again`.slice(0, 80),
-      settings: { ...settings, ...more },
-      only: report.subs.map(({ id }) => id),
-      plan: calibration?.plan ?? session.project.calibration,
-      gridId: null,
-    },
-  ]);
+/** What lets more subs in. */
+const MORE_FREEDOM = { transform: "cubic", keepDoubles: true, fwhmLimit: 0 } as const;
+
+/** Puts the stack's own recipe on the list of those that wait. */
+function MakeAgain({ stack }: { stack: StackRecord }) {
+  const { stacks } = useSession();
+  return (
+    <Button
+      kind="quiet"
+      className="mt-2"
+      help="Prepares a stack of the same subs, masters and settings: it comes to the same bytes"
+      onClick={() => stacks.queue.add([stacks.recipeOf(stack)])}
+    >
+      Prepare it once more
+    </Button>
+  );
 }
