@@ -128,6 +128,7 @@ test("side by side the table says what differs; a sub's residuals are shown, a n
   await names[1].click();
   const map = await driver.findElements(By.css("[data-testid=residuals] svg, [data-testid=stack-report] td p"));
   expect(map.length).toBe(1);
+  await driver.executeScript("arguments[0].scrollIntoView({ block: 'center' })", map[0]);
   await look("residuals");
   const note = await driver.findElement(By.css("[data-testid=stack-report] textarea"));
   await note.sendKeys("sharper in the corners");
