@@ -36,8 +36,7 @@ export function ditherFacts(
     const side = Math.min(PATCH, size.width, size.height);
     const x = Math.round(u * (size.width - side));
     const y = Math.round(v * (size.height - side));
-    const patch = { x, y, width: side, height: side };
-    const pixels = patch.width * patch.height;
+    const pixels = side * side;
     const sums = {
       ...{ columns: side, rows: side },
       light: new Float32Array(pixels),

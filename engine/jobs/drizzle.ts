@@ -17,8 +17,9 @@ interface DrizzleRun {
   onProgress: (share: number) => void;
 }
 
-/** Rows of a strip at most. */
+/** Rows of a strip at most, and bytes of all that is held for one. */
 const MOST_ROWS = 128;
+const STRIP_BYTES = 48 * 2 ** 20;
 
 /** The drizzled picture of a plan, of which the ordinary stack is there: it tells what lies off in each sub. */
 export async function drizzle(
@@ -34,8 +35,8 @@ export async function drizzle(
   const blob = assemble(plan.width, plan.height, channels, [], [], planes);
   const first: FrameRef = { id: `first-${store.key}`, name: "the stack", kind: "blob", blob };
   const refs = plan.used.map(({ id }) => dropsOf(frames.get(id) as FrameRef));
-  const budgetBytes = (settings.memoryMiB * 2 ** 20) / pool.batchSize;
-  const rows = Math.max(8, Math.min(MOST_ROWS, Math.floor(budgetBytes / (4 * width * (8 * channels + 4)))));
+  // Not by the memory that is given: a strip that was kept must fit when the stack goes on with another.
+  const rows = Math.max(8, Math.min(MOST_ROWS, Math.floor(STRIP_BYTES / (4 * width * (8 * channels + 4)))));
   const strips = await keptStrips(
     tilesOf({ x: 0, y: 0, width, height }, width, rows),
     store,

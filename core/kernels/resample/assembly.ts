@@ -176,30 +176,10 @@ function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, sums:
       const p = line + ((<usize>base) << 2);
       let s = v128.load(p);
       let sum = f32x4.mul(s, v128.load32_splat(wx)), rise = f32x4.mul(s, v128.load32_splat(sx));
-      s = v128.load(p, 4);
-      sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 4)));
-      rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 4)));
-      s = v128.load(p, 8);
-      sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 8)));
-      rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 8)));
-      s = v128.load(p, 12);
-      sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 12)));
-      rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 12)));
-      if (taps > 4) {
-        s = v128.load(p, 16);
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 16)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 16)));
-        s = v128.load(p, 20);
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 20)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 20)));
-      }
-      if (taps > 6) {
-        s = v128.load(p, 24);
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 24)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 24)));
-        s = v128.load(p, 28);
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx, 28)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx, 28)));
+      for (let t: usize = 4; t < rowBytes; t += 4) {
+        s = v128.load(p + t);
+        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx + t)));
+        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx + t)));
       }
       const q = p + inner;
       let least = f32x4.pmin(f32x4.pmin(v128.load(q), v128.load(q, 4)), f32x4.pmin(v128.load(q, 8), v128.load(q, 12)));
@@ -262,30 +242,10 @@ function downColumns(
       const delta = f32x4.add(f32x4.splat(<f32>(y - fy - <f64>row / tablePhases)), slope);
       let s = v128.load(ringRow(sums, top));
       let sum = f32x4.mul(s, v128.load32_splat(wy)), rise = f32x4.mul(s, v128.load32_splat(sy));
-      s = v128.load(ringRow(sums, top + 1));
-      sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 4)));
-      rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 4)));
-      s = v128.load(ringRow(sums, top + 2));
-      sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 8)));
-      rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 8)));
-      s = v128.load(ringRow(sums, top + 3));
-      sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 12)));
-      rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 12)));
-      if (taps > 4) {
-        s = v128.load(ringRow(sums, top + 4));
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 16)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 16)));
-        s = v128.load(ringRow(sums, top + 5));
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 20)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 20)));
-      }
-      if (taps > 6) {
-        s = v128.load(ringRow(sums, top + 6));
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 24)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 24)));
-        s = v128.load(ringRow(sums, top + 7));
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy, 28)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy, 28)));
+      for (let t = 1; t < taps; t++) {
+        s = v128.load(ringRow(sums, top + t));
+        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy + ((<usize>t) << 2))));
+        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy + ((<usize>t) << 2))));
       }
       const least = f32x4.pmin(
         f32x4.pmin(v128.load(ringRow(leasts, top + inner)), v128.load(ringRow(leasts, top + inner + 1))),
