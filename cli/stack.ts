@@ -103,7 +103,7 @@ async function stackOne(
     { subs: own.map(({ facts }) => facts), frames, settings, grid, strips },
     { onProgress: createProgress("Stacking") },
   );
-  const pictures = [made.mean, made.a, made.b, made.coverage, made.rejected];
+  const pictures = [made.mean, made.a, made.b, made.coverage, made.rejected, made.rejectedBySub];
   const begun = Date.now();
   for (const [i, target] of targetsOf(out).entries()) await writeWhole(target, pictures[i]);
   const written: Stage = { stage: "write", seconds: (Date.now() - begun) / 1000, peakBytes: mostBytes() };
@@ -134,6 +134,7 @@ const targetsOf = (out: string): string[] => [
   ...halfPaths(out),
   `${stemOf(out)}.coverage.fits`,
   `${stemOf(out)}.rejected.fits`,
+  `${stemOf(out)}.rejected-by-sub.fits`,
 ];
 const reportOf = (out: string): string => `${stemOf(out)}.json`;
 

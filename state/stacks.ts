@@ -104,9 +104,9 @@ export async function makeProjectStack(
     brought: null,
     ...{ gridId: wanted.gridId ?? null, note: "", deletedAt: null },
   };
-  const { mean, a, b, coverage, rejected } = made;
+  const { mean, a, b, coverage, rejected, rejectedBySub } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));
-  const pictures = { mean, a, b, coverage, rejected };
+  const pictures = { mean, a, b, coverage, rejected, rejectedBySub };
   try {
     await base.repository.addStack(record, pictures);
   } catch (error) {

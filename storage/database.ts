@@ -397,7 +397,7 @@ export class Repository {
   }
 }
 
-export const STACK_PICTURES = ["mean", "a", "b", "coverage", "rejected"] as const;
+export const STACK_PICTURES = ["mean", "a", "b", "coverage", "rejected", "rejectedBySub"] as const;
 export type StackPicture = (typeof STACK_PICTURES)[number];
 /** A stack's own picture, and those that it has besides: one that was brought in may lack halves and coverage. */
 export type StackPictures = { mean: Blob } & Partial<Record<StackPicture, Blob>>;

@@ -195,7 +195,7 @@ export const broughtIn = z.object({
   hash: z.string().nullable().default(null),
 });
 
-/** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b", ".coverage" and ".rejected". */
+/** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b", ".coverage", ".rejected" and ".rejectedBySub". */
 export const stackRecord = z.object({
   ...versioned,
   name: z.string().min(1).max(80),

@@ -4,6 +4,8 @@ import type { Raster, Region } from "../raster";
 import { growRegion, relativeTo } from "../raster";
 import type { LayerScatter } from "./flanks";
 import { flanksOf } from "./flanks";
+import type { RejectedBlocks } from "./tally";
+import { tallyInto } from "./tally";
 
 /** Frames that lie over one another, as the walk reads them. */
 export interface Layers {
@@ -17,6 +19,10 @@ export interface Layers {
   scatter?(channel: number): LayerScatter;
   /** Pixels of a tile at which a layer is known to be bad (1), or null for none. */
   bad?(layer: number, tile: Region): Uint8Array | null;
+  /** Pixels of a tile that was just read at which a layer is saturated (1) and gives way to layers that are not; null for none. */
+  spent?(layer: number): Uint8Array | null;
+  /** Where it is counted what is rejected of each layer. */
+  tally?: RejectedBlocks;
 }
 
 /** What came of a tile: one result a channel. */
@@ -56,38 +62,55 @@ export async function combineTiles(
       samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
       job.progress((t + (i + 1) / count) / tiles.length);
     }
-    for (const cube of cubes) markBad(cube, pixels, layers, read);
+    markSpent(cubes, pixels, layers);
+    markBad(cubes, pixels, layers, read);
     // The cubes, one layer read and resampled, and the results.
     peakBytes = Math.max(peakBytes, pixels * channels * (4 * count + 8 + 16));
     const combined = cubes.map((cube, c) => {
       const weights = layers.weights(tile, c);
-      if (!byModel) return job.kernels.combine(cube, count, pixels, weights, settings);
+      if (!byModel) return { cube, result: job.kernels.combine(cube, count, pixels, weights, settings) };
       const scatter = layers.scatter?.(c);
       if (!scatter) throw new RangeError("this rejection needs the scatter that is expected of each layer");
       const { median: centre, spread } = job.kernels.centres(cube, count, pixels);
       const flanks = flanksOf(centre, read.width, read.height, scatter, count);
       const model = { ...scatter, centre, spread, ...flanks };
-      const whole = job.kernels.combine(cube, count, pixels, weights, settings, model);
-      return cropResult(whole, read, tile);
+      return { cube, model, result: job.kernels.combine(cube, count, pixels, weights, settings, model) };
     });
-    visit({ tile, channels: combined });
+    if (layers.tally) tallyInto(layers.tally, tile, read, combined);
+    visit({ tile, channels: combined.map(({ result }) => (byModel ? cropResult(result, read, tile) : result)) });
   }
   return peakBytes;
 }
 
+/** Takes out saturated samples (NaN) wherever a layer that is not saturated is there. */
+function markSpent(cubes: readonly Float32Array[], pixels: number, { count, spent }: Layers): void {
+  if (!spent) return;
+  const masks = Array.from({ length: count }, (_, i) => spent(i));
+  if (masks.every((mask) => mask === null)) return;
+  const isSpent = new Uint8Array(pixels);
+  for (const mask of masks) if (mask) for (let p = 0; p < pixels; p++) isSpent[p] |= mask[p];
+  for (let p = 0; p < pixels; p++) {
+    if (isSpent[p] === 0) continue;
+    for (const cube of cubes)
+      if (masks.some((mask, i) => mask?.[p] !== 1 && cube[i * pixels + p] < Infinity))
+        for (const [i, mask] of masks.entries()) if (mask?.[p] === 1) cube[i * pixels + p] = NaN;
+  }
+}
+
 /** Marks bad samples as such (+∞) where enough others are left. */
-function markBad(cube: Float32Array, pixels: number, { count, bad }: Layers, tile: Region): void {
+function markBad(cubes: readonly Float32Array[], pixels: number, { count, bad }: Layers, tile: Region): void {
   if (!bad) return;
-  const masks = Array.from({ length: count }, (_, i) => bad(i, tile));
-  const leftAt = (p: number): number => {
+  const leftAt = (cube: Float32Array, p: number): number => {
     let left = 0;
     for (let k = p; k < cube.length; k += pixels) if (cube[k] < Infinity) left++;
     return left;
   };
-  for (const [i, mask] of masks.entries()) {
+  for (let i = 0; i < count; i++) {
+    const mask = bad(i, tile);
     if (!mask) continue;
-    for (let p = 0, k = i * pixels; p < pixels; p++, k++)
-      if (mask[p] === 1 && cube[k] < Infinity && leftAt(p) > LEAST_OTHERS) cube[k] = Infinity;
+    for (const cube of cubes)
+      for (let p = 0, k = i * pixels; p < pixels; p++, k++)
+        if (mask[p] === 1 && cube[k] < Infinity && leftAt(cube, p) > LEAST_OTHERS) cube[k] = Infinity;
   }
 }
 

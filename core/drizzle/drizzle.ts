@@ -99,6 +99,7 @@ export async function drizzleRegion(
     coverage: A.area.map((area, p) => (area + B.area[p]) / perSub),
     above: rejections[0].light,
     below: rejections[1].light,
+    blocks: null,
     ...tally,
   };
   sums.forEach((of, c) => {
@@ -163,6 +164,11 @@ async function droppedPlanes(
     for (let y = 0, p = 0; y < height; y++)
       for (let x = 0; x < width; x++, p++) {
         if (values[p] !== values[p]) continue;
+        // What is saturated gives way where the stack knows of more light than it holds.
+        if (sub.fullAt !== null && source[p] >= sub.fullAt && predicted.planes[c][p] > values[p]) {
+          values[p] = NaN;
+          continue;
+        }
         found.samples++;
         const isOnTrail = lines.some((isOn) => isOn(part.x + x, part.y + y));
         const sign = isOnTrail ? 1 : (signs?.[p] ?? 0);

@@ -1,10 +1,12 @@
-import { combineTiles } from "../combine";
+import type { RejectedBlocks } from "../combine";
+import { combineTiles, emptyBlocks } from "../combine";
 import type { JobHandle } from "../job";
 import type { CombineResult, Kernels } from "../kernels";
 import type { FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
 import { inverse, mapRow, resample, sourceRegion } from "../register";
 import { trailTest } from "../measure";
+import { saturatedPixels } from "./cores";
 import type { LocalLevels } from "./localLevels";
 import { applyLocalLevels } from "./localLevels";
 import type { PlannedSub, StackPlan } from "./plan";
@@ -23,6 +25,8 @@ export interface StackPiece {
   /** Samples that were rejected at each pixel for lying above the others (or on a trail), and below; the channel with most of them. */
   above: Float32Array;
   below: Float32Array;
+  /** Where each sub was rejected; null where that is told by another picture. */
+  blocks: RejectedBlocks | null;
   samples: number;
   rejected: number;
   /** Most bytes held at once for samples of subs. */
@@ -78,8 +82,10 @@ export async function stackRegion(
   job: JobHandle,
 ): Promise<StackPiece> {
   const { channels, used } = plan;
+  const tally = emptyBlocks(region, used.length);
   const piece: StackPiece = {
     region,
+    blocks: tally,
     mean: createRaster(region.width, region.height, channels),
     a: createRaster(region.width, region.height, channels),
     b: createRaster(region.width, region.height, channels),
@@ -91,10 +97,21 @@ export async function stackRegion(
     peakBytes: 0,
   };
   const tiles = tilesFor(region, plan, sources, budgetBytes);
+  const spent: (Uint8Array | null)[] = used.map(() => null);
   const layers = {
     count: used.length,
     channels,
-    read: (i: number, tile: Region) => sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels),
+    read: (i: number, tile: Region) => {
+      const { fullAt, toReference } = used[i];
+      spent[i] = null;
+      const onRaw =
+        fullAt === null
+          ? undefined
+          : (raw: Raster, part: Region) => (spent[i] = saturatedPixels(raw, part, fullAt, toReference, tile));
+      return sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels, onRaw);
+    },
+    spent: (i: number) => spent[i],
+    tally,
     weights: (_: Region, c: number) => used.map(({ weight }) => weight[c]),
     scatter: (c: number) => layerScatter(plan, c),
     bad: (i: number, tile: Region) => trailMask(used[i], tile),
@@ -132,13 +149,14 @@ function rejectedCounts(results: readonly CombineResult[]): [above: Float32Array
   return [above, below];
 }
 
-/** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */
+/** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. `onRaw` sees the part of the sub of which they are made. */
 export async function sampleSub(
   source: FrameSource,
   sub: Pick<PlannedSub, "toReference" | "scale" | "offset"> & { local?: LocalLevels | null },
   tile: Region,
   resampling: StackSettings["resampling"],
   kernels: Kernels,
+  onRaw?: (raw: Raster, part: Region) => void,
 ): Promise<Raster> {
   const from = sourceRegion(tile, sub.toReference, source);
   if (isEmptyRegion(from))
@@ -148,6 +166,7 @@ export async function sampleSub(
       Array.from({ length: source.channels }, () => new Float32Array(tile.width * tile.height).fill(NaN)),
     );
   const raw = await source.read(from);
+  onRaw?.(raw, from);
   const levels = sub.offset.map((plane) => ({ scale: sub.scale, ...plane }));
   const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels);
   if (sub.local) applyLocalLevels(samples, tile, sub.local);

@@ -1,4 +1,5 @@
 import type { FrameUnit, SubMetadata } from "../formats";
+import { toSample } from "../formats";
 import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
 import { trailsOf } from "../measure";
 import { z } from "zod";
@@ -14,6 +15,7 @@ import type { Rejection } from "./rejection";
 import { chooseRejection } from "./rejection";
 import type { SubScatter } from "./scatter";
 import { scatterOf } from "./scatter";
+import { fillLevels } from "./cores";
 import { leftByShare } from "./keep";
 import type { LocalLevels } from "./localLevels";
 import type { StackSettings } from "./settings";
@@ -58,6 +60,8 @@ export interface PlannedSub {
   starlight: StarlightField | null;
   /** What brings it to the others place by place (local.ts); null where that was not asked for, or is not measured yet. */
   local: LocalLevels | null;
+  /** Sample from which on it is saturated and gives way to subs that hold more light; null where none does. */
+  fullAt: number | null;
 }
 
 export interface LeftOutSub {
@@ -76,6 +80,8 @@ export interface StackPlan {
   /** Sky of the reference, by channel. */
   sky: number[];
   rejection: Rejection;
+  /** Sample of the stack from which on it is saturated, where cores of some subs are filled from others; null where none are. */
+  fullAt: number | null;
 }
 
 /** Why a sub cannot go into a stack with the others, whatever its stars say; null where it can. */
@@ -194,6 +200,9 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
   // A sub whose stars could not be measured counts as the widest of the others.
   const widest = widths.reduce((most, width) => Math.max(most, width), 0) || null;
   const shapeOf = ({ measures }: SubFacts) => ({ ...measures, fwhmPx: measures.fwhmPx ?? widest });
+  const fullAt = settings.keepCores
+    ? matched.map(() => null)
+    : fillLevels(matched.map(({ sub, relation: { scale } }) => ({ ...sub, scale })));
   const used = matched.map(({ sub, relation }, i): PlannedSub => {
     const { toReference, residualPx, pairs } = relation;
     const { scale, offset } = normalisation(settings.normalise, sub, reference, relation);
@@ -211,16 +220,34 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
           ? starlightField(sub.stars, reference.stars, toReference, scale, reference)
           : null,
       local: null,
+      fullAt: fullAt[i],
     };
   });
+  const isFilled = fullAt.some((level) => level !== null);
   const plan: StackPlan = {
     ...{ referenceId: reference.id, width, height, channels },
     used: withKnownWeights(used),
     leftOut,
     sky: reference.measures.background,
     rejection: chooseRejection(settings, used),
+    fullAt: isFilled
+      ? fullestAt(
+          matched.map(({ sub }) => sub),
+          used,
+        )
+      : null,
   };
   return grid && grid.id !== reference.id ? ontoGrid(plan, reference, grid, settings) : plan;
+}
+
+/** The most that a sample of any sub can hold, as it goes into the stack. */
+function fullestAt(subs: readonly SubFacts[], used: readonly PlannedSub[]): number | null {
+  const levels = subs.flatMap(({ unit }, i) =>
+    unit && unit.saturation !== null
+      ? [used[i].scale * toSample(unit, unit.saturation) + Math.max(...used[i].offset.map(({ level }) => level))]
+      : [],
+  );
+  return levels.length > 0 ? Math.max(...levels) : null;
 }
 
 /** The most telling reason why there is nothing to stack. */

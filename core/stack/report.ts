@@ -41,6 +41,8 @@ export const stackReport = z.object({
       share: z.number().nullable().default(null),
       /** Residuals of matched stars: place in the reference, and how far beside it. */
       vectors: z.array(residualVector).default([]),
+      /** Shares of its pixels that were rejected above the others (or on a trail), and below; null where that was not kept. */
+      rejected: z.object({ above: z.number(), below: z.number() }).nullable().default(null),
       half: z.enum(["A", "B"]).nullable(),
       /** Trails that were taken out whole. */
       trails: z.number().int().default(0),
@@ -62,6 +64,13 @@ export const stackReport = z.object({
       measuredGain: z.number().nullable(),
     }),
   ),
+  /** How the counts of what was rejected of each sub lie over the stack: blocks of `px` px, the first of which begins at (left, top). */
+  blocks: z
+    .object({ columns: z.number().int(), rows: z.number().int(), px: z.number(), left: z.number(), top: z.number() })
+    .nullable()
+    .default(null),
+  /** Of how many subs saturated cores were filled, and from how many others; null for none. */
+  cores: z.object({ filled: z.number().int(), from: z.number().int() }).nullable().default(null),
   fwhmPx: z.number().nullable(),
   medianSubFwhmPx: z.number().nullable(),
   seconds: z.number(),
@@ -83,6 +92,9 @@ export interface StackFindings {
   peakBytes: number;
   stages?: Stage[];
   dither?: StackReport["dither"];
+  blocks?: StackReport["blocks"];
+  /** Pixels at which each sub was rejected above the others, and below them, in the order of the plan. */
+  rejectedOf?: { above: number; below: number }[];
   /**
    * How the noise of a sub's neighbouring pixels is correlated, per channel (as in resamplingNoiseGain), where their demosaic tells it;
    * null where only the subs' own measures do.
@@ -113,6 +125,12 @@ function shareOf({ weight }: PlannedSub, used: readonly PlannedSub[]): number {
   return shares.reduce((a, b) => a + b, 0) / shares.length;
 }
 
+function coresOf({ used, fullAt }: StackPlan): StackReport["cores"] {
+  if (fullAt === null) return null;
+  const filled = used.filter((sub) => sub.fullAt !== null).length;
+  return { filled, from: used.length - filled };
+}
+
 export function makeReport(
   plan: StackPlan,
   facts: SubFacts[],
@@ -122,6 +140,13 @@ export function makeReport(
   const byId = new Map(facts.map((sub) => [sub.id, sub]));
   const planned = new Map(plan.used.map((sub) => [sub.id, sub]));
   const reasons = new Map(plan.leftOut.map((sub) => [sub.id, sub.reason]));
+  const pixels = plan.width * plan.height;
+  const rejectedOf = new Map(
+    plan.used.map(({ id }, i) => {
+      const found = findings.rejectedOf?.[i];
+      return [id, found ? { above: found.above / pixels, below: found.below / pixels } : null];
+    }),
+  );
   const usedFacts = plan.used.map((sub) => byId.get(sub.id) as SubFacts);
   const noise = findings.halvesSigma.map((halves, c) => {
     const sigma = plan.used.map((sub, i) => sub.scale * usedFacts[i].measures.noise[c]);
@@ -171,6 +196,7 @@ export function makeReport(
         weight: used?.weight ?? null,
         share: used ? shareOf(used, plan.used) : null,
         vectors: used?.vectors ?? [],
+        rejected: used ? (rejectedOf.get(sub.id) ?? null) : null,
         half: used?.half ?? null,
         trails: used?.trails.length ?? 0,
         fwhmPx: sub.measures.fwhmPx,
@@ -187,6 +213,8 @@ export function makeReport(
     peakBytes: findings.peakBytes,
     stages: findings.stages ?? [],
     dither: findings.dither ?? null,
+    blocks: findings.blocks ?? null,
+    cores: coresOf(plan),
   } satisfies StackReport);
 }
 
@@ -219,5 +247,7 @@ export function broughtReport(
     peakBytes: 0,
     stages: [],
     dither: null,
+    blocks: null,
+    cores: null,
   };
 }

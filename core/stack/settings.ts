@@ -211,6 +211,12 @@ export const stackParameters = parameters({
     default: false,
     option: "keep-trails",
   }),
+  keepCores: tick({
+    label: "Leave saturated cores as they are",
+    hint: "Without it, what is saturated in long exposures is taken from shorter ones, where there are some",
+    default: false,
+    option: "keep-cores",
+  }),
   keepBy: choice({
     label: "Keep",
     hint: "Only the best share of the subs, by one of their measures; the others are left out and named",

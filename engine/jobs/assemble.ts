@@ -1,11 +1,12 @@
+import { BLOCK_PX } from "@/core/combine";
 import type { FitsCard, FitsSample } from "@/core/formats";
 import { fitsHeader, fitsPadding } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
 
-/** Strips of whole rows, about eight for each worker, between 16 and 256 rows high. */
+/** Strips of whole rows, about eight for each worker, between 16 and 256 rows high, in steps of the blocks in which rejections are counted. */
 export function stripsOf(width: number, height: number, workers: number): Region[] {
-  const rows = Math.min(256, Math.max(16, Math.ceil(height / (8 * workers))));
+  const rows = Math.min(256, BLOCK_PX * Math.ceil(height / (8 * workers) / BLOCK_PX));
   return tilesOf({ x: 0, y: 0, width, height }, width, rows);
 }
 

@@ -22,6 +22,7 @@ test("strips are cut in all their planes, and their first pixel is told", async 
     const cover = bytes((i) => (i % width === 0 || i < width ? 1 : 5));
     return storedStrip({
       ...{ mean: [bytes((i) => i)], a: [bytes((i) => 2 * i)], b: [bytes((i) => 3 * i)], coverage: cover },
+      blocks: new Uint8Array(0),
       rejections: [0, 1, 2].map((k) => Uint8Array.from(plane((i) => i + k))),
       ...{ samples: 1, rejected: 0, peakBytes: 1 },
     });

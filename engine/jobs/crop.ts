@@ -1,6 +1,7 @@
 import type { Region } from "@/core/raster";
 import { quantile } from "@/core/raster";
 import type { StoredStrip } from "./strips";
+import { planeOf, rejectionsOf } from "./strips";
 
 /** Strips of a picture, one below the other, and where its first pixel lies in the picture that was made. */
 export interface StripPicture {
@@ -13,7 +14,7 @@ export interface StripPicture {
 
 /**
  * A picture cut to where enough subs cover it: the largest rectangle, of those that share its middle row and column, whose sides are covered by `least` of the best coverage
- * almost everywhere (trails and gaps inside do not count); the best is what nine tenths of the picture do not exceed (half of it, of drops). Coverage of drops, which varies from pixel to pixel, is looked at
+ * almost everywhere (what was rejected, and gaps inside, do not count); the best is what nine tenths of the picture do not exceed (half of it, of drops). Coverage of drops, which varies from pixel to pixel, is looked at
  * in means of `block` px. The picture itself for 0, or where nothing is left.
  */
 export async function croppedTo(
@@ -23,7 +24,7 @@ export async function croppedTo(
   block = 1,
 ): Promise<StripPicture> {
   if (least === 0) return picture;
-  const coverage = await coverageOf(picture, channels);
+  const coverage = await coverageOf(picture, channels, block > 1);
   const { width, height } = picture;
   const [columns, rows] = [Math.floor(width / block), Math.floor(height / block)];
   const found = coveredRegion(
@@ -54,14 +55,18 @@ export async function croppedTo(
   return { strips, width: kept.width, height: kept.height, left: picture.left + kept.x, top: picture.top + kept.y };
 }
 
-/** The coverage as floats. */
-async function coverageOf({ strips, width, height }: StripPicture, channels: number): Promise<Float32Array> {
+/** The coverage as floats. That of drops lacks what was rejected, which is added. */
+async function coverageOf(
+  { strips, width, height }: StripPicture,
+  channels: number,
+  isOfDrops: boolean,
+): Promise<Float32Array> {
   const out = new Float32Array(width * height);
   let at = 0;
-  for (const { planes, planeBytes } of strips) {
-    const bytes = await planes.slice(3 * channels * planeBytes, (3 * channels + 1) * planeBytes).arrayBuffer();
-    const view = new DataView(bytes);
-    for (let i = 0; i < planeBytes / 4; i++) out[at++] = view.getFloat32(4 * i, false);
+  for (const strip of strips) {
+    const view = new DataView(await planeOf(strip, 3 * channels).arrayBuffer());
+    const rejected = isOfDrops ? new Uint8Array(await rejectionsOf(strip, channels, 1).arrayBuffer()) : null;
+    for (let i = 0; i < strip.planeBytes / 4; i++) out[at++] = view.getFloat32(4 * i, false) + (rejected?.[i] ?? 0);
   }
   return out;
 }

@@ -1,6 +1,7 @@
 import type { PictureFacts } from "@/core/compare";
 import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
 import { drizzleScaleOf } from "@/core/drizzle";
+import { BLOCK_PX } from "@/core/combine";
 import type { FitsCard } from "@/core/formats";
 import { unitOfSamples } from "@/core/formats";
 import type { Stage, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
@@ -14,7 +15,7 @@ import { assemble, stripsOf } from "./assemble";
 import { croppedTo } from "./crop";
 import { drizzle } from "./drizzle";
 import type { StripStore } from "./strips";
-import { keptStrips, NO_STRIPS, planeOf, rejectionsOf, stackKey } from "./strips";
+import { blocksOfStrip, keptStrips, NO_STRIPS, planeOf, rejectionsOf, stackKey } from "./strips";
 
 /** A finished stack: float FITS files, counts of what was rejected, and what is known of them. */
 export interface FinishedStack {
@@ -27,6 +28,8 @@ export interface FinishedStack {
   coverage: Blob;
   /** How many samples were rejected at each pixel: above the others, in all, below them. */
   rejected: Blob;
+  /** In how many pixels of square blocks each sub was rejected (RejectedBlocks): a plane for above and one for below a sub. */
+  rejectedBySub: Blob;
   /** Forgets the strips that it was made of; called when it is stored. */
   release: () => Promise<void>;
 }
@@ -129,6 +132,14 @@ export async function makeStack(
     left,
     top,
   } = await croppedTo(finished, channels, settings.leastCoverage, scale === null ? 1 : DROP_BLOCK);
+  const blocks = {
+    columns: Math.ceil(plan.width / BLOCK_PX),
+    rows: Math.ceil(plan.height / BLOCK_PX),
+    px: BLOCK_PX * (scale ?? 1),
+    ...{ left: -left, top: -top },
+  };
+  const blockPlanes = (part: number) =>
+    combined.map((strip) => blocksOfStrip(strip, channels, 2 * plan.used.length, part));
   const planesFrom = (first: number) => (c: number) => results.map((strip) => planeOf(strip, first + c));
   const [meanPlanes, aPlanes, bPlanes] = [0, channels, 2 * channels].map(planesFrom);
   onProgress(INSPECT_FROM + 0.01, "Measuring the stack");
@@ -159,8 +170,11 @@ export async function makeStack(
     peakBytes,
     stages,
     dither: finished.dither,
+    blocks,
+    rejectedOf: await rejectedCounts(plan.used.length, blockPlanes),
   });
   const history = recipeLines(plan, settings, stackReport);
+  const blockLines = plan.used.map(({ name }, i) => `planes ${2 * i + 1} and ${2 * i + 2}: ${name}, above and below`);
   onProgress(1, "Done");
   return {
     plan,
@@ -183,8 +197,29 @@ export async function makeStack(
       (part) => results.map((strip) => rejectionsOf(strip, channels, part)),
       "uint8",
     ),
+    rejectedBySub: assemble(
+      ...([blocks.columns, blocks.rows, 2 * plan.used.length] as const),
+      [["IMAGETYP", "stack coverage, rejected by sub"]],
+      [`pixels at which each sub was rejected, in blocks of ${blocks.px} px, 255 for more`, ...blockLines],
+      blockPlanes,
+      "uint8",
+    ),
     release: () => store.forget(null),
   };
+}
+
+/** At how many pixels each sub was rejected. */
+async function rejectedCounts(
+  subs: number,
+  planes: (part: number) => Blob[],
+): Promise<{ above: number; below: number }[]> {
+  const sumOf = async (part: number): Promise<number> => {
+    const bytes = new Uint8Array(await new Blob(planes(part)).arrayBuffer());
+    return bytes.reduce((sum, count) => sum + count, 0);
+  };
+  const out = [];
+  for (let i = 0; i < subs; i++) out.push({ above: await sumOf(2 * i), below: await sumOf(2 * i + 1) });
+  return out;
 }
 
 /** A plan whose subs are brought to one another place by place, row of patches by row of patches over the pool. */
@@ -233,5 +268,6 @@ async function headerOfStack(
   const unit = unitOfSamples(own ?? (await pool.run("tellUnit", { frame, look: false }, { signal })));
   const { calibration } = frame;
   const step = calibration ? scaleOfCalibration(calibration.settings, calibration.pattern) : 1;
-  return (of) => stackCards(of, { plan, subs, source, unit, step, ...placed });
+  const held = plan.fullAt === null ? unit : { ...unit, saturation: plan.fullAt };
+  return (of) => stackCards(of, { plan, subs, source, unit: held, step, ...placed });
 }

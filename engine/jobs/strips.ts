@@ -9,7 +9,7 @@ export interface StoredStrip {
   samples: number;
   rejected: number;
   peakBytes: number;
-  /** Planes of the mean, of half A, of half B, and the coverage, one after the other, each of `planeBytes`; then three of counts, a byte a pixel. */
+  /** Planes of the mean, of half A, of half B, and the coverage, one after the other, each of `planeBytes`; then three of counts, a byte a pixel; last counts by sub and block. */
   planes: Blob;
   planeBytes: number;
 }
@@ -43,9 +43,9 @@ export async function stackKey(
   return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 }
 
-export function storedStrip({ mean, a, b, coverage, rejections, samples, ...rest }: StripResult): StoredStrip {
-  const planes = [...mean, ...a, ...b, coverage, ...rejections];
-  return { samples, ...rest, planes: new Blob(planes as BlobPart[]), planeBytes: coverage.byteLength };
+export function storedStrip({ mean, a, b, coverage, rejections, blocks, ...rest }: StripResult): StoredStrip {
+  const planes = [...mean, ...a, ...b, coverage, ...rejections, blocks];
+  return { ...rest, planes: new Blob(planes as BlobPart[]), planeBytes: coverage.byteLength };
 }
 
 /** One plane of a strip; `part` counts planes from the first of the mean. */
@@ -56,6 +56,18 @@ export const planeOf = ({ planes, planeBytes }: StoredStrip, part: number): Blob
 export function rejectionsOf({ planes, planeBytes }: StoredStrip, channels: number, part: number): Blob {
   const start = (3 * channels + 1) * planeBytes;
   return planes.slice(start + (part * planeBytes) / 4, start + ((part + 1) * planeBytes) / 4);
+}
+
+/** Rows of blocks in which a sub was rejected in a strip: of sub k above the others 2 k, below them 2 k + 1. */
+export function blocksOfStrip(
+  { planes, planeBytes }: StoredStrip,
+  channels: number,
+  parts: number,
+  part: number,
+): Blob {
+  const start = (3 * channels + 1) * planeBytes + (3 * planeBytes) / 4;
+  const bytes = (planes.size - start) / parts;
+  return planes.slice(start + part * bytes, start + (part + 1) * bytes);
 }
 
 /**

@@ -52,6 +52,8 @@ export interface StripResult {
   coverage: Uint8Array;
   /** Counts of what was rejected, a byte each: above, in all, below. */
   rejections: Uint8Array[];
+  /** Where each sub was rejected, in blocks (RejectedBlocks); none where that is told by another picture. */
+  blocks: Uint8Array;
   samples: number;
   rejected: number;
   peakBytes: number;
@@ -72,6 +74,7 @@ function stripOf(piece: StackPiece): StripResult {
     b: bytes(piece.b.planes),
     coverage: fitsSamples(piece.coverage, "float32"),
     rejections: rejectionCounts(piece),
+    blocks: Uint8Array.from(piece.blocks?.counts ?? []),
     samples: piece.samples,
     rejected: piece.rejected,
     peakBytes: piece.peakBytes,
