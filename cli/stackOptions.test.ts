@@ -1,6 +1,9 @@
-import { mkdtempSync, rmSync } from "node:fs";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import type { FitsCard } from "@/core/formats";
+import { writeFits } from "@/core/formats";
+import { median } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
 import { dunkel, endOf, readPicture } from "./testing";
 
@@ -10,11 +13,21 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }));
 const at = (...names: string[]) => join(folder, ...names);
 
 interface Report {
-  subs: { name: string; used: boolean; reason: string | null; share: number | null }[];
+  subs: {
+    name: string;
+    used: boolean;
+    reason: string | null;
+    share: number | null;
+    trails: number;
+    rejected: { above: number; below: number } | null;
+  }[];
+  blocks: { columns: number; rows: number; px: number };
+  cores: { filled: number; from: number } | null;
+  resampling: { widening: number; noise: number; shared: number };
   warnings: string[];
   stages: { stage: string; seconds: number; peakBytes: number | null }[];
   dither: { spread: number } | null;
-  facts: { width: number; height: number };
+  facts: { width: number; height: number; starList: { x: number; y: number; flux: number }[] };
 }
 
 test("raw lights go through their masters: the same bytes as calibrated first; masters that do not fit are named", async () => {
@@ -72,4 +85,84 @@ test("a share is kept, drops fall on a finer grid, the edge is cut, and the sky'
   expect(pixelSizeUm).toBeGreaterThan(1);
   expect(file.metadata.pixelSizeUm).toBeCloseTo((pixelSizeUm ?? NaN) / 2, 6);
   expect(endOf("stack", ...subs, "--drizzle", "4", "--out", at("y.fits")).stderr).toContain("--drizzle");
+}, 120_000);
+
+test("a stack that was drizzled and cut keeps the sky of its reference, star by star", async () => {
+  const { files } = dunkel<{ files: string[] }>(
+    ...(["simulate", "--subs", "5", "--seed", "21", "--size", "240x200", "--out", at("sky")] as const),
+  );
+  const subs: string[] = [];
+  for (const name of files) {
+    const { file, raster } = await readPicture(at("sky", name));
+    const cards: FitsCard[] = [
+      ...([
+        ["CTYPE1", "RA---TAN"],
+        ["CTYPE2", "DEC--TAN"],
+        ["CRVAL1", 83.1],
+        ["CRVAL2", -5.2],
+      ] as FitsCard[]),
+      ...([
+        ["CRPIX1", 100.5],
+        ["CRPIX2", 90.25],
+        ["CD1_1", -4e-4],
+        ["CD1_2", 1e-5],
+      ] as FitsCard[]),
+      ...([
+        ["CD2_1", 1e-5],
+        ["CD2_2", 4e-4],
+        ["EXPTIME", file.metadata.exposureS ?? 0],
+      ] as FitsCard[]),
+    ];
+    const path = at("sky", `w-${name}`);
+    const layout = { width: 240, height: 200, channels: 3, sample: "float32" as const, cards };
+    writeFileSync(path, writeFits(layout, raster.planes));
+    subs.push(path);
+  }
+  const reference = ["--reference", subs[1]];
+  const plain = dunkel<Report>("stack", ...subs, ...reference, "--out", at("plain.fits"));
+  const fine = ["--drizzle", "2", "--drop", "0.9", "--crop-coverage", "0.9", "--out", at("cutfine.fits")];
+  const cut = dunkel<Report>("stack", ...subs, ...reference, ...fine);
+  expect(cut.facts.width).toBeLessThan(480);
+  const skyOf = async (path: string) => {
+    const { cards } = (await readPicture(path)).file;
+    const get = (keyword: string) => Number(cards.find((card) => card.keyword === keyword)?.value);
+    expect([get("CRVAL1"), get("CRVAL2")]).toEqual([83.1, -5.2]);
+    return ({ x, y }: { x: number; y: number }): [number, number] => {
+      const [u, v] = [x + 1 - get("CRPIX1"), y + 1 - get("CRPIX2")];
+      return [get("CD1_1") * u + get("CD1_2") * v, get("CD2_1") * u + get("CD2_2") * v];
+    };
+  };
+  const [toSky, toSkyFine] = [await skyOf(at("plain.fits")), await skyOf(at("cutfine.fits"))];
+  const found = cut.facts.starList.map(toSkyFine);
+  const offsets = plain.facts.starList.map(toSky).flatMap(([u, v]) => {
+    const near = found.map(([x, y]) => [(x - u) / 4e-4, (y - v) / 4e-4]).filter(([x, y]) => Math.hypot(x, y) < 0.4);
+    return near.slice(0, 1);
+  });
+  expect(offsets.length).toBeGreaterThan(12);
+  // Pixels of the reference; half a pixel of the finer grid would be 0.25.
+  for (const k of [0, 1]) expect(Math.abs(median(offsets.map((offset) => offset[k])))).toBeLessThan(0.06);
+}, 120_000);
+
+test("what is rejected of each sub lies beside the stack, most of it of the sub with the trail; the report tells what resampling costs", async () => {
+  const subs = Array.from({ length: 5 }, (_, k) => at("sky", `weir-00${k + 1}.fits`));
+  const report = dunkel<Report>("stack", ...subs, "--out", at("blocks.fits"));
+  const { raster } = await readPicture(at("blocks.rejected-by-sub.fits"));
+  const size = 15 * 13;
+  const used = report.subs.filter((sub) => sub.used);
+  expect([raster.width, raster.height, raster.channels]).toEqual([15, 13 * 2 * used.length, 1]);
+  expect(report.blocks).toMatchObject({ columns: 15, rows: 13, px: 16 });
+  for (const [i, { rejected }] of used.entries()) {
+    // Bytes are read as shares of 255.
+    const above = raster.planes[0]
+      .slice(2 * i * size, (2 * i + 1) * size)
+      .reduce((sum, v) => sum + Math.round(255 * v), 0);
+    expect(above / (240 * 200)).toBeCloseTo(rejected?.above ?? NaN, 9);
+  }
+  const most = [...used].sort((a, b) => (b.rejected?.above ?? 0) - (a.rejected?.above ?? 0));
+  expect(most[0].trails).toBeGreaterThan(0);
+  expect(report.resampling.noise).toBeCloseTo(0.89, 1);
+  expect(report.cores).toBeNull();
+  // A file of counts is no sub.
+  const again = dunkel<Report>("stack", ...subs, at("blocks.rejected-by-sub.fits"), "--out", at("again.fits"));
+  expect(again.subs.filter((sub) => sub.used).length).toBe(used.length);
 }, 120_000);

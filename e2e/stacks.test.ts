@@ -130,6 +130,21 @@ test("side by side the table says what differs; a sub's residuals are shown, a n
   expect(map.length).toBe(1);
   await driver.executeScript("arguments[0].scrollIntoView({ block: 'center' })", map[0]);
   await look("residuals");
+  // What was rejected of that sub, over the picture.
+  expect(await textOf(driver, "[data-testid=stack-report]")).toMatch(/Rejected: [\d.]+ % of its pixels above/);
+  const rejected = await driver.findElement(By.xpath("//button[starts-with(normalize-space(.), 'Rejected of ')]"));
+  await rejected.click();
+  await waitFor(
+    driver,
+    "the map of what was rejected",
+    async () => (await driver.findElements(By.css("[data-testid=rejected-map][data-ready=true]"))).length === 1,
+  );
+  const painted = await driver.executeScript<number>(`
+    const canvas = document.querySelector("[data-testid=rejected-map]");
+    const { data } = canvas.getContext("2d").getImageData(0, 0, canvas.width, canvas.height);
+    return data.filter((v, i) => i % 4 === 3 && v > 0).length;`);
+  expect(painted).toBeGreaterThan(0);
+  await look("rejected-of-sub");
   const note = await driver.findElement(By.css("[data-testid=stack-report] textarea"));
   await note.sendKeys("sharper in the corners");
   await click(driver, "Side by side");

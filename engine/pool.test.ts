@@ -155,10 +155,25 @@ describe("the pool over real workers", () => {
     await resumed.release();
     expect(kept.size).toBe(0);
 
+    // So it does in the midst of its drops, the ordinary stack being there.
+    const drizzled = { ...wanted, settings: { ...wanted.settings, drizzle: "1.5" as const } };
+    const late = new AbortController();
+    const onDrops = (f: number) => f > 0.51 && late.abort();
+    const first = makeStack(pool, { ...drizzled, strips }, { signal: late.signal, onProgress: onDrops });
+    await expect(first).rejects.toThrow(Stopped);
+    await new Promise((resolve) => setTimeout(resolve, 100));
+    asked.length = 0;
+    const goneOn = await makeStack(pool, { ...drizzled, strips }, { onProgress: () => undefined });
+    expect(asked).toContain("new");
+    expect(asked[0]).toBe("kept");
+    const inOneGo = await makeStack(pool, drizzled, { onProgress: () => undefined });
+    for (const kind of ["mean", "a", "b", "coverage", "rejected"] as const)
+      expect(Buffer.compare(await bytesOf(goneOn[kind]), await bytesOf(inOneGo[kind]))).toBe(0);
+
     const fractions: number[] = [];
     const made = await makeStack(pool, wanted, { onProgress: (f) => fractions.push(f) });
     expect(made.report.subsUsed).toBe(4);
-    for (const kind of ["mean", "a", "b", "coverage"] as const)
+    for (const kind of ["mean", "a", "b", "coverage", "rejected", "rejectedBySub"] as const)
       expect(Buffer.compare(await bytesOf(resumed[kind]), await bytesOf(made[kind]))).toBe(0);
     expect([...fractions].sort((a, b) => a - b)).toEqual(fractions);
     expect(fractions[fractions.length - 1]).toBe(1);

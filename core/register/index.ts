@@ -9,6 +9,8 @@ export type {
   RegistrationResult,
 } from "./match";
 export { matchStars } from "./match";
+export type { ResamplingCost } from "./cost";
+export { resamplingCost } from "./cost";
 export type { ResamplingKernel } from "./resample";
 export { placesOf, RESAMPLING_REACH, resample, resamplingNoiseGain, sourceRegion } from "./resample";
 export type { LinearWarp, Matrix, Warp } from "./warp";

@@ -37,7 +37,7 @@ function keys(x: number): number {
 const tables = new Map<ResamplingKernel, WeightTable>();
 
 /** The weights of a kernel, worked out once. */
-function weightTable(kernel: ResamplingKernel): WeightTable {
+export function weightTable(kernel: ResamplingKernel): WeightTable {
   const known = tables.get(kernel);
   if (known) return known;
   const { taps, shape } = SHAPES[kernel];

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { resamplingNoiseGain, warpSchema } from "../register";
+import { resamplingCost, resamplingNoiseGain, warpSchema } from "../register";
 import type { PlannedSub, StackPlan, SubFacts } from "./plan";
 import { residualVector } from "./plan";
 import type { StackSettings } from "./settings";
@@ -69,6 +69,8 @@ export const stackReport = z.object({
     .object({ columns: z.number().int(), rows: z.number().int(), px: z.number(), left: z.number(), top: z.number() })
     .nullable()
     .default(null),
+  /** What resampling costs stars of the median sub and white noise, in the mean over all places between pixels (ResamplingCost). */
+  resampling: z.object({ widening: z.number(), noise: z.number(), shared: z.number() }).nullable().default(null),
   /** Of how many subs saturated cores were filled, and from how many others; null for none. */
   cores: z.object({ filled: z.number().int(), from: z.number().int() }).nullable().default(null),
   fwhmPx: z.number().nullable(),
@@ -175,6 +177,7 @@ export function makeReport(
   const widths = usedFacts
     .flatMap((sub) => (sub.measures.fwhmPx === null ? [] : [sub.measures.fwhmPx]))
     .sort((a, b) => a - b);
+  const medianWidth = widths.length > 0 ? widths[Math.floor(widths.length / 2)] : null;
   return stackReport.parse({
     referenceName: byId.get(plan.referenceId)?.name ?? plan.referenceId,
     subsUsed: plan.used.length,
@@ -208,13 +211,14 @@ export function makeReport(
     }),
     noise,
     fwhmPx: findings.fwhmPx,
-    medianSubFwhmPx: widths.length > 0 ? widths[Math.floor(widths.length / 2)] : null,
+    medianSubFwhmPx: medianWidth,
     seconds: findings.seconds,
     peakBytes: findings.peakBytes,
     stages: findings.stages ?? [],
     dither: findings.dither ?? null,
     blocks: findings.blocks ?? null,
     cores: coresOf(plan),
+    resampling: medianWidth === null ? null : resamplingCost(settings.resampling, medianWidth),
   } satisfies StackReport);
 }
 
@@ -249,5 +253,6 @@ export function broughtReport(
     dither: null,
     blocks: null,
     cores: null,
+    resampling: null,
   };
 }

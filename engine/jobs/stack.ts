@@ -28,7 +28,7 @@ export interface FinishedStack {
   coverage: Blob;
   /** How many samples were rejected at each pixel: above the others, in all, below them. */
   rejected: Blob;
-  /** In how many pixels of square blocks each sub was rejected (RejectedBlocks): a plane for above and one for below a sub. */
+  /** In how many pixels of square blocks each sub was rejected (RejectedBlocks): below one another for each sub those above, then those below. */
   rejectedBySub: Blob;
   /** Forgets the strips that it was made of; called when it is stored. */
   release: () => Promise<void>;
@@ -174,7 +174,7 @@ export async function makeStack(
     rejectedOf: await rejectedCounts(plan.used.length, blockPlanes),
   });
   const history = recipeLines(plan, settings, stackReport);
-  const blockLines = plan.used.map(({ name }, i) => `planes ${2 * i + 1} and ${2 * i + 2}: ${name}, above and below`);
+  const blockLines = plan.used.map(({ name }, i) => `from row ${2 * i * blocks.rows + 1} on: ${name}`);
   onProgress(1, "Done");
   return {
     plan,
@@ -198,10 +198,14 @@ export async function makeStack(
       "uint8",
     ),
     rejectedBySub: assemble(
-      ...([blocks.columns, blocks.rows, 2 * plan.used.length] as const),
+      ...([blocks.columns, 2 * plan.used.length * blocks.rows, 1] as const),
       [["IMAGETYP", "stack coverage, rejected by sub"]],
-      [`pixels at which each sub was rejected, in blocks of ${blocks.px} px, 255 for more`, ...blockLines],
-      blockPlanes,
+      [
+        `pixels at which each sub was rejected, in blocks of ${blocks.px} px, 255 for more`,
+        `of each sub ${blocks.rows} rows for those above the others, then as many for those below`,
+        ...blockLines,
+      ],
+      () => plan.used.flatMap((_, i) => [...blockPlanes(2 * i), ...blockPlanes(2 * i + 1)]),
       "uint8",
     ),
     release: () => store.forget(null),

@@ -1,8 +1,9 @@
 "use client";
 
-import { extent } from "d3-array";
+import { extent, median } from "d3-array";
 import type { ReactNode } from "react";
-import { useState } from "react";
+import { useMemo, useState } from "react";
+import { resamplingCost } from "@/core/register";
 import type { StackSettings } from "@/core/stack";
 import { stackParameters, stackSettings } from "@/core/stack";
 import { exposureOf } from "@/state/lights";
@@ -10,7 +11,7 @@ import { referenceOf } from "@/state/selectors";
 import type { StackInWork, SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Choice } from "../kit/choice";
-import { duration } from "../kit/format";
+import { duration, fixed } from "../kit/format";
 import { InlineParameter } from "../kit/parameterSetting";
 import { Tick } from "../kit/tick";
 import { useGrades } from "../subs/grades";
@@ -39,6 +40,7 @@ export function SettingsColumn() {
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const isVideo = included.some(({ video }) => video !== null);
   const exposedS = timeOf(included);
+  const fwhmPx = median(included, ({ measures }) => measures?.fwhmPx ?? undefined);
   const [byFilter, setByFilter] = useState(false);
   const filters = [...new Set(included.flatMap(({ metadata }) => metadata.filter ?? []))];
   const waiting = useProject((state) => state.project.stackQueue.length);
@@ -121,7 +123,10 @@ export function SettingsColumn() {
           />
         </Sentence>
         <Sentence label="Allow">{inline("transform")}</Sentence>
-        <Sentence label="Resample with">{inline("resampling")}</Sentence>
+        <Sentence label="Resample with">
+          {inline("resampling")}
+          {fwhmPx ? <CostOfResampling kernel={settings.resampling} fwhmPx={fwhmPx} /> : null}
+        </Sentence>
         <Sentence label="Normalise">
           {inline("normalise")}
           {settings.normalise === "local" ? (
@@ -132,6 +137,7 @@ export function SettingsColumn() {
         <Sentence label="Reject">{inline("reject")}</Sentence>
         <RejectionLimits reject={settings.reject} inline={inline} />
         {inline("keepTrails")}
+        {new Set(included.map(({ metadata }) => metadata.exposureS)).size > 1 ? inline("keepCores") : null}
         <Sentence label="Combine what is left as">{inline("combine")}</Sentence>
         <Sentence label="Drizzle">
           {inline("drizzle")}
@@ -234,6 +240,21 @@ function timeOf(subs: SubRecord[]): number {
   const exposedS = exposureOf(subs);
   const [first, last] = extent(subs, ({ timeMs }) => timeMs ?? undefined);
   return exposedS > 0 || first === undefined ? exposedS : (last - first) / 1000;
+}
+
+/** What the chosen kernel does to stars of the median sub, and to noise. */
+function CostOfResampling({ kernel, fwhmPx }: { kernel: StackSettings["resampling"]; fwhmPx: number }) {
+  const { widening, noise, shared } = useMemo(() => resamplingCost(kernel, fwhmPx), [kernel, fwhmPx]);
+  return (
+    <span
+      className="figures text-quiet"
+      data-help="For subs that lie anywhere between the pixels of the reference"
+      data-testid="cost-of-resampling"
+    >
+      FWHM {fixed(fwhmPx, 2)} → {fixed(fwhmPx * widening, 2)} px, noise per pixel × {fixed(noise, 2)}, of which
+      neighbours share {fixed(100 * shared, 0)} %
+    </span>
+  );
 }
 
 function Sentence({ label, children }: { label: string; children: ReactNode }) {

@@ -8,14 +8,15 @@ import type { StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import type { Look } from "../viewer/pictureViewer";
+import { RejectedMap } from "./rejectedMap";
 import { PictureViewer } from "../viewer/pictureViewer";
 
 const PLAIN_CURVES = Array.from({ length: 3 }, () => ({ black: 0, white: 1, a: 1e-3 }));
 
-type Shown = "mean" | "coverage" | "rejected";
+type Shown = "mean" | "coverage" | "rejected" | "ofSub";
 
 /** What can be looked at of a stack, with its words. */
-const SHOWN: Record<Shown, { words: string; help: (most: number) => string }> = {
+const SHOWN: Record<Exclude<Shown, "ofSub">, { words: string; help: (most: number) => string }> = {
   mean: { words: "Picture", help: () => "The stack with the display stretch" },
   coverage: {
     words: "Coverage",
@@ -27,12 +28,15 @@ const SHOWN: Record<Shown, { words: string; help: (most: number) => string }> = 
   },
 };
 
-/** A stack, how many subs have data at each of its pixels, or how many of their samples were rejected. */
-export function StackPictureView({ stack }: { stack: StackRecord }) {
+/** A stack, how many subs have data at each of its pixels, or how many of their samples were rejected; and where those of one sub were. */
+export function StackPictureView({ stack, subId = null }: { stack: StackRecord; subId?: string | null }) {
   const session = useSession();
   const { width, height, stretch } = stack.facts;
   const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
-  const [shows, setShows] = useState<Shown>("mean");
+  const [wanted, setShows] = useState<Shown>("mean");
+  const sub = stack.report.subs.find(({ id, rejected }) => id === subId && rejected !== null) ?? null;
+  const map = wanted === "ofSub" ? sub : null;
+  const shows = wanted === "ofSub" ? "mean" : wanted;
   const [treatment, setTreatment] = useState<Treatment | null>(null);
   useEffect(() => {
     let gone = false;
@@ -58,7 +62,7 @@ export function StackPictureView({ stack }: { stack: StackRecord }) {
     () => (shows === "mean" ? stretchCurves(stretchParameters.defaults, stretch) : PLAIN_CURVES),
     [shows, stretch],
   );
-  const has = ({ brought, report }: StackRecord): Shown[] => [
+  const has = ({ brought, report }: StackRecord): (keyof typeof SHOWN)[] => [
     "mean",
     ...(brought?.hasCoverage === false ? [] : (["coverage"] as const)),
     ...(report.rejection === null ? [] : (["rejected"] as const)),
@@ -75,19 +79,34 @@ export function StackPictureView({ stack }: { stack: StackRecord }) {
         look={look}
         onLook={setLook}
         label={`Stack ${stack.name}`}
+        overlay={
+          map
+            ? (toScreen, scale) => <RejectedMap stack={stack} subId={map.id} toScreen={toScreen} scale={scale} />
+            : undefined
+        }
       />
       <div className="absolute top-2 left-2 flex gap-1">
         {has(stack).map((kind) => (
           <Button
             key={kind}
             help={SHOWN[kind].help(most)}
-            aria-pressed={shows === kind}
-            className={shows === kind ? "border-quiet" : "text-quiet"}
+            aria-pressed={!map && shows === kind}
+            className={!map && shows === kind ? "border-quiet" : "text-quiet"}
             onClick={() => setShows(kind)}
           >
             {SHOWN[kind].words}
           </Button>
         ))}
+        {sub ? (
+          <Button
+            help="The picture, with blocks in which samples of the chosen sub were rejected: yellow above the others or on a trail, blue below them"
+            aria-pressed={map !== null}
+            className={map ? "border-quiet" : "text-quiet"}
+            onClick={() => setShows("ofSub")}
+          >
+            Rejected of {sub.name}
+          </Button>
+        ) : null}
       </div>
     </div>
   );

@@ -23,7 +23,16 @@ const STAGE_WORDS: Record<StackRecord["report"]["stages"][number]["stage"], stri
 const CHANNEL_NAMES = ["red", "green", "blue"];
 
 /** What went into a stack and how good it became, in figures. */
-export function StackReportView({ stack }: { stack: StackRecord }) {
+export function StackReportView({
+  stack,
+  subId,
+  onSub,
+}: {
+  stack: StackRecord;
+  /** The sub of which more is shown. */
+  subId: string | null;
+  onSub: (id: string | null) => void;
+}) {
   const session = useSession();
   const { report } = stack;
   const leftOut = report.subs.filter((sub) => !sub.used);
@@ -52,7 +61,7 @@ export function StackReportView({ stack }: { stack: StackRecord }) {
           )}
         </>
       ) : null}
-      {stack.brought ? null : <UsedSubs stack={stack} />}
+      {stack.brought ? null : <UsedSubs stack={stack} openId={subId} onOpen={onSub} />}
       {stack.brought ? null : <MakeAgain stack={stack} />}
       <CopyForm stack={stack} />
       <Note stack={stack} />
@@ -90,6 +99,12 @@ function Made({ stack }: { stack: StackRecord }) {
         <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
         {report.rejection ? <Row name="Rejected" value={rejectionWords(report.rejection)} /> : null}
         <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
+        {report.cores ? (
+          <Row
+            name="Saturated cores"
+            value={`of ${report.cores.filled} subs filled from ${report.cores.from} that hold more light`}
+          />
+        ) : null}
         {report.dither ? (
           <Row name="Drops on a pixel vary by" value={`${fixed(100 * report.dither.spread, 0)} %`} />
         ) : null}

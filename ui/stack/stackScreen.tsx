@@ -18,6 +18,7 @@ export function StackScreen() {
   const current = stacks.find((stack) => stack.id === currentId) ?? null;
   const stacking = useStacking() !== undefined;
   const session = useSession();
+  const [subId, setSubId] = useState<string | null>(null);
   const [sideBySide, setSideBySide] = useState(false);
   return (
     <div className="flex h-full">
@@ -33,14 +34,14 @@ export function StackScreen() {
               }}
             />
           ) : current ? (
-            <StackPictureView key={current.id} stack={current} />
+            <StackPictureView key={current.id} stack={current} subId={subId} />
           ) : (
             <NoStack stacking={stacking} />
           )}
         </div>
         <StackShelf stacks={stacks} currentId={currentId} sideBySide={sideBySide} onSideBySide={setSideBySide} />
       </div>
-      {current ? <StackReportView stack={current} /> : null}
+      {current ? <StackReportView stack={current} subId={subId} onSub={setSubId} /> : null}
     </div>
   );
 }

@@ -2,7 +2,6 @@
 
 import { quantile } from "d3-array";
 import { scaleLinear } from "d3-scale";
-import { useState } from "react";
 import type { StackRecord } from "@/storage";
 import { Button } from "../kit/button";
 import { fixed } from "../kit/format";
@@ -10,8 +9,16 @@ import { fixed } from "../kit/format";
 type ReportedSub = StackRecord["report"]["subs"][number];
 
 /** The subs that went in: what each adds, and how well its stars lie over those of the reference. */
-export function UsedSubs({ stack: { report, facts, settings } }: { stack: StackRecord }) {
-  const [openId, setOpenId] = useState<string | null>(null);
+export function UsedSubs({
+  stack: { report, facts, settings },
+  openId,
+  onOpen,
+}: {
+  stack: StackRecord;
+  /** The sub of which more is shown. */
+  openId: string | null;
+  onOpen: (id: string | null) => void;
+}) {
   const used = report.subs.filter((sub) => sub.used);
   // Residuals are in pixels of the reference.
   const scale = settings.drizzle === "no" ? 1 : Number(settings.drizzle);
@@ -38,8 +45,8 @@ export function UsedSubs({ stack: { report, facts, settings } }: { stack: StackR
                   type="button"
                   className="min-h-6 w-full text-left hover:text-accent"
                   aria-expanded={openId === sub.id}
-                  data-help="Shows how this sub's stars miss those of the reference"
-                  onClick={() => setOpenId(openId === sub.id ? null : sub.id)}
+                  data-help="Shows how this sub's stars miss those of the reference, and lets you see over the picture what was rejected of it"
+                  onClick={() => onOpen(openId === sub.id ? null : sub.id)}
                 >
                   {sub.name}
                 </button>
@@ -62,6 +69,12 @@ export function UsedSubs({ stack: { report, facts, settings } }: { stack: StackR
             {openId === sub.id ? (
               <tr>
                 <td colSpan={4} className="pb-2">
+                  {sub.rejected ? (
+                    <p className="pb-1 font-sans text-quiet">
+                      Rejected: {fixed(100 * sub.rejected.above, 2)} % of its pixels above the others,{" "}
+                      {fixed(100 * sub.rejected.below, 2)} % below.
+                    </p>
+                  ) : null}
                   <Residuals sub={sub} width={facts.width / scale} height={facts.height / scale} />
                 </td>
               </tr>

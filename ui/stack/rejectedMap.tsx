@@ -1,0 +1,69 @@
+"use client";
+
+import { useEffect, useRef, useState } from "react";
+import type { RejectedCounts } from "@/state/rejectedMap";
+import { rejectedCounts } from "@/state/rejectedMap";
+import type { StackRecord } from "@/storage";
+import { useSession } from "../frame/session";
+
+/** Counts from which on a block is drawn in full. */
+const FULL = 48;
+const ABOVE = [240, 200, 80];
+const BELOW = [95, 176, 224];
+
+/** The blocks in which samples of a sub were rejected, drawn over the stack: yellow above the others, blue below. */
+export function RejectedMap({
+  stack,
+  subId,
+  toScreen,
+  scale,
+}: {
+  stack: StackRecord;
+  subId: string;
+  toScreen: (x: number, y: number) => [number, number];
+  scale: number;
+}) {
+  const session = useSession();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [counts, setCounts] = useState<RejectedCounts | null>(null);
+  const { blocks } = stack.report;
+  useEffect(() => {
+    let gone = false;
+    setCounts(null);
+    void rejectedCounts(session.files, stack, subId).then((found) => {
+      if (!gone) setCounts(found);
+    });
+    return () => {
+      gone = true;
+    };
+  }, [session, stack, subId]);
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (!context || !counts || !blocks) return;
+    const picture = context.createImageData(blocks.columns, blocks.rows);
+    for (let b = 0; b < blocks.columns * blocks.rows; b++) {
+      const [above, below] = [counts.above[b], counts.below[b]];
+      if (above + below === 0) continue;
+      const colour = above >= below ? ABOVE : BELOW;
+      const opacity = 0.35 + 0.55 * Math.min(1, (above + below) / FULL);
+      picture.data.set([...colour, 255 * opacity], 4 * b);
+    }
+    context.putImageData(picture, 0, 0);
+  }, [counts, blocks]);
+  if (!blocks) return null;
+  const [left, top] = toScreen(blocks.left - 0.5, blocks.top - 0.5);
+  return (
+    <canvas
+      ref={canvas}
+      width={blocks.columns}
+      height={blocks.rows}
+      data-testid="rejected-map"
+      data-ready={counts !== null}
+      className="pointer-events-none absolute"
+      style={{
+        ...{ left, top, width: blocks.columns * blocks.px * scale, height: blocks.rows * blocks.px * scale },
+        imageRendering: "pixelated",
+      }}
+    />
+  );
+}
