@@ -126,7 +126,7 @@ test("side by side the table says what differs; a sub's residuals are shown, a n
   await click(driver, "Back to the picture");
   const names = await driver.findElements(By.css("[data-testid=stack-report] button[aria-expanded]"));
   await names[1].click();
-  const map = await driver.findElements(By.css("[data-testid=residuals] svg, [data-testid=stack-report] td p"));
+  const map = await driver.findElements(By.css("[data-testid=residuals] svg, [data-testid=no-residuals]"));
   expect(map.length).toBe(1);
   await driver.executeScript("arguments[0].scrollIntoView({ block: 'center' })", map[0]);
   await look("residuals");

@@ -45,25 +45,33 @@ export function RejectedMap({
       const [above, below] = [counts.above[b], counts.below[b]];
       if (above + below === 0) continue;
       const colour = above >= below ? ABOVE : BELOW;
-      const opacity = 0.35 + 0.55 * Math.min(1, (above + below) / FULL);
+      const opacity = 0.12 + 0.73 * Math.min(1, (above + below) / FULL);
       picture.data.set([...colour, 255 * opacity], 4 * b);
     }
     context.putImageData(picture, 0, 0);
   }, [counts, blocks]);
   if (!blocks) return null;
-  const [left, top] = toScreen(blocks.left - 0.5, blocks.top - 0.5);
+  const [pictureLeft, pictureTop] = toScreen(-0.5, -0.5);
+  const { width, height } = stack.facts;
   return (
-    <canvas
-      ref={canvas}
-      width={blocks.columns}
-      height={blocks.rows}
-      data-testid="rejected-map"
-      data-ready={counts !== null}
-      className="pointer-events-none absolute"
-      style={{
-        ...{ left, top, width: blocks.columns * blocks.px * scale, height: blocks.rows * blocks.px * scale },
-        imageRendering: "pixelated",
-      }}
-    />
+    // The last blocks reach beyond the picture.
+    <div
+      className="pointer-events-none absolute overflow-hidden"
+      style={{ left: pictureLeft, top: pictureTop, width: width * scale, height: height * scale }}
+    >
+      <canvas
+        ref={canvas}
+        width={blocks.columns}
+        height={blocks.rows}
+        data-testid="rejected-map"
+        data-ready={counts !== null}
+        className="absolute max-w-none"
+        style={{
+          ...{ left: blocks.left * scale, top: blocks.top * scale },
+          ...{ width: blocks.columns * blocks.px * scale, height: blocks.rows * blocks.px * scale },
+          imageRendering: "pixelated",
+        }}
+      />
+    </div>
   );
 }

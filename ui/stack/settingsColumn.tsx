@@ -251,8 +251,8 @@ function CostOfResampling({ kernel, fwhmPx }: { kernel: StackSettings["resamplin
       data-help="For subs that lie anywhere between the pixels of the reference"
       data-testid="cost-of-resampling"
     >
-      FWHM {fixed(fwhmPx, 2)} → {fixed(fwhmPx * widening, 2)} px, noise per pixel × {fixed(noise, 2)}, of which
-      neighbours share {fixed(100 * shared, 0)} %
+      FWHM {fixed(fwhmPx, 2)} → {fixed(fwhmPx * widening, 2)} px, noise × {fixed(noise, 2)}, neighbours alike by{" "}
+      {fixed(100 * shared, 0)} %
     </span>
   );
 }

@@ -93,7 +93,11 @@ const LONG = 0.05;
 function Residuals({ sub, width, height }: { sub: ReportedSub; width: number; height: number }) {
   const { vectors } = sub;
   if (vectors.length === 0)
-    return <p className="font-sans text-quiet">It is the reference, or was stacked before residuals were kept.</p>;
+    return (
+      <p className="font-sans text-quiet" data-testid="no-residuals">
+        It is the reference, or was stacked before residuals were kept.
+      </p>
+    );
   const across = 280;
   const toMap = scaleLinear([0, width], [0, across]);
   const lengths = vectors.map(([, , dx, dy]) => Math.hypot(dx, dy));

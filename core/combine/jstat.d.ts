@@ -1,0 +1,3 @@
+declare module "jstat" {
+  export const jStat: { studentt: { inv(probability: number, freedom: number): number } };
+}
