@@ -1,4 +1,4 @@
-import { jStat } from "jstat";
+import jstat from "jstat";
 import type { Kept, Limits, Rejector, Table } from "../kernels";
 
 /**
@@ -10,7 +10,7 @@ export function criticalValues(n: number, most: number, significance: number): n
     const i = k + 1;
     const freedom = n - i - 1;
     if (freedom < 1) return 0;
-    const t = jStat.studentt.inv(1 - significance / (2 * (n - i + 1)), freedom);
+    const t = jstat.studentt.inv(1 - significance / (2 * (n - i + 1)), freedom);
     return ((n - i) * t) / Math.sqrt((freedom + t * t) * (n - i + 1));
   });
 }

@@ -1,3 +1,4 @@
 declare module "jstat" {
-  export const jStat: { studentt: { inv(probability: number, freedom: number): number } };
+  const jstat: { studentt: { inv(probability: number, freedom: number): number } };
+  export default jstat;
 }
