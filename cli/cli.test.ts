@@ -62,7 +62,7 @@ describe("parameters as options", () => {
     // What the parameter itself refuses is refused here, by the option's name, and not by a dump of its schema later.
     expect(() => checkOptions(z.object(optionsOf(calibrationParameters)), { bin: "1.5" })).toThrow(/^--bin: /);
     expect(() => checkOptions(options, { low: "three" })).toThrow(/^--low: /);
-    expect(switchesOf(stackParameters)).toEqual(["keep-trails", "keep-doubles", "mix-filters"]);
+    expect(switchesOf(stackParameters)).toEqual(["keep-trails", "keep-cores", "keep-doubles", "mix-filters"]);
   });
 
   test("the usage names each with its range and default", () => {
@@ -131,7 +131,7 @@ describe("the whole way without a screen", () => {
       steps: [
         {
           operation: "noise.starlet",
-          version: 1,
+          version: 2,
           params: { strength: 0.6, scales: 4 },
           channels: "together",
           blend: 1,

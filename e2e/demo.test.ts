@@ -63,7 +63,7 @@ test("a changed strength reaches the crops, the main thread stays free, and the 
   const round = async (shift: number): Promise<number[]> => {
     await driver.executeScript("window.blocked = []");
     const strengths = [0.7, 0.6, 0.55].map((value) => (value + shift).toFixed(2));
-    await change("B", "[data-step='noise.starlet'] input[aria-label='Strength, number']", strengths);
+    await change("B", "[data-step='noise.mixture'] input[aria-label='Strength, number']", strengths);
     await change(
       "C",
       "[data-step='deconvolve.richardson-lucy'] input[aria-label='Iterations, number']",

@@ -138,7 +138,7 @@ test("Compare shows four lanes at three spots; a setting changes the crops and t
   const [a, b] = [`A:${spots[0]}`, `B:${spots[0]}`];
   const [untouched, before] = [await pixelsOf(a), await pixelsOf(b)];
   expect(before).not.toBe(untouched);
-  const field = await see(driver, "[data-step='noise.starlet'] input[aria-label='Strength, number']");
+  const field = await see(driver, "[data-step='noise.mixture'] input[aria-label='Strength, number']");
   await field.sendKeys(Key.chord(Key.CONTROL, "a"), "0.9", Key.ENTER);
   await waitFor(driver, "crop follows", async () => (await pixelsOf(b)) !== before);
   expect(await pixelsOf(a)).toBe(untouched);
@@ -256,7 +256,7 @@ test("Finish renders a lane and exports FITS, PNG and the chain; other readers a
   const fitsPath = await downloaded(session, ".fits");
   const frame = valueOf(await openFits(bytesOfArray("out.fits", new Uint8Array(readFileSync(fitsPath)))));
   expect([frame.width, frame.height, frame.channels, frame.bitpix]).toEqual([360, 280, 3, -32]);
-  expect(frame.header.history.join("")).toContain("noise.starlet");
+  expect(frame.header.history.join("")).toContain("noise.mixture");
   const raster = await frame.read(wholeRegion(frame));
   expect(robustSpread(raster.planes[0]).centre).toBeGreaterThan(0.005);
   expect(secondReader(readFileSync(fitsPath))).toEqual({

@@ -27,7 +27,7 @@ function stepOf(operationId: string): LaneStep {
 
 /** The board of a first stack: untouched, noise reduction, deconvolution, and both; the proposed spots. */
 export function firstBoard(stack: StackRecord): Board {
-  const noise = () => stepOf("noise.starlet");
+  const noise = () => stepOf("noise.mixture");
   const sharp = () => stepOf("deconvolve.richardson-lucy");
   const chains = [[], [noise()], [sharp()], [noise(), sharp()]];
   const lanes = chains.map((steps, k) => ({

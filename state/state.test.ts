@@ -63,9 +63,9 @@ describe("the board", () => {
     const { lanes, spots } = board();
     expect(lanes.map(({ letter, steps }) => [letter, ...steps.map(({ operation }) => operation)])).toEqual([
       ["A"],
-      ["B", "noise.starlet"],
+      ["B", "noise.mixture"],
       ["C", "deconvolve.richardson-lucy"],
-      ["D", "noise.starlet", "deconvolve.richardson-lucy"],
+      ["D", "noise.mixture", "deconvolve.richardson-lucy"],
     ]);
     expect(spots[0]).toMatchObject({ name: "Dark background", x: 5, y: 6 });
   });
@@ -93,7 +93,7 @@ describe("the board", () => {
     b = moveStep(b, lane.id, 2, 0);
     expect(b.lanes[3].steps.map(({ operation }) => operation)).toEqual([
       "stretch.arcsinh",
-      "noise.starlet",
+      "noise.mixture",
       "deconvolve.richardson-lucy",
     ]);
     b = changeStep(b, lane.id, lane.steps[0].id, { blend: 0.3 });

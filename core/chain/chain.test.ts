@@ -6,6 +6,7 @@ import { CREATOR } from "../version";
 import { joinFromMode, splitForMode } from "./channels";
 import { chainToJson, migratedStep, newStep, parseChain } from "./index";
 import { migratedFile } from "./schema";
+import type { AnyOperation } from "../operations";
 import { findOperation, OPERATIONS } from "../operations";
 import { sampleRegions, SeenPicture } from "./measure";
 
@@ -31,7 +32,7 @@ describe("chain files", () => {
     ["a newer operation", { ...good, steps: [{ ...step, version: 99 }] }, "steps.0.version"],
     [
       "a mode that the operation has not",
-      { ...good, steps: [{ ...newStep(OPERATIONS[2]), channels: "each" }] },
+      { ...good, steps: [{ ...newStep(findOperation("stretch.arcsinh") as AnyOperation), channels: "each" }] },
       "steps.0.channels",
     ],
     ["a parameter out of range", { ...good, steps: [{ ...step, params: { strength: 7 } }] }, "steps.0.params.strength"],
@@ -45,7 +46,10 @@ describe("chain files", () => {
 
   test("missing parameters take their defaults", () => {
     const result = parseChain({ ...good, steps: [{ ...step, params: { strength: 0.9 } }] });
-    expect(result.ok && result.value.steps[0].params).toEqual({ strength: 0.9, detail: 0.7, scales: 5 });
+    expect(result.ok && result.value.steps[0].params).toEqual({
+      ...{ strength: 0.9, threshold: 3.5, detail: 0.7, scales: 5, leastGrain: 0 },
+      ...{ keepPoints: true, pointSnr: 4 },
+    });
   });
 });
 

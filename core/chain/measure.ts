@@ -1,4 +1,4 @@
-import type { FactId, PictureLook } from "../facts";
+import type { Fact, FactId, PictureLook } from "../facts";
 import { FACTS } from "../facts";
 import type { JobHandle } from "../job";
 import type { ChannelMode } from "../operations";
@@ -36,7 +36,7 @@ export async function measureFacts(
     const [id, mode] = key.split("@") as [FactId, ChannelMode];
     const values: unknown[] = [];
     const pictures = splitForMode((await seen.samples())[0], mode).length;
-    for (let k = 0; k < pictures; k++) values.push(await FACTS[id].measure(seen.inMode(mode, k), job));
+    for (let k = 0; k < pictures; k++) values.push(await seen.fact(FACTS[id] as Fact<unknown>, mode, k));
     found[key] = values;
   }
   return found;
@@ -88,6 +88,7 @@ export function sampleRegions(size: { width: number; height: number }): Region[]
 export class SeenPicture {
   private pieces: Promise<Raster[]> | null = null;
   private differences: Promise<Raster[] | null> | null = null;
+  private readonly facts = new Map<string, Promise<unknown>>();
   private readonly regions: Region[];
 
   constructor(
@@ -108,6 +109,14 @@ export class SeenPicture {
     return this.differences;
   }
 
+  /** A fact of the k-th picture of a mode; measured once. */
+  fact<V>(fact: Fact<V>, mode: ChannelMode, k: number): Promise<V> {
+    const key = `${fact.id}@${mode} ${k}`;
+    const known = this.facts.get(key) ?? fact.measure(this.inMode(mode, k), this.job);
+    this.facts.set(key, known);
+    return known as Promise<V>;
+  }
+
   inMode(mode: ChannelMode, k: number): PictureLook {
     const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
     return {
@@ -115,6 +124,7 @@ export class SeenPicture {
       places: this.regions,
       samples: async () => (await this.samples()).map(ofMode),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
+      fact: (fact) => this.fact(fact, mode, k),
       overview: async (side) => ofMode(await this.overview(side)),
     };
   }

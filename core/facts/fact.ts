@@ -12,6 +12,8 @@ export interface PictureLook {
   samples(): Promise<Raster[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
+  /** Another fact of the same picture, measured once for all that go by it. */
+  fact<V>(fact: Fact<V>): Promise<V>;
   /** The whole picture reduced by box means to at most `side` px along its longer axis, without gaps. */
   overview(side: number): Promise<Raster>;
 }

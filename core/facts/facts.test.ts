@@ -11,6 +11,7 @@ import { FACTS, factOf, NOISE_SCALES } from "./index";
 const job = quietJob(wasmKernels());
 const look = (picture: Raster, difference: Raster | null = null): PictureLook => ({
   fullScale: 1,
+  fact: (fact) => fact.measure(look(picture, difference), job),
   places: [{ x: 0, y: 0, width: picture.width, height: picture.height }],
   samples: () => Promise.resolve([picture]),
   halfDifferences: () => Promise.resolve(difference && [difference]),

@@ -2,13 +2,15 @@ import type { Fact } from "./fact";
 import { background } from "./background";
 import { noiseCurve } from "./noiseCurve";
 import { stars } from "./stars";
+import { grain } from "./grain";
 import { levels } from "./levels";
+import { mixture } from "./mixture";
 import { noise } from "./noise";
 import { psf } from "./psf";
 import { sky } from "./sky";
 
 /** Every fact, by its id. A new one is one line here. */
-export const FACTS = { background, levels, noise, noiseCurve, psf, sky, stars } as const;
+export const FACTS = { background, grain, levels, mixture, noise, noiseCurve, psf, sky, stars } as const;
 
 export type FactId = keyof typeof FACTS;
 export type FactValue<I extends FactId> = (typeof FACTS)[I] extends Fact<infer V> ? V : never;

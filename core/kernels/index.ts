@@ -5,6 +5,8 @@ export { goodFftSize } from "./convolution/contract";
 export type { Kernels } from "./kernels";
 export { createPlainKernels, createWasmKernels } from "./kernels";
 export type { LineSums } from "./lines/contract";
+export type { MixtureBand } from "./mixture/contract";
+export { NEIGHBOURS } from "./mixture/contract";
 export type { DropSums } from "./drizzle/contract";
 export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";

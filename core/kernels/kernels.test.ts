@@ -283,3 +283,57 @@ test("a kernel refuses a plane of another size and a PSF without a centre", () =
     );
   }
 });
+
+test("sums over windows: both twins to the last bit, the border mirrored; taps of another number are refused", () => {
+  const taps = noise(49, 4);
+  for (const [w, h] of [
+    [61, 40],
+    [5, 9],
+    [1, 1],
+    [64, 3],
+  ]) {
+    const plane = noise(w * h, w);
+    const [a, b] = [plain, wasm].map((kernels) => kernels.correlate(plane, w, h, taps, 7));
+    expect(worst(a, b)).toBe(0);
+  }
+  const dot = new Float32Array(15 * 15);
+  dot[7 * 15 + 7] = 1;
+  const out = wasm.correlate(dot, 15, 15, taps, 7);
+  // A correlation turns the taps round.
+  expect(out[5 * 15 + 8]).toBe(taps[5 * 7 + 2]);
+  expect(() => wasm.correlate(dot, 15, 15, taps, 6)).toThrow(RangeError);
+});
+
+test("the mixture's twins agree to single precision at any size, and one certain strength is a linear estimate", () => {
+  const random = createRandom(8);
+  const band = (axes: number, levels: number) => ({
+    project: Float32Array.from({ length: 25 * axes }, () => 0.3 * random.normal()),
+    back: Float32Array.from({ length: axes }, () => random.normal()),
+    gains: Float32Array.from({ length: axes * levels }, () => random.uniform()),
+    offsets: Float32Array.from({ length: levels }, () => -5 * random.uniform()),
+    ...{ axes, levels },
+  });
+  for (const [w, h] of [
+    [67, 41],
+    [9, 7],
+    [1, 1],
+  ]) {
+    const bands = [band(8, 10), band(5, 7), band(1, 1)];
+    const plane = noise(w * h, w);
+    const [a, b] = [plain, wasm].map((kernels) => kernels.mixtureShrink(plane, w, h, bands));
+    expect(worst(a, b)).toBeLessThan(3e-6 * Math.max(1, ...a.map(Math.abs)));
+  }
+  // One axis that looks at the middle alone, and one strength: the finest scale is halved.
+  const project = new Float32Array(25);
+  project[12] = 1;
+  const half = { project, back: Float32Array.of(1), gains: Float32Array.of(0.5), offsets: Float32Array.of(0) };
+  const plane = noise(30 * 20, 3);
+  const smooth = plain.starletSmooth(plane, 30, 20, 0);
+  const out = wasm.mixtureShrink(plane, 30, 20, [{ ...half, axes: 1, levels: 1 }]);
+  expect(
+    worst(
+      out,
+      plane.map((v, i) => smooth[i] + 0.5 * (v - smooth[i])),
+    ),
+  ).toBeLessThan(1e-6);
+});

@@ -11,6 +11,12 @@ import { drizzleWasm } from "./drizzle/wasm";
 import type { LineKernels } from "./lines/contract";
 import { linesPlain } from "./lines/plain";
 import { linesWasm } from "./lines/wasm";
+import type { MixtureKernels } from "./mixture/contract";
+import { mixturePlain } from "./mixture/plain";
+import { mixtureWasm } from "./mixture/wasm";
+import type { PatchKernels } from "./patches/contract";
+import { patchesPlain } from "./patches/plain";
+import { patchesWasm } from "./patches/wasm";
 import type { ResampleKernels } from "./resample/contract";
 import { resamplePlain } from "./resample/plain";
 import { resampleWasm } from "./resample/wasm";
@@ -20,6 +26,12 @@ import { skyWasm } from "./sky/wasm";
 import type { StarletKernels } from "./starlet/contract";
 import { starletPlain } from "./starlet/plain";
 import { starletWasm } from "./starlet/wasm";
+import type { VariationKernels } from "./variation/contract";
+import { variationPlain } from "./variation/plain";
+import { variationWasm } from "./variation/wasm";
+import type { WindowKernels } from "./window/contract";
+import { windowPlain } from "./window/plain";
+import { windowWasm } from "./window/wasm";
 
 /**
  * The hot computations, one folder each: what it computes (contract.ts), plain TypeScript (plain.ts, its oracle and its fallback), and
@@ -32,8 +44,12 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   CombineKernels &
   DrizzleKernels &
   LineKernels &
+  MixtureKernels &
+  PatchKernels &
   ResampleKernels &
-  SkyKernels;
+  SkyKernels &
+  VariationKernels &
+  WindowKernels;
 
 /** The kernels in plain TypeScript. */
 export function createPlainKernels(): Kernels {
@@ -44,8 +60,12 @@ export function createPlainKernels(): Kernels {
     ...combinePlain,
     ...drizzlePlain,
     ...linesPlain,
+    ...mixturePlain,
+    ...patchesPlain,
     ...resamplePlain,
     ...skyPlain,
+    ...variationPlain,
+    ...windowPlain,
   };
 }
 
@@ -65,7 +85,11 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...combineWasm(wasm),
     ...drizzleWasm(wasm),
     ...linesWasm(wasm),
+    ...mixtureWasm(wasm),
+    ...patchesWasm(wasm),
     ...resampleWasm(wasm),
     ...skyWasm(wasm),
+    ...variationWasm(wasm),
+    ...windowWasm(wasm),
   };
 }

@@ -1,5 +1,10 @@
 export type { BackgroundMesh, PlaneFit } from "./background";
 export { fitBackgroundPlane, measureBackground } from "./background";
+export { autocovariance, bandCovariance, gaussianCorrelation, REACH } from "./covariance";
+export type { NoiseModel } from "./noiseModel";
+export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, surroundings } from "./noiseModel";
+export type { Point, PointShape } from "./points";
+export { drawPoints, findPoints, POINTS_HALO } from "./points";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
 export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } from "./noise";

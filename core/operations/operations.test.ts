@@ -1,7 +1,7 @@
 import { chainHalo, measureChain, newStep, readySteps, runChain, stepsForHalves } from "../chain";
 import type { ChainStep } from "../chain";
 import { quietJob } from "../job";
-import { findStars, measurePicture, measureSub, starShape } from "../measure";
+import { findStars, measurePicture, POINTS_HALO, measureSub, starShape } from "../measure";
 import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
 import { cropRaster, frameOfRaster, meanAndDeviation, meanPlane, robustSpread, wholeRegion } from "../raster";
@@ -78,7 +78,12 @@ describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))
         field.kind !== "tick" && field.when ? { ...defaults, [field.when.name]: field.when.is } : { ...defaults };
       const values =
         field.kind === "slider"
-          ? [field.min, field.min + Math.round(((field.max - field.min) * 0.4) / field.step) * field.step]
+          ? [
+              field.min,
+              field.min +
+                Math.round(((field.max - field.min) * (field.name === "leastGrain" ? 1 : 0.4)) / field.step) *
+                  field.step,
+            ]
           : field.kind === "choice"
             ? field.options.slice(0, 2).map(({ value }) => value)
             : [true, false];
@@ -140,7 +145,7 @@ describe("chains", () => {
     const steps = [starlet, sharpen, stretch].map((operation) => stepOf(operation));
     const ready = readySteps(steps, await measureChain(input, steps, job));
     const [a, b, c] = ready.map(({ operation, step, facts }) => operation.halo(step.params, facts[0]));
-    expect([a, c]).toEqual([2 * (2 ** 5 - 1) + 1, 0]);
+    expect([a, c]).toEqual([2 * (2 ** 5 - 1) + 1 + POINTS_HALO, 0]);
     expect(b).toBeGreaterThan(8);
     expect(chainHalo(ready)).toBe(a + b + c);
   });
@@ -225,7 +230,8 @@ describe("what the operations are for", () => {
       fill: [0.02],
       fullScale: 1,
     };
-    const steps = [stepOf(starlet)];
+    const params = { ...starlet.parameters.defaults, strength: 0.6 };
+    const steps = [stepOf(starlet, { params })];
     const ready = readySteps(steps, await measureChain(given, steps, job));
     const forHalves = stepsForHalves(ready);
     const region = wholeRegion(mean);

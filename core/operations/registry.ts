@@ -1,10 +1,26 @@
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
+import { bilateral } from "./noise/bilateral";
+import { gaussian } from "./noise/gaussian";
+import { guided } from "./noise/guided";
+import { mixtureShrinkage } from "./noise/mixtureShrinkage";
 import { starletShrinkage } from "./noise/starletShrinkage";
+import { nonLocalMeans } from "./noise/nonLocalMeans";
+import { totalVariation } from "./noise/totalVariation";
 import type { AnyOperation } from "./operation";
 import { arcsinhStretch } from "./stretch/arcsinhStretch";
 
 /** Every operation that a chain may hold, in the order in which they are offered. A new one is one line here. */
-export const OPERATIONS: readonly AnyOperation[] = [starletShrinkage, richardsonLucy, arcsinhStretch];
+export const OPERATIONS: readonly AnyOperation[] = [
+  mixtureShrinkage,
+  starletShrinkage,
+  nonLocalMeans,
+  totalVariation,
+  bilateral,
+  guided,
+  gaussian,
+  richardsonLucy,
+  arcsinhStretch,
+];
 
 export function findOperation(id: string): AnyOperation | undefined {
   return OPERATIONS.find((operation) => operation.id === id);

@@ -82,7 +82,10 @@ export async function renderPicture(
   const recipe = [
     `lane ${title}`,
     ...chainToJson(title, treatment.steps).split("\n"),
-    `facts ${JSON.stringify(treatment.facts.map((ids) => pool.valuesOf(ids)))}`,
+    `facts ${JSON.stringify(
+      treatment.facts.map((ids) => pool.valuesOf(ids)),
+      inShort,
+    )}`,
   ];
   const { width, height } = region;
   return assemble(width, height, channels, cards, [...history, ...recipe], (c) => parts.map((planes) => planes[c]));
@@ -91,3 +94,10 @@ export async function renderPicture(
 export function blobRef(id: string, name: string, blob: Blob): FrameRef {
   return { id, name, kind: "blob", blob };
 }
+
+/** Long rows of numbers are no reading matter: they follow from the picture again. */
+const MOST_NUMBERS = 24;
+const inShort = (_key: string, value: unknown): unknown =>
+  Array.isArray(value) && value.length > MOST_NUMBERS && typeof value[0] === "number"
+    ? `${value.length} numbers`
+    : value;

@@ -108,17 +108,17 @@ function steepest({ steps, facts: ids }: Treatment): number {
 }
 
 /** Crops of every region and zoom against the same pixels of the whole picture. */
-async function check(steps: ChainStep[]): Promise<void> {
+async function check(steps: ChainStep[], zooms = [1, 2, 3, 5]): Promise<void> {
   const treatment = await treatmentOf(steps);
   const whole = await crop({ treatment, region: wholeRegion(SIZE), reduce: 1 }, shop());
   const range = domainAfter(steps) === "stretched" ? 1 : 0.5;
   const operations = steps.map(({ operation }) => OPERATIONS.find(({ id }) => id === operation) as AnyOperation);
-  // What a step rounds differently, a sharpening one after it lifts, about threefold.
-  const ownBounds = operations.reduce((sum, { cropBound }) => 3 * sum + cropBound, 0);
+  // What a step rounds differently, one after it lifts: a sharpening one about threefold, one that decides what is a star up to sixfold.
+  const ownBounds = operations.reduce((sum, { cropBound }) => 6 * sum + cropBound, 0);
   const bound = Math.max(ownBounds, ROUNDING * steepest(treatment));
   const bench = shop(); // one memory for all of them, as on the screen
   for (const asked of REGIONS)
-    for (const reduce of [1, 2, 3, 5]) {
+    for (const reduce of zooms) {
       const x = Math.max(0, asked.x);
       const y = Math.max(0, asked.y);
       const region = {
@@ -136,13 +136,15 @@ async function check(steps: ChainStep[]): Promise<void> {
     }
 }
 
+/** The first of each group stands for it where several follow one another: what differs within a group is tested alone. */
+const first = OPERATIONS.filter((one, i) => OPERATIONS.findIndex(({ group }) => group === one.group) === i);
 const chains: [string, AnyOperation[]][] = [
   ...OPERATIONS.map((a): [string, AnyOperation[]] => [a.short, [a]]),
-  ...OPERATIONS.flatMap((a) =>
-    OPERATIONS.filter((b) => b !== a).map((b): [string, AnyOperation[]] => [`${a.short} → ${b.short}`, [a, b]]),
+  ...first.flatMap((a) =>
+    first.filter((b) => b !== a).map((b): [string, AnyOperation[]] => [`${a.short} → ${b.short}`, [a, b]]),
   ),
-  ["three", [...OPERATIONS].slice(0, 3)],
-  ["three, the other way round", [...OPERATIONS].slice(0, 3).reverse()],
+  ["one of each", first],
+  ["one of each, the other way round", [...first].reverse()],
 ];
 
 describe("a crop is the same pixels as the whole picture, at every place and zoom", () => {
@@ -151,13 +153,17 @@ describe("a crop is the same pixels as the whole picture, at every place and zoo
   });
 
   test.each(chains)("%s, with any settings and modes", async (_, operations) => {
-    await fc.assert(fc.asyncProperty(fc.tuple(...operations.map(stepOf)), check), { numRuns: 4 });
+    await fc.assert(
+      fc.asyncProperty(fc.tuple(...operations.map(stepOf)), (steps) => check(steps, [1, 3])),
+      { numRuns: 3 },
+    );
   });
 
   test.each(OPERATIONS.map((operation) => [operation.short, operation] as const))(
     "%s in each of its modes",
     async (_, operation) => {
-      for (const channels of operation.channels) await check([{ ...newStep(operation), channels }]);
+      // The first mode is that of the defaults.
+      for (const channels of operation.channels.slice(1)) await check([{ ...newStep(operation), channels }], [1, 3]);
     },
   );
 });
@@ -175,7 +181,9 @@ test("halves are treated the same way at every place: their difference over a sq
 });
 
 test("luminance after a stretch takes the levels of the stretched picture, not of the linear one", async () => {
-  const [denoise, , stretch] = OPERATIONS;
+  const [denoise, , stretch] = ["noise.starlet", "", "stretch.arcsinh"].map(
+    (wanted) => OPERATIONS.find(({ id }) => id === wanted) as AnyOperation,
+  );
   const steps = [newStep(stretch), { ...newStep(denoise), channels: "luminance" as const }];
   const { facts: ids } = await treatmentOf(steps);
   const [{ level }] = facts.valuesOf(ids[1])["levels@together"] as { level: number[] }[];

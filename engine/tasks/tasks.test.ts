@@ -123,7 +123,7 @@ test("measures: treated noise falls, halves are treated too, and a stretch leave
 
 test("facts measured in a worker are those measured here", async () => {
   const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], facts: [] };
-  const made = await measureFacts({ treatment, index: 0, keys: ["noise@together"] }, shop());
+  const made = await measureFacts({ treatment, index: 0, keys: ["grain@together", "psf@together"] }, shop());
   const here = await measureChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
   expect(made).toEqual(here[0]);
 });

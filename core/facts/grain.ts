@@ -1,0 +1,152 @@
+import { z } from "zod";
+import type { JobHandle } from "../job";
+import {
+  autocovariance,
+  bandCovariance,
+  fitNoiseModel,
+  gaussianCorrelation,
+  noiseCorrelation,
+  noiseModel,
+  REACH,
+  stabiliser,
+  STARLET_NOISE,
+  surroundings,
+} from "../measure";
+import type { Raster } from "../raster";
+import { rasterOf } from "../raster";
+import { componentsOf } from "./components";
+import type { Fact } from "./fact";
+
+/** Hits and what else is no noise count at most so many σ. */
+const MOST_SIGMA = 6;
+
+const schema = z.object({
+  /** Of each channel: noise against signal. */
+  models: z.array(noiseModel),
+  /** Autocovariance of the noise of each component of the stabilised channels (components.ts), to lags of 8 px. */
+  covariance: z.array(z.array(z.number())),
+  from: z.enum(["halves", "picture"]),
+});
+export type GrainFact = z.infer<typeof schema>;
+
+/**
+ * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: variance from the finest
+ * starlet scale, over its share of white noise; correlation from how much more the picture's quiet cells vary than that scale tells, taken as that of smoothed white
+ * noise. So structure is never taken for noise at coarse scales. Sources: Janesick 2001, 2.2; own.
+ */
+export const grain: Fact<GrainFact> = {
+  id: "grain",
+  title: "noise against signal, and how neighbours share it",
+  schema,
+  async measure(look, job) {
+    const samples = await look.samples();
+    const halves = await look.halfDifferences();
+    const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, c, job));
+    const models = found.map(({ model }) => model);
+    await job.breathe();
+    const covariance = noiseCovariances(samples, halves, models, found, job).map((lags) => [...lags]);
+    return { models, covariance, from: halves ? "halves" : "picture" };
+  },
+  ofHalf: (value) => ({
+    ...value,
+    models: value.models.map(({ zero, a, b, c }) => ({ zero, a: 2 * a, b: 2 * b, c: 2 * c })),
+  }),
+};
+
+/** A picture whose noise has σ 1 everywhere; channels without noise stay as they are. */
+export function stabilisedRaster(raster: Raster, models: GrainFact["models"]): Raster {
+  const planes = raster.planes.map((plane, c) => stabiliser(models[c])?.forward(plane) ?? plane);
+  return rasterOf(raster.width, raster.height, planes);
+}
+
+interface ChannelNoise {
+  model: z.infer<typeof noiseModel>;
+  /** How noise correlates, to lags of 8 px, where no halves tell it. */
+  assumed: Float64Array | null;
+}
+
+/** Noise against signal of a channel, from the halves or from the picture's own finest detail. */
+function channelNoise(samples: Raster[], halves: Raster[] | null, c: number, job: JobHandle): ChannelNoise {
+  const levels: Float32Array[] = [];
+  const noises: Float32Array[] = [];
+  const ratios: number[] = [];
+  for (const [k, { planes, width, height }] of samples.entries()) {
+    const plane = planes[c];
+    levels.push(surroundings(plane, width, height, job.kernels));
+    if (halves) noises.push(halves[k].planes[c]);
+    else {
+      const smooth = job.kernels.starletSmooth(plane, width, height, 0);
+      noises.push(plane.map((v, i) => (v - smooth[i]) / STARLET_NOISE[0]));
+      if (k < 3) ratios.push(noiseCorrelation(plane, width, height, job.kernels) ?? 1);
+    }
+  }
+  const [level, noise] = [sparse(levels), sparse(noises)];
+  if (halves) return { model: fitNoiseModel(level, noise), assumed: null };
+  const ratio = [...ratios].sort((p, q) => p - q)[ratios.length >> 1];
+  const model = fitNoiseModel(level, noise, false);
+  return {
+    model: { ...model, a: model.a * ratio ** 2, b: model.b * ratio ** 2 },
+    assumed: gaussianCorrelation(smoothingOf(ratio)),
+  };
+}
+
+/** The smoothing of white noise, as σ in px, after which noise per pixel is `ratio` times what the finest scale tells. */
+function smoothingOf(ratio: number): number {
+  let [low, high] = [0, 3];
+  while (high - low > 1e-3) {
+    const middle = (low + high) / 2;
+    const [finest] = bandCovariance(gaussianCorrelation(middle), 0, 0);
+    if (STARLET_NOISE[0] / Math.sqrt(finest) < ratio) low = middle;
+    else high = middle;
+  }
+  return low;
+}
+
+/** Autocovariance, to lags of 8 px, of the noise of a component of the stabilised picture. */
+function noiseCovariances(
+  samples: Raster[],
+  halves: Raster[] | null,
+  models: GrainFact["models"],
+  found: ChannelNoise[],
+  job: JobHandle,
+): Float64Array[] {
+  if (!halves) {
+    const assumed = found.map((one) => one.assumed ?? gaussianCorrelation(0));
+    // Channels that know nothing of one another: each component has the mean of their covariances.
+    const mean = assumed[0].map((_, k) => assumed.reduce((sum, one) => sum + one[k], 0) / assumed.length);
+    return componentsOf(samples[0]).map(() => mean);
+  }
+  const fields = halves.map((piece, k) => {
+    const { width, height } = piece;
+    const planes = piece.planes.map((noise, c) => {
+      const level = surroundings(samples[k].planes[c], width, height, job.kernels);
+      const { zero, a, b, c: square } = models[c];
+      const field = noise.map((v, i) => {
+        const light = Math.max(0, level[i] - zero);
+        const unit = a > 0 ? v / Math.sqrt(a + b * light + square * light * light) : 0;
+        return Math.max(-MOST_SIGMA, Math.min(MOST_SIGMA, unit));
+      });
+      // What is smoother than some 24 px is the sky of the halves, not their noise.
+      let smooth: Float32Array = field;
+      for (let j = 0; j < 5; j++) smooth = job.kernels.starletSmooth(smooth, width, height, j);
+      return field.map((v, i) => v - smooth[i]);
+    });
+    return componentsOf(rasterOf(width, height, planes)).map((plane) => ({ plane, width, height }));
+  });
+  return fields[0].map((_, k) =>
+    autocovariance(
+      fields.map((components) => components[k]),
+      REACH,
+      1,
+      4,
+    ),
+  );
+}
+
+/** Every third value: neighbours tell the same. */
+function sparse(parts: Float32Array[]): Float32Array {
+  const out = new Float32Array(parts.reduce((sum, { length }) => sum + Math.ceil(length / 3), 0));
+  let at = 0;
+  for (const part of parts) for (let i = 0; i < part.length; i += 3) out[at++] = part[i];
+  return out;
+}

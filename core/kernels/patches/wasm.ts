@@ -1,0 +1,74 @@
+import { mirrorIndex } from "../../raster/raster";
+import type { WasmModule } from "../arena";
+import { openArena, pitchFor } from "../arena";
+import { checkPlane } from "../plane";
+import type { PatchKernels } from "./contract";
+
+/** What assembly.ts exports; addresses are bytes, pitches floats. */
+interface Exports extends WasmModule {
+  nonLocalStep(...numbers: number[]): void;
+  nonLocalEnd(...numbers: number[]): void;
+  bilateralInto(...numbers: number[]): void;
+}
+
+/** A plane with its mirror image `margin` px to every side, and a few floats more for vectors that reach beyond. */
+function withMargin(plane: Float32Array, width: number, height: number, margin: number) {
+  const pitch = pitchFor(width + 2 * margin + 8);
+  const rows = height + 2 * margin;
+  const grown = new Float32Array(pitch * rows + 16);
+  const columns = Int32Array.from({ length: pitch }, (_, x) => mirrorIndex(x - margin, width));
+  for (let y = 0; y < rows; y++) {
+    const from = mirrorIndex(y - margin, height) * width;
+    for (let x = 0; x < pitch; x++) grown[y * pitch + x] = plane[from + columns[x]];
+  }
+  return { grown, pitch, first: 4 * (margin * pitch + margin) };
+}
+
+export function patchesWasm(module: WasmModule): PatchKernels {
+  const wasm = module as Exports;
+  return {
+    nonLocalMeans(plane, width, height, { patch, search, h, spared }) {
+      checkPlane(plane, width, height);
+      const { grown, pitch, first } = withMargin(plane, width, height, patch + search);
+      const arena = openArena(wasm);
+      const own = pitchFor(width + 2 * patch + 8);
+      const src = arena.take(grown.length);
+      const [sums, weights, most] = [0, 1, 2].map(() => arena.take(own * height));
+      const ring = arena.take((2 * patch + 2) * own + 16);
+      arena.ensure();
+      arena.writeFloats(src, grown);
+      for (const at of [sums, weights, most]) arena.zero(at, own * height);
+      const shared = [src + first, pitch, width, height] as const;
+      for (let dy = -search; dy <= search; dy++)
+        for (let dx = -search; dx <= search; dx++)
+          if (dx !== 0 || dy !== 0)
+            wasm.nonLocalStep(...shared, dx, dy, patch, -1 / (h * h), spared, sums, weights, most, own, ring);
+      wasm.nonLocalEnd(...shared, sums, weights, most, own);
+      return arena.read(sums, width, height, own);
+    },
+    bilateral(plane, width, height, { radius, range }) {
+      checkPlane(plane, width, height);
+      const { grown, pitch, first } = withMargin(plane, width, height, radius);
+      const offsets: number[] = [];
+      const logs: number[] = [];
+      for (let dy = -radius; dy <= radius; dy++)
+        for (let dx = -radius; dx <= radius; dx++) {
+          const r2 = dx * dx + dy * dy;
+          if (r2 > radius * radius) continue;
+          offsets.push(dy * pitch + dx);
+          logs.push((-2 * r2) / (radius * radius));
+        }
+      const arena = openArena(wasm);
+      const own = pitchFor(width);
+      const [src, out] = [arena.take(grown.length), arena.take(own * height)];
+      const [at, by] = [arena.take(offsets.length), arena.take(offsets.length)];
+      arena.ensure();
+      arena.writeFloats(src, grown);
+      arena.writeIntegers(at, offsets);
+      arena.writeFloats(by, Float32Array.from(logs));
+      const factor = -1 / (2 * range * range);
+      wasm.bilateralInto(src + first, pitch, width, height, at, by, offsets.length, factor, out, own);
+      return arena.read(out, width, height, own);
+    },
+  };
+}

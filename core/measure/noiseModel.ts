@@ -1,0 +1,123 @@
+import { z } from "zod";
+import type { Kernels } from "../kernels";
+import { solveSymmetric } from "../numeric/leastSquares";
+import { robustSpread } from "../raster";
+
+/** Variance of the noise at a height L above `zero`: a + b L + c L² (L ≥ 0; a below). */
+export const noiseModel = z.object({
+  zero: z.number(),
+  a: z.number().min(0),
+  b: z.number().min(0),
+  c: z.number().min(0),
+});
+export type NoiseModel = z.infer<typeof noiseModel>;
+
+/** The level that a pixel's surroundings tell (σ 1.4 px), against which its noise is held. */
+export function surroundings(plane: Float32Array, width: number, height: number, kernels: Kernels): Float32Array {
+  return kernels.starletSmooth(kernels.starletSmooth(plane, width, height, 0), width, height, 0);
+}
+
+/** Bins of equal numbers up to a quantile of .98, then fewer and fewer of the brightest. */
+const BINS = 32;
+const QUANTILES = [...Array.from({ length: BINS + 1 }, (_, k) => (0.98 * k) / BINS), 0.99, 0.995, 0.998, 1];
+const LEAST_IN_BIN = 24;
+/** Below this quantile of the levels there is no light: the dark end. */
+const ZERO_QUANTILE = 0.01;
+/** More samples in a bin do not make it surer: what is left over is not noise. */
+const MOST_WEIGHT = 3000;
+
+/**
+ * Noise against signal, by non-negative least squares over bins of the level: in each the robust variance of `noise` (1.4826 MAD, squared), rows weighted by
+ * √n/variance. `withSquare`: whether a part that grows with the signal itself is allowed (seeing and transparency differ between halves). A model of no noise for
+ * arrays without any. Source: photon transfer, Janesick 2001, 2.2; own in its bins.
+ */
+export function fitNoiseModel(level: Float32Array, noise: Float32Array, withSquare = true): NoiseModel {
+  const order = Uint32Array.from(level.keys()).sort((i, j) => level[i] - level[j]);
+  const n = order.length;
+  const zero = n > 0 ? level[order[Math.floor(ZERO_QUANTILE * (n - 1))]] : 0;
+  const rows: { height: number; variance: number; weight: number }[] = [];
+  for (let k = 0; k + 1 < QUANTILES.length; k++) {
+    const part = order.subarray(Math.floor(QUANTILES[k] * n), Math.floor(QUANTILES[k + 1] * n));
+    if (part.length < LEAST_IN_BIN) continue;
+    const { sigma } = robustSpread(Float32Array.from(part, (i) => noise[i]));
+    const variance = sigma * sigma;
+    if (!(variance > 0)) continue;
+    const height = Math.max(0, level[part[part.length >> 1]] - zero);
+    rows.push({ height, variance, weight: Math.min(part.length, MOST_WEIGHT) / variance ** 2 });
+  }
+  if (rows.length === 0) return { zero, a: 0, b: 0, c: 0 };
+  let best = { cost: Infinity, found: [0, 0, 0] };
+  // Three unknowns: every choice of which of them are not zero is tried.
+  for (const terms of withSquare ? [[0], [0, 1], [0, 2], [0, 1, 2]] : [[0], [0, 1]]) {
+    const found = solve(rows, terms);
+    if (!found || found.some((v) => v < 0) || !(found[0] > 0)) continue;
+    const cost = rows.reduce((sum, { height, variance, weight }) => {
+      const told = found[0] + found[1] * height + found[2] * height * height;
+      return sum + weight * (told - variance) ** 2;
+    }, 0);
+    if (cost < best.cost) best = { cost, found };
+  }
+  const [a, b, c] = best.found;
+  return { zero, a, b, c };
+}
+
+function solve(rows: { height: number; variance: number; weight: number }[], terms: number[]): number[] | null {
+  const most = Math.max(...rows.map(({ height }) => height)) || 1;
+  const size = terms.length;
+  const normal = new Float64Array(size * size);
+  const right = new Float64Array(size);
+  for (const { height, variance, weight } of rows) {
+    const powers = terms.map((term) => (height / most) ** term);
+    for (let i = 0; i < size; i++) {
+      right[i] += weight * powers[i] * variance;
+      for (let j = 0; j < size; j++) normal[i * size + j] += weight * powers[i] * powers[j];
+    }
+  }
+  const solved = solveSymmetric(normal, right);
+  if (!solved) return null;
+  const found = [0, 0, 0];
+  terms.forEach((term, k) => (found[term] = solved[k] / most ** term));
+  return found;
+}
+
+/** The part of the noise that grows with the signal is left out where it is less than this share of all at the brightest that is looked at. */
+const NEGLIGIBLE = 1e-9;
+
+/**
+ * The transform after which noise of a model has σ 1 at every level, and its exact inverse: z(L) = ∫ dL/√(a + b L + c L²) from 0, going on below 0 with the slope
+ * that it has there. L is a level less `zero`. Null for a model of no noise. Source: generalised Anscombe's, without its ⅜; integral by hand.
+ */
+export function stabiliser({ zero, a, b, c }: NoiseModel): {
+  forward(plane: Float32Array): Float32Array;
+  back(plane: Float32Array): Float32Array;
+} | null {
+  if (!(a > 0)) return null;
+  const root = Math.sqrt(a);
+  const hasSquare = c > NEGLIGIBLE * (a + b + c);
+  const rootC = Math.sqrt(c);
+  const start = Math.log(2 * rootC * root + b);
+  const up = hasSquare
+    ? (light: number) =>
+        (Math.log(2 * rootC * Math.sqrt(a + b * light + c * light * light) + 2 * c * light + b) - start) / rootC
+    : b > 0
+      ? (light: number) => (2 * (Math.sqrt(a + b * light) - root)) / b
+      : (light: number) => light / root;
+  const down = hasSquare
+    ? (value: number) => {
+        const e = Math.exp(rootC * value + start);
+        return ((e - b) ** 2 - 4 * a * c) / (4 * c * e);
+      }
+    : b > 0
+      ? (value: number) => ((value * b) / 2 + root) ** 2 / b - a / b
+      : (value: number) => value * root;
+  return {
+    forward: (plane) => plane.map((v) => (v > zero ? up(v - zero) : (v - zero) / root)),
+    back: (plane) => plane.map((v) => zero + (v > 0 ? down(v) : v * root)),
+  };
+}
+
+/** The noise at each level of a model. */
+export function sigmaAt({ zero, a, b, c }: NoiseModel, level: number): number {
+  const light = Math.max(0, level - zero);
+  return Math.sqrt(a + b * light + c * light * light);
+}

@@ -1,0 +1,164 @@
+import type { FactId, Facts, GrainFact } from "../../facts";
+import { componentsOf, fromComponents, stabilisedRaster } from "../../facts";
+import type { JobHandle } from "../../job";
+import { drawPoints, findPoints, POINTS_HALO, stabiliser } from "../../measure";
+import type { Field, Parameters, ValuesOf } from "../../parameters";
+import { parameters, slider, tick } from "../../parameters";
+import type { Raster } from "../../raster";
+import type { ChannelMode, Operation } from "../operation";
+
+/** What every approach to noise has, in the same words. */
+const shared = {
+  strength: slider({
+    label: "Strength",
+    hint: "Share of the noise that is taken away: at 0 the picture stays, at 1 all goes that this approach takes for noise; between them grain stays as it is, fainter",
+    min: 0,
+    max: 1,
+    step: 0.01,
+    default: 1,
+  }),
+  leastGrain: slider({
+    label: "Least grain",
+    hint: "Share of the noise that stays everywhere: evens out what is left in dark and bright places",
+    min: 0,
+    max: 0.5,
+    step: 0.01,
+    default: 0,
+  }),
+  keepPoints: tick({
+    label: "Keep points",
+    hint: "Stars, down to the faint ones, are set aside before and put back as they were after",
+    default: true,
+  }),
+  pointSnr: slider({
+    label: "Points from",
+    hint: "How clearly a point must stand above the noise to be kept; lower keeps fainter stars, and some grains of noise",
+    unit: "σ",
+    min: 3,
+    max: 10,
+    step: 0.1,
+    default: 4,
+  }),
+};
+type Shared = ValuesOf<typeof shared>;
+
+/** A component of the picture (core/facts/components.ts) whose noise is even: σ 1 everywhere, its neighbours alike by `covariance` (grain.ts). */
+export interface EvenPlane {
+  plane: Float32Array;
+  width: number;
+  height: number;
+  /** Which component it is. */
+  index: number;
+  covariance: readonly number[];
+}
+
+/** An approach to noise: what it takes for the picture, given a plane of even noise. */
+interface Approach<F extends Record<string, Field>, I extends FactId> {
+  id: string;
+  version: number;
+  title: string;
+  short: string;
+  summary: string;
+  /** Its own settings, between strength and the points. */
+  fields: F;
+  /** What it must know beside the noise and the stars. */
+  needs: readonly I[];
+  migrations?: Operation<unknown, I>["migrations"];
+  /** Pixels of surroundings that `clean` looks at. */
+  reach(params: ValuesOf<F>): number;
+  clean(even: EvenPlane, params: ValuesOf<F>, facts: Facts<I>, job: JobHandle): Float32Array;
+}
+
+const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chrominance"];
+
+/**
+ * An operation of an approach: noise is made even (grain.ts), channels become brightness and two differences, points are set aside; the approach cleans each plane; then all goes
+ * back the way it came, and the picture becomes W + strength · (cleaned − W). Points: matched filter, weight rising over the threshold (measure/points.ts).
+ */
+export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
+  approach: Approach<F, I>,
+): Operation<Shared & ValuesOf<F>, I | "grain" | "psf"> {
+  const { fields, needs, reach, clean, ...known } = approach;
+  const { strength, leastGrain, ...points } = shared;
+  const all = parameters({ strength, ...fields, leastGrain, ...points });
+  return {
+    ...known,
+    group: "noise",
+    domainIn: "either",
+    domainOut: "either",
+    parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
+    strength: "strength",
+    channels: CHANNELS,
+    cropBound: 1e-5,
+    needs: ["grain", "psf", ...needs],
+    halo: (params) => reach(params) + (params.keepPoints ? POINTS_HALO : 0) + (params.leastGrain > 0 ? GRAIN_REACH : 0),
+    async run(region, params, facts, job) {
+      const { grain, psf } = facts as Facts<"grain" | "psf">;
+      const isNoisy = grain.models.some(({ a }) => a > 0);
+      if (params.strength === 0 || !isNoisy) return region;
+      const { width, height } = region;
+      const components = componentsOf(stabilisedRaster(region, grain.models));
+      const points = pointsOf(components, region, params, grain, psf, job);
+      if (points) drawPoints(components, width, height, points.found, points.shape, -1);
+      const cleaned: Float32Array[] = [];
+      for (const [index, plane] of components.entries()) {
+        await job.breathe();
+        const covariance = grain.covariance[index];
+        const even = { plane, width, height, index, covariance };
+        cleaned.push(withGrain(even, clean(even, params, facts as Facts<I>, job), params.leastGrain, job));
+        job.progress((index + 1) / components.length);
+      }
+      if (points) drawPoints(cleaned, width, height, points.found, points.shape, 1);
+      return blended(region, fromComponents(cleaned, width, height), grain, params.strength);
+    },
+  };
+}
+
+/** Scales over which it is looked at how much noise is left; and how far that reaches. */
+const GRAIN_SCALES = 4;
+const GRAIN_REACH = 2 * (2 ** GRAIN_SCALES - 1);
+
+/**
+ * What was cleaned with so much of what was taken away that noise of at least `least` σ stays: x + e (y − x), where e makes the rms of what is taken, over some 20 px, no more than 1 − least of σ. What is
+ * left is then at least the difference (triangle inequality). Own.
+ */
+function withGrain(
+  { plane, width, height, covariance }: EvenPlane,
+  cleaned: Float32Array,
+  least: number,
+  job: JobHandle,
+): Float32Array {
+  if (least === 0) return cleaned;
+  const variance = covariance[covariance.length >> 1];
+  let taken: Float32Array = plane.map((v, i) => (v - cleaned[i]) ** 2);
+  for (let scale = 0; scale < GRAIN_SCALES; scale++) taken = job.kernels.starletSmooth(taken, width, height, scale);
+  const most = (1 - least) * Math.sqrt(variance);
+  return cleaned.map((v, i) => {
+    const rms = Math.sqrt(Math.max(0, taken[i]));
+    return rms > most ? v + (1 - most / rms) * (plane[i] - v) : v;
+  });
+}
+
+function pointsOf(
+  components: Float32Array[],
+  { width, height }: Raster,
+  { keepPoints, pointSnr }: Shared,
+  { covariance }: GrainFact,
+  { fwhmPx, beta }: Facts<"psf">["psf"],
+  job: JobHandle,
+) {
+  if (!keepPoints || fwhmPx === null || beta === null) return null;
+  const shape = { fwhmPx, beta };
+  return { shape, found: findPoints(components, width, height, shape, covariance[0], pointSnr, job.kernels) };
+}
+
+/** The cleaned picture, its noise uneven again, mixed with the one that came. */
+function blended(region: Raster, even: Raster, { models }: GrainFact, strength: number): Raster {
+  const planes = region.planes.map((before, c) => {
+    const clean = stabiliser(models[c])?.back(even.planes[c]);
+    if (!clean) return before;
+    for (let i = 0; i < clean.length; i++) clean[i] = before[i] + strength * (clean[i] - before[i]);
+    return clean;
+  });
+  return { ...region, planes };
+}

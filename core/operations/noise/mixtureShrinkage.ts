@@ -1,0 +1,61 @@
+import type { MixtureFact } from "../../facts";
+import { MIXTURE_SCALES } from "../../facts";
+import type { MixtureBand } from "../../kernels";
+import { slider } from "../../parameters";
+import { noiseApproach } from "./approach";
+
+/** Logarithms of the strengths that the signal may have at a place, evenly; as many as tell it to 0.05 dB. */
+const LEVELS = 10;
+const [FROM, TO] = [-12, 5];
+/** Between none and full "keep detail" the strongest signal becomes e^this times as likely beside none. */
+const TRUST = 6;
+
+/** The kernel's tables for a band. */
+function tablesOf({ project, back, lambda }: MixtureFact["components"][number][number], detail: number): MixtureBand {
+  const shares = Array.from({ length: LEVELS }, (_, k) => k / (LEVELS - 1));
+  const strengths = shares.map((share) => Math.exp(FROM + (TO - FROM) * share));
+  const offsets = strengths.map(
+    (z, k) => TRUST * (detail - 0.5) * shares[k] - 0.5 * lambda.reduce((sum, l) => sum + Math.log(z * l + 1), 0),
+  );
+  return {
+    ...{ project: Float32Array.from(project), back: Float32Array.from(back), axes: back.length },
+    gains: Float32Array.from(strengths.flatMap((z) => lambda.map((l) => (z * l) / (z * l + 1)))),
+    ...{ offsets: Float32Array.from(offsets), levels: LEVELS },
+  };
+}
+
+/**
+ * Shrinkage by a Gaussian scale mixture: the picture is taken apart into starlet scales; each coefficient, seen with its 24 neighbours, becomes what it most likely is, given how
+ * noise and signal of that scale vary together (facts/mixture.ts). What is coarser than the scales stays.
+ * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
+ */
+export const mixtureShrinkage = noiseApproach({
+  id: "noise.mixture",
+  version: 1,
+  title: "Mixture noise reduction",
+  short: "Mixture",
+  summary: "Tells noise from detail by what each neighbourhood most likely is.",
+  fields: {
+    detail: slider({
+      label: "Keep detail",
+      hint: "Higher keeps what may be signal or noise, lower lets it go",
+      min: 0,
+      max: 1,
+      step: 0.01,
+      default: 0.5,
+    }),
+  },
+  needs: ["mixture"],
+  // Scale j smooths over 2 · 2^j px to each side and looks at neighbours as far off: 2 (2^J − 1), and 2 · 2^(J−1) for the last scale.
+  reach: () => 2 * (2 ** MIXTURE_SCALES - 1) + 2 * 2 ** (MIXTURE_SCALES - 1),
+  clean({ plane, width, height, index }, { detail }, { mixture }, job) {
+    const bands = mixture.components[index];
+    if (bands.some(({ back }) => back.length === 0)) return plane;
+    return job.kernels.mixtureShrink(
+      plane,
+      width,
+      height,
+      bands.map((band) => tablesOf(band, detail)),
+    );
+  },
+});
