@@ -195,7 +195,8 @@ test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; 
     driver.executeScript<string[]>("return [...document.querySelectorAll('[data-step]')].map((e) => e.dataset.step)");
   await waitFor(driver, "chain of D", async () => (await steps()).length === 2);
   await click(driver, "Add a step");
-  await (await see(driver, "[role=menuitem]:nth-child(3)")).click();
+  await see(driver, "[role=menuitem]");
+  await (await driver.findElement(By.xpath("//*[@role='menuitem'][contains(., 'Arcsinh stretch')]"))).click();
   await waitFor(driver, "three steps", async () => (await steps()).length === 3);
   const handles = await driver.findElements(By.css("[aria-label='Drag to another place in the chain']"));
   await driver
@@ -288,7 +289,7 @@ test("a chain is imported into a lane; one that is no chain is refused by name",
     (await textOf(driver, "aside[aria-label=Chain] [role=alert]")).includes("bad.json: steps.0"),
   );
   await choose("[data-testid=choose-chain]", [await downloaded(session, "chain.json")]);
-  await waitFor(driver, "imported", async () => (await textOf(driver, "[data-lane=A]")).includes("Starlet 0.45"));
+  await waitFor(driver, "imported", async () => (await textOf(driver, "[data-lane=A]")).includes("Mixture 0.45"));
 });
 
 test("? labels the controls in place and lists the keys; Escape closes it", async () => {

@@ -53,7 +53,7 @@ export interface ReadyStep {
   facts: Facts[];
   /** What a luminance step's change goes back with (channels.ts); null in the other modes. */
   join: { levels: number[]; sigma: number } | null;
-  /** Tells this step, its settings and facts from any other. */
+  /** Tells this step and its facts from any other; settings and blend are told apart besides. */
   key: string;
 }
 
@@ -79,7 +79,7 @@ export function readySteps(
     const known = factsOfStep(step, facts[i] ?? {});
     if (!known) throw new UserError(`${operation.title} was not prepared`, "Prepare the chain before it runs.");
     const params = operation.parameters.schema.parse(step.params) as ChainStep["params"];
-    const key = JSON.stringify([operation.id, operation.version, params, step.channels, step.blend, keyOf(i)]);
+    const key = JSON.stringify([operation.id, operation.version, step.channels, keyOf(i)]);
     return [{ operation, step: { ...step, params }, facts: known.own, join: known.join, key }];
   });
 }

@@ -63,13 +63,47 @@ export async function runFilled(
   if (known) return known;
   const last = steps[steps.length - 1];
   const share = (steps.length - 1) / steps.length;
+  const before = steps.slice(0, -1);
   const area = intersectRegions(growRegion(region, stepHalo(last)), wholeRegion(source));
-  const before = await runFilled(source, steps.slice(0, -1), area, fill, partOfJob(job, 0, share), memo);
-  await job.breathe();
-  const result = cropRaster(await runStep(before, last, partOfJob(job, share, 1)), relativeTo(area, region));
+  const blend = blendOf(last);
+  let result: Raster;
+  if (blend === 0) result = await runFilled(source, before, region, fill, job, memo);
+  else if (blend < 1) {
+    // The full effect is remembered by itself, so that another share of it costs a mixture.
+    const full = await runFilled(source, [...before, atFull(last)], region, fill, partOfJob(job, 0, 0.95), memo);
+    const input = await runFilled(source, before, area, fill, quiet(job), memo);
+    result = mixed(cropRaster(input, relativeTo(area, region)), full, blend);
+  } else {
+    const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
+    await job.breathe();
+    result = cropRaster(await runStep(input, last, partOfJob(job, share, 1)), relativeTo(area, region));
+  }
   job.progress(1);
   if (key !== undefined) memo?.set(key, result);
   return result;
+}
+
+/** How much of a step's full effect goes into the picture: its blend, and its strength where that is nothing else. */
+const blendOf = ({ operation, step }: ReadyStep): number =>
+  step.blend * (operation.strengthBlends ? Number(step.params[operation.strength]) : 1);
+
+/** A step with its full effect. */
+function atFull(ready: ReadyStep): ReadyStep {
+  const { operation, step } = ready;
+  const params = operation.strengthBlends ? { ...step.params, [operation.strength]: 1 } : step.params;
+  return { ...ready, step: { ...step, params, blend: 1 } };
+}
+
+const quiet = (job: JobHandle): JobHandle => ({ ...job, progress: () => undefined });
+
+function mixed(before: Raster, after: Raster, share: number): Raster {
+  const planes = after.planes.map((plane, c) => {
+    const from = before.planes[c];
+    const out = new Float32Array(plane.length);
+    for (let i = 0; i < out.length; i++) out[i] = from[i] + share * (plane[i] - from[i]);
+    return out;
+  });
+  return { ...after, planes };
 }
 
 async function raw(source: FrameSource, region: Region, memo?: ChainMemo): Promise<Raster> {
@@ -82,11 +116,12 @@ async function raw(source: FrameSource, region: Region, memo?: ChainMemo): Promi
 }
 
 function keyOf({ source }: ChainMemo, { x, y, width, height }: Region, steps: readonly ReadyStep[]): string {
-  return JSON.stringify([source, x, y, width, height, ...steps.map(({ key }) => key)]);
+  const stepKeys = steps.map(({ key, step }) => [key, step.params, step.blend]);
+  return JSON.stringify([source, x, y, width, height, ...stepKeys]);
 }
 
+/** The full effect of a step. */
 async function runStep(raster: Raster, { operation, step, facts, join }: ReadyStep, job: JobHandle): Promise<Raster> {
-  if (step.blend === 0) return raster;
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];
   for (const [i, picture] of pictures.entries())
@@ -98,13 +133,5 @@ async function runStep(raster: Raster, { operation, step, facts, join }: ReadySt
         partOfJob(job, i / pictures.length, (i + 1) / pictures.length),
       ),
     );
-  const result = joinFromMode(raster, results, step.channels, join);
-  if (step.blend === 1) return result;
-  const planes = result.planes.map((plane, c) => {
-    const before = raster.planes[c];
-    const out = new Float32Array(plane.length);
-    for (let i = 0; i < out.length; i++) out[i] = before[i] + step.blend * (plane[i] - before[i]);
-    return out;
-  });
-  return { ...result, planes };
+  return joinFromMode(raster, results, step.channels, join);
 }

@@ -33,6 +33,8 @@ export interface Operation<P, I extends FactId> {
   parameters: Parameters<P>;
   /** The parameter that makes it stronger. */
   strength: keyof P & string;
+  /** Whether strength is the share of its full effect that goes into the picture, and nothing else. @default false */
+  strengthBlends?: boolean;
   channels: readonly ChannelMode[];
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;

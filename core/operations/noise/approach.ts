@@ -88,6 +88,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
     domainOut: "either",
     parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
     strength: "strength",
+    strengthBlends: true,
     channels: CHANNELS,
     cropBound: 1e-5,
     needs: ["grain", "psf", ...needs],
