@@ -42,10 +42,42 @@ test("every main view", async () => {
   await take("compare-ladder");
   await click(driver, "Close ladder");
   await cropsRest(driver);
+  const measured = () =>
+    waitFor(
+      driver,
+      "figures",
+      async () =>
+        !(await textOf(driver, "main")).includes("measuring") &&
+        (await driver.findElements(By.css("[data-stale=true]"))).length === 0,
+      60_000,
+    );
+  await measured();
   await driver.findElement(By.css("body")).sendKeys("?");
   await see(driver, "[role=dialog]");
   await take("compare-help");
   await driver.findElement(By.css("body")).sendKeys(Key.ESCAPE);
+  // Four approaches to noise at full strength.
+  for (const [lane, title] of [
+    ["A", "Gaussian smoothing"],
+    ["C", "Non-local means"],
+    ["D", "Total variation"],
+  ]) {
+    await (await driver.findElement(By.css(`[data-lane=${lane}] button`))).click();
+    for (;;) {
+      const [remove] = await driver.findElements(By.css("[data-step] button[aria-label^='Remove ']"));
+      if (!remove) break;
+      await remove.click();
+      await rest(200);
+    }
+    await click(driver, "Add a step");
+    await see(driver, "[role=menuitem]");
+    if (lane === "A") await take("compare-steps");
+    await (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${title}')]`))).click();
+  }
+  await cropsRest(driver);
+  await measured();
+  await take("compare-noise");
+  await (await driver.findElement(By.css("[data-lane=B] button"))).click();
   for (const stage of ["Subs", "Stack", "Finish"]) {
     await driver.findElement(By.partialLinkText(stage)).click();
     await rest(2500);

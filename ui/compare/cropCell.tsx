@@ -156,7 +156,8 @@ function Figures({
   view,
 }: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view">) {
   const session = useSession();
-  const [measures, setMeasures] = useState<PictureMeasures | null>(null);
+  const [measured, setMeasured] = useState<{ key: string; found: PictureMeasures } | null>(null);
+  const measures = measured?.found ?? null;
   const region = measuredRegion(stack.facts, spot, view, toPicture);
   const wanted = useRef(region);
   wanted.current = region;
@@ -171,9 +172,9 @@ function Figures({
       const payload = { treatment: asked, region: wanted.current, skyLevel: stack.facts.skyLevel };
       session.pool
         .run("measureCrop", payload, { priority: PRIORITY.measure, affinity: spot.id, signal: abort.signal })
-        .then((found) => setMeasures(found))
+        .then((found) => setMeasured({ key, found }))
         .catch((error: unknown) => {
-          if (!(error instanceof Stopped)) setMeasures(null);
+          if (!(error instanceof Stopped)) setMeasured(null);
         });
     }, 300);
     return () => {
@@ -183,9 +184,12 @@ function Figures({
   }, [session, key, spot.id, stack.facts.skyLevel]);
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;
+  // Figures of the settings before stay legible, but do not pass for those of the crop above them.
+  const isStale = measured !== null && measured.key !== key;
   return (
     <div
-      className="figures @container flex h-9 shrink-0 flex-col justify-center overflow-hidden px-1.5 leading-4 whitespace-nowrap text-quiet"
+      className={`figures @container flex h-9 shrink-0 flex-col justify-center overflow-hidden px-1.5 leading-4 whitespace-nowrap text-quiet ${isStale ? "opacity-40" : ""}`}
+      data-stale={isStale}
       title={`Noise σ per pixel in ${unit} (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; FWHM in px; number of stars; measured over 128 × 128 px around the spot`}
     >
       {measures ? (
