@@ -76,6 +76,7 @@ describe("the runner", () => {
       ["stack.b.fits", "is half of a stack"],
       ["stack.coverage.fits", "is the coverage of a stack"],
       ["stack.fits", "is a stack"],
+      ["stack.rejected-by-sub.fits", "is the coverage of a stack"],
       ["stack.rejected.fits", "is the coverage of a stack"],
     ]);
     const alone = endOf("grade", stack, "--out", at("g.csv"));

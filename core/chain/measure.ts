@@ -84,10 +84,37 @@ export function sampleRegions(size: { width: number; height: number }): Region[]
   });
 }
 
+/** So many pixels next to a gap count with it. */
+const BESIDE_GAPS = 4;
+
+function gapsOf({ planes, width, height }: Raster): Uint8Array | null {
+  const out = new Uint8Array(width * height);
+  let any = false;
+  for (const plane of planes)
+    for (let i = 0; i < plane.length; i++)
+      if (plane[i] !== plane[i]) {
+        out[i] = 1;
+        any = true;
+      }
+  if (!any) return null;
+  // Rows, then columns: a square round each.
+  const grown = (mask: Uint8Array, step: number, length: number, at: (i: number) => number) => {
+    const wide = mask.slice();
+    for (let i = 0; i < mask.length; i++)
+      if (mask[i] === 1)
+        for (let k = -BESIDE_GAPS; k <= BESIDE_GAPS; k++)
+          if (at(i) + k >= 0 && at(i) + k < length) wide[i + k * step] = 1;
+    return wide;
+  };
+  const rows = grown(out, 1, width, (i) => i % width);
+  return grown(rows, width, height, (i) => Math.floor(i / width));
+}
+
 /** A picture after some steps, read once for all facts that are measured together. */
 export class SeenPicture {
   private pieces: Promise<Raster[]> | null = null;
   private differences: Promise<Raster[] | null> | null = null;
+  private missing: Promise<(Uint8Array | null)[]> | null = null;
   private readonly facts = new Map<string, Promise<unknown>>();
   private readonly regions: Region[];
 
@@ -123,10 +150,17 @@ export class SeenPicture {
       fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
       places: this.regions,
       samples: async () => (await this.samples()).map(ofMode),
+      gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
       fact: (fact) => this.fact(fact, mode, k),
       overview: async (side) => ofMode(await this.overview(side)),
     };
+  }
+
+  /** Pixels of the pieces without data and their neighbours, to which steps carry what the fill made of them. */
+  private gaps(): Promise<(Uint8Array | null)[]> {
+    this.missing ??= Promise.all(this.regions.map(async (region) => gapsOf(await this.input.picture.read(region))));
+    return this.missing;
   }
 
   private async take(source: FrameSource, steps: ReadyStep[]): Promise<Raster[]> {

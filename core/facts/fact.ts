@@ -10,6 +10,8 @@ export interface PictureLook {
   readonly places: readonly Region[];
   /** These pieces of the picture, without gaps. */
   samples(): Promise<Raster[]>;
+  /** Of each piece the pixels that have no data, and those next to them (1); null for none. */
+  gaps(): Promise<(Uint8Array | null)[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
   /** Another fact of the same picture, measured once for all that go by it. */

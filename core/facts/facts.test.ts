@@ -9,9 +9,10 @@ import type { FactId, FactValue, PictureLook } from "./index";
 import { FACTS, factOf, NOISE_SCALES } from "./index";
 
 const job = quietJob(wasmKernels());
-const look = (picture: Raster, difference: Raster | null = null): PictureLook => ({
+const look = (picture: Raster, difference: Raster | null = null, gaps: Uint8Array | null = null): PictureLook => ({
   fullScale: 1,
-  fact: (fact) => fact.measure(look(picture, difference), job),
+  fact: (fact) => fact.measure(look(picture, difference, gaps), job),
+  gaps: () => Promise.resolve([gaps]),
   places: [{ x: 0, y: 0, width: picture.width, height: picture.height }],
   samples: () => Promise.resolve([picture]),
   halfDifferences: () => Promise.resolve(difference && [difference]),
@@ -159,4 +160,27 @@ test("measured in a chain: each mode sees its own picture, all facts from one re
   expect(each.map(({ level }) => level[0])).toEqual(together.level);
   const [luminance] = found["levels@luminance"] as FactValue<"levels">[];
   expect(luminance.level.length).toBe(1);
+});
+
+test("grain and mixture: a border without data, which is filled alike in both halves, changes neither", async () => {
+  const [a, b] = [whiteNoise(0.002, 5, 0.01), whiteNoise(0.002, 6, 0.01)];
+  const isGap = (i: number) => i % 300 < 100 || i < 300 * 60;
+  const gaps = Uint8Array.from({ length: 90000 }, (_, i) => (isGap(i) ? 1 : 0));
+  const framed = (raster: Raster): Raster => {
+    const plane = raster.planes[0].map((v, i) => (isGap(i) ? 0.01 : v));
+    return { ...raster, planes: [plane] };
+  };
+  const half = (p: Raster, q: Raster, sign: 1 | -1): Raster => ({
+    ...p,
+    planes: [p.planes[0].map((v, i) => (v + sign * q.planes[0][i]) / 2)],
+  });
+  const whole = look(half(a, b, 1), half(a, b, -1));
+  const cut = look(half(framed(a), framed(b), 1), half(framed(a), framed(b), -1), gaps);
+  const [one, other] = [await FACTS.grain.measure(whole, job), await FACTS.grain.measure(cut, job)];
+  expect(Math.sqrt(one.models[0].a) / (0.002 / Math.SQRT2)).toBeCloseTo(1, 1);
+  expect(Math.abs(other.models[0].a / one.models[0].a - 1)).toBeLessThan(0.05);
+  const middle = one.covariance[0].length >> 1;
+  expect(Math.abs(other.covariance[0][middle] - one.covariance[0][middle])).toBeLessThan(0.05);
+  const [first] = (await FACTS.mixture.measure(cut, job)).components;
+  expect(first.every(({ lambda }) => lambda.every((v) => v >= 0 && v < 0.6))).toBe(true);
 });

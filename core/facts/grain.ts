@@ -41,10 +41,11 @@ export const grain: Fact<GrainFact> = {
   async measure(look, job) {
     const samples = await look.samples();
     const halves = await look.halfDifferences();
-    const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, c, job));
+    const gaps = await look.gaps();
+    const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
-    const covariance = noiseCovariances(samples, halves, models, found, job).map((lags) => [...lags]);
+    const covariance = noiseCovariances(samples, halves, gaps, models, found, job).map((lags) => [...lags]);
     return { models, covariance, from: halves ? "halves" : "picture" };
   },
   ofHalf: (value) => ({
@@ -59,6 +60,9 @@ export function stabilisedRaster(raster: Raster, models: GrainFact["models"]): R
   return rasterOf(raster.width, raster.height, planes);
 }
 
+/** By piece: where there is no data. */
+type Gaps = (Uint8Array | null)[];
+
 interface ChannelNoise {
   model: z.infer<typeof noiseModel>;
   /** How noise correlates, to lags of 8 px, where no halves tell it. */
@@ -66,7 +70,7 @@ interface ChannelNoise {
 }
 
 /** Noise against signal of a channel, from the halves or from the picture's own finest detail. */
-function channelNoise(samples: Raster[], halves: Raster[] | null, c: number, job: JobHandle): ChannelNoise {
+function channelNoise(samples: Raster[], halves: Raster[] | null, gaps: Gaps, c: number, job: JobHandle): ChannelNoise {
   const levels: Float32Array[] = [];
   const noises: Float32Array[] = [];
   const ratios: number[] = [];
@@ -80,7 +84,7 @@ function channelNoise(samples: Raster[], halves: Raster[] | null, c: number, job
       if (k < 3) ratios.push(noiseCorrelation(plane, width, height, job.kernels) ?? 1);
     }
   }
-  const [level, noise] = [sparse(levels), sparse(noises)];
+  const [level, noise] = sparse(levels, noises, gaps);
   if (halves) return { model: fitNoiseModel(level, noise), assumed: null };
   const ratio = [...ratios].sort((p, q) => p - q)[ratios.length >> 1];
   const model = fitNoiseModel(level, noise, false);
@@ -106,6 +110,7 @@ function smoothingOf(ratio: number): number {
 function noiseCovariances(
   samples: Raster[],
   halves: Raster[] | null,
+  gaps: Gaps,
   models: GrainFact["models"],
   found: ChannelNoise[],
   job: JobHandle,
@@ -129,7 +134,7 @@ function noiseCovariances(
       // What is smoother than some 24 px is the sky of the halves, not their noise.
       let smooth: Float32Array = field;
       for (let j = 0; j < 5; j++) smooth = job.kernels.starletSmooth(smooth, width, height, j);
-      return field.map((v, i) => v - smooth[i]);
+      return field.map((v, i) => (gaps[k]?.[i] === 1 ? NaN : v - smooth[i]));
     });
     return componentsOf(rasterOf(width, height, planes)).map((plane) => ({ plane, width, height }));
   });
@@ -143,10 +148,20 @@ function noiseCovariances(
   );
 }
 
-/** Every third value: neighbours tell the same. */
-function sparse(parts: Float32Array[]): Float32Array {
-  const out = new Float32Array(parts.reduce((sum, { length }) => sum + Math.ceil(length / 3), 0));
+/** Every third pair where there is data: neighbours tell the same. */
+function sparse(
+  levels: Float32Array[],
+  noises: Float32Array[],
+  gaps: Gaps,
+): [levels: Float32Array, noises: Float32Array] {
+  const most = levels.reduce((sum, { length }) => sum + Math.ceil(length / 3), 0);
+  const [level, noise] = [new Float32Array(most), new Float32Array(most)];
   let at = 0;
-  for (const part of parts) for (let i = 0; i < part.length; i += 3) out[at++] = part[i];
-  return out;
+  for (const [k, part] of levels.entries())
+    for (let i = 0; i < part.length; i += 3) {
+      if (gaps[k]?.[i] === 1) continue;
+      level[at] = part[i];
+      noise[at++] = noises[k][i];
+    }
+  return [level.subarray(0, at), noise.subarray(0, at)];
 }

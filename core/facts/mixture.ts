@@ -42,11 +42,12 @@ export const mixture: Fact<MixtureFact> = {
   async measure(look, job) {
     const samples = await look.samples();
     const { models, covariance } = await look.fact(grain);
+    const gaps = await look.gaps();
     const stabilised = samples.map((piece) => stabilisedRaster(piece, models));
     const components = [];
     for (const [k, noise] of covariance.entries()) {
       await job.breathe();
-      components.push(bandsOf(stabilised, Float64Array.from(noise), k, job));
+      components.push(bandsOf(stabilised, gaps, Float64Array.from(noise), k, job));
     }
     return { components };
   },
@@ -55,12 +56,19 @@ export const mixture: Fact<MixtureFact> = {
   }),
 };
 
-function bandsOf(stabilised: Raster[], noise: Float64Array, k: number, job: JobHandle): z.infer<typeof band>[] {
+function bandsOf(
+  stabilised: Raster[],
+  gaps: (Uint8Array | null)[],
+  noise: Float64Array,
+  k: number,
+  job: JobHandle,
+): z.infer<typeof band>[] {
   const current = stabilised.map((raster) => ({ ...raster, plane: componentsOf(raster)[k] }));
   return Array.from({ length: MIXTURE_SCALES }, (_, scale) => {
-    const details = current.map((piece) => {
+    const details = current.map((piece, n) => {
+      const gap = gaps[n];
       const smooth = job.kernels.starletSmooth(piece.plane, piece.width, piece.height, scale);
-      const plane = piece.plane.map((v, i) => v - smooth[i]);
+      const plane = piece.plane.map((v, i) => (gap?.[i] === 1 ? NaN : v - smooth[i]));
       piece.plane = smooth;
       return { plane, width: piece.width, height: piece.height };
     });

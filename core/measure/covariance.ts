@@ -4,7 +4,7 @@ const SIDE = 2 * REACH + 1;
 
 /**
  * Autocovariance at lags (u · step, v · step), |u|, |v| ≤ reach, row-major over v then u; the mean of products over all pairs of pixels of the planes, which should
- * have mean 0. Of every so many rows one tells enough. O(pixels · reach²).
+ * have mean 0; NaN counts for nothing. Of every so many rows one tells enough. O(pixels · reach²).
  */
 export function autocovariance(
   planes: readonly { plane: Float32Array; width: number; height: number }[],
@@ -24,8 +24,12 @@ export function autocovariance(
         if (to <= from) continue;
         for (let y = 0; y + dy < height; y += every) {
           const shift = dy * width + dx;
-          for (let i = y * width + from; i < y * width + to; i++) sum += plane[i] * plane[i + shift];
-          count += to - from;
+          for (let i = y * width + from; i < y * width + to; i++) {
+            const product = plane[i] * plane[i + shift];
+            if (product !== product) continue;
+            sum += product;
+            count++;
+          }
         }
       }
       const mean = count > 0 ? sum / count : 0;

@@ -23,6 +23,8 @@ const QUANTILES = [...Array.from({ length: BINS + 1 }, (_, k) => (0.98 * k) / BI
 const LEAST_IN_BIN = 24;
 /** Below this quantile of the levels there is no light: the dark end. */
 const ZERO_QUANTILE = 0.01;
+/** Share of the middle one of all bins' variances below which a bin tells nothing. */
+const LEAST_VARIANCE = 0.02;
 /** More samples in a bin do not make it surer: what is left over is not noise. */
 const MOST_WEIGHT = 3000;
 
@@ -46,14 +48,18 @@ export function fitNoiseModel(level: Float32Array, noise: Float32Array, withSqua
     rows.push({ height, variance, weight: Math.min(part.length, MOST_WEIGHT) / variance ** 2 });
   }
   if (rows.length === 0) return { zero, a: 0, b: 0, c: 0 };
+  // A level of hardly any noise is a clipped or a filled one, and would outweigh all others.
+  const variances = rows.map(({ variance }) => variance).sort((p, q) => p - q);
+  const least = LEAST_VARIANCE * variances[variances.length >> 1];
+  const told = rows.filter(({ variance }) => variance >= least);
   let best = { cost: Infinity, found: [0, 0, 0] };
   // Three unknowns: every choice of which of them are not zero is tried.
   for (const terms of withSquare ? [[0], [0, 1], [0, 2], [0, 1, 2]] : [[0], [0, 1]]) {
-    const found = solve(rows, terms);
+    const found = solve(told, terms);
     if (!found || found.some((v) => v < 0) || !(found[0] > 0)) continue;
-    const cost = rows.reduce((sum, { height, variance, weight }) => {
-      const told = found[0] + found[1] * height + found[2] * height * height;
-      return sum + weight * (told - variance) ** 2;
+    const cost = told.reduce((sum, { height, variance, weight }) => {
+      const modelled = found[0] + found[1] * height + found[2] * height * height;
+      return sum + weight * (modelled - variance) ** 2;
     }, 0);
     if (cost < best.cost) best = { cost, found };
   }

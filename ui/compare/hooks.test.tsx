@@ -108,7 +108,12 @@ describe("the card of a step", () => {
 
   test("shows every parameter that is of effect with its value; a typed number goes into the chain, one out of range does not", () => {
     const { params } = show(laneOf(0.3));
-    for (const { label } of starlet.parameters.fields) expect(screen.getByLabelText(`${label}, number`)).toBeTruthy();
+    for (const { label, kind } of starlet.parameters.fields)
+      expect(
+        kind === "tick"
+          ? screen.getByText(label.charAt(0).toLowerCase() + label.slice(1))
+          : screen.getByLabelText(`${label}, number`),
+      ).toBeTruthy();
     const field = screen.getByLabelText<HTMLInputElement>("Strength, number");
     expect(field.value).toBe("0.30");
     fireEvent.change(field, { target: { value: "0,45" } });
@@ -129,8 +134,9 @@ describe("the card of a step", () => {
 
   test("a step that stands after a stretch and is not meant for it says so", () => {
     const stretch = findOperation("stretch.arcsinh") as (typeof OPERATIONS)[number];
-    const lane = laneOf(0.3);
-    show({ ...lane, steps: [{ ...newStep(stretch), id: "s" }, ...lane.steps] }, 1);
+    const lucy = findOperation("deconvolve.richardson-lucy") as (typeof OPERATIONS)[number];
+    const steps = [stretch, lucy].map((operation) => ({ ...newStep(operation), id: operation.id }));
+    show({ ...laneOf(0.3), steps }, 1);
     expect(screen.getByText(/Meant for linear data/)).toBeTruthy();
   });
 
