@@ -42,7 +42,7 @@ export const mixtureShrinkage = noiseApproach({
       min: 0,
       max: 1,
       step: 0.01,
-      default: 0.5,
+      default: 0.25,
     }),
   },
   needs: ["mixture"],
