@@ -8,6 +8,7 @@ import {
   noiseCorrelation,
   noiseModel,
   REACH,
+  sigmaAt,
   stabiliser,
   STARLET_NOISE,
   surroundings,
@@ -125,10 +126,8 @@ function noiseCovariances(
     const { width, height } = piece;
     const planes = piece.planes.map((noise, c) => {
       const level = surroundings(samples[k].planes[c], width, height, job.kernels);
-      const { zero, a, b, c: square } = models[c];
       const field = noise.map((v, i) => {
-        const light = Math.max(0, level[i] - zero);
-        const unit = a > 0 ? v / Math.sqrt(a + b * light + square * light * light) : 0;
+        const unit = models[c].a > 0 ? v / sigmaAt(models[c], level[i]) : 0;
         return Math.max(-MOST_SIGMA, Math.min(MOST_SIGMA, unit));
       });
       // What is smoother than some 24 px is the sky of the halves, not their noise.

@@ -33,7 +33,7 @@ export interface Operation<P, I extends FactId> {
   parameters: Parameters<P>;
   /** The parameter that makes it stronger. */
   strength: keyof P & string;
-  /** Whether strength is the share of its full effect that goes into the picture, and nothing else. @default false */
+  /** Whether strength is the share of its full effect that goes into the picture, and nothing else: the runner mixes, `run` gives the full effect. @default false */
   strengthBlends?: boolean;
   channels: readonly ChannelMode[];
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */

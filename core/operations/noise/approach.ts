@@ -73,7 +73,7 @@ const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chro
 
 /**
  * An operation of an approach: noise is made even (grain.ts), channels become brightness and two differences, points are set aside; the approach cleans each plane; then all goes
- * back the way it came, and the picture becomes W + strength · (cleaned − W). Points: matched filter, weight rising over the threshold (measure/points.ts).
+ * back the way it came; the runner mixes it with the picture by strength. Points: matched filter, weight rising over the threshold (measure/points.ts).
  */
 export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
   approach: Approach<F, I>,
@@ -96,7 +96,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
     async run(region, params, facts, job) {
       const { grain, psf } = facts as Facts<"grain" | "psf">;
       const isNoisy = grain.models.some(({ a }) => a > 0);
-      if (params.strength === 0 || !isNoisy) return region;
+      if (!isNoisy) return region;
       const { width, height } = region;
       const components = componentsOf(stabilisedRaster(region, grain.models));
       const points = pointsOf(components, region, params, grain, psf, job);
@@ -110,7 +110,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
         job.progress((index + 1) / components.length);
       }
       if (points) drawPoints(cleaned, width, height, points.found, points.shape, 1);
-      return blended(region, fromComponents(cleaned, width, height), grain, params.strength);
+      return unevened(region, fromComponents(cleaned, width, height), grain);
     },
   };
 }
@@ -153,13 +153,8 @@ function pointsOf(
   return { shape, found: findPoints(components, width, height, shape, covariance[0], pointSnr, job.kernels) };
 }
 
-/** The cleaned picture, its noise uneven again, mixed with the one that came. */
-function blended(region: Raster, even: Raster, { models }: GrainFact, strength: number): Raster {
-  const planes = region.planes.map((before, c) => {
-    const clean = stabiliser(models[c])?.back(even.planes[c]);
-    if (!clean) return before;
-    for (let i = 0; i < clean.length; i++) clean[i] = before[i] + strength * (clean[i] - before[i]);
-    return clean;
-  });
+/** The cleaned picture, its noise uneven again; channels without noise as they came. */
+function unevened(region: Raster, even: Raster, { models }: GrainFact): Raster {
+  const planes = region.planes.map((before, c) => stabiliser(models[c])?.back(even.planes[c]) ?? before);
   return { ...region, planes };
 }
