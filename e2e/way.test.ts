@@ -228,6 +228,72 @@ test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; 
   expect(await textOf(driver, "[data-lane=B]")).toContain("0.45"); // the lowest rung: half of 0.9
 });
 
+test("a step acts in a mask that is drawn: inside as before, outside the untouched stack; it is shown on every crop", async () => {
+  const { driver } = session;
+  await cropsRest(driver);
+  const spot = await driver.executeScript<string>("return document.querySelector('[data-spot]').dataset.spot");
+  const cells = () => driver.findElements(By.css(`[data-cell$=":${spot}"] [role=img]`));
+  /** Grey of a pixel of lane A's and lane B's crop, as far from the middle, in px of the screen. */
+  const greys = (dx: number, dy: number) =>
+    driver.executeScript<number[]>(
+      `return ['A', 'B'].map((letter) => {
+        const canvas = document.querySelector('[data-cell="' + letter + ':' + arguments[0] + '"] canvas');
+        const bounds = canvas.getBoundingClientRect(), cell = canvas.parentElement.getBoundingClientRect();
+        const x = (cell.left + cell.width / 2 + arguments[1] - bounds.left) * canvas.width / bounds.width;
+        const y = (cell.top + cell.height / 2 + arguments[2] - bounds.top) * canvas.height / bounds.height;
+        const copy = document.createElement('canvas');
+        [copy.width, copy.height] = [8, 8];
+        const context = copy.getContext('2d', { willReadFrequently: true });
+        context.drawImage(canvas, 4 - x, 4 - y);
+        const data = context.getImageData(0, 0, 8, 8).data;
+        return data.filter((_, i) => i % 4 === 1).join();
+      })`,
+      ...[spot, dx, dy],
+    );
+  const [before] = await greys(0, 0);
+  expect((await greys(0, 0))[1]).not.toBe(before);
+  await click(driver, "Mask");
+  await see(driver, "[role=menuitem]");
+  await (await driver.findElement(By.xpath("//*[@role='menuitem'][contains(., 'Ellipse')]"))).click();
+  await see(driver, "[data-drawing=true]");
+  const [, cell] = await cells();
+  await driver.actions().move({ origin: cell }).press().move({ origin: cell, x: 18, y: 12 }).move({ origin: cell, x: 30, y: 30 }).release().perform(); // prettier-ignore
+  const feather = await see(driver, "[data-mask-part=ellipse] input[aria-label='Feather, number']");
+  await feather.sendKeys(Key.chord(Key.CONTROL, "a"), "0", Key.ENTER);
+  await waitFor(driver, "inside treated", async () => {
+    const [a, b] = await greys(0, 0);
+    return a !== b;
+  });
+  const [a, b] = await greys(55, 0);
+  expect(b).toBe(a);
+  expect((await driver.findElements(By.css("[data-cell] [data-mask-shown=true]"))).length).toBe(12);
+  // A handle moves it, the other way round frees its inside; two undos bring both back.
+  const handle = await driver.findElement(By.css(`[data-cell="B:${spot}"] [data-handle="0"]`));
+  await driver.actions().move({ origin: handle }).press().move({ origin: handle, x: 40 }).release().perform();
+  await waitFor(driver, "moved", async () => {
+    const [p, q] = await greys(-20, 0);
+    return p === q;
+  });
+  await click(driver, "Undo (Ctrl Z)");
+  await (await driver.findElement(By.xpath("//label[contains(., 'the other way round')]/input"))).click();
+  await waitFor(driver, "inside untouched", async () => {
+    const [p, q] = await greys(0, 0);
+    return p === q;
+  });
+  await click(driver, "Undo (Ctrl Z)");
+  await click(driver, "Close the mask");
+  await waitFor(driver, "closed", async () => (await driver.findElements(By.css("[data-mask-shown]"))).length === 0);
+  // Another lane takes the same mask; deleting it frees both.
+  await (await driver.findElement(By.css("[data-lane=C] button"))).click();
+  await (await see(driver, "button[aria-label='Where the step acts']")).click();
+  await (await driver.findElement(By.xpath("//*[@role='option'][contains(., 'in Ellipse')]"))).click();
+  await click(driver, "Open the mask Ellipse: shown on all crops");
+  await waitFor(driver, "shared", async () => (await textOf(driver, "[data-testid=mask-editor]")).includes("2 steps"));
+  await click(driver, "Delete the mask Ellipse");
+  await waitFor(driver, "freed", async () => (await textOf(driver, "[data-setting=mask]")).includes("everywhere"));
+  await (await driver.findElement(By.css("[data-lane=B] button"))).click();
+});
+
 test("a reload brings everything back at the same place", async () => {
   const { driver } = session;
   await cropsRest(driver);

@@ -42,6 +42,7 @@ export function firstBoard(stack: StackRecord): Board {
     view: { zoom: 2, panX: 0, panY: 0 },
     display: { ...stretchParameters.defaults },
     ladder: null,
+    masks: [],
     selectedLaneId: lanes[1].id,
   };
 }
@@ -100,8 +101,13 @@ export function moveStep(board: Board, laneId: string, from: number, to: number)
   });
 }
 
+/** The chain's masks become the project's too; one that is known already, by its id, stays as it is there. */
 export function importChain(board: Board, laneId: string, steps: ChainStep[]): Board {
-  return changeLane(board, laneId, (lane) => ({ ...lane, steps: steps.map(laneStepOf) }));
+  const known = new Map(board.masks.map((mask) => [mask.id, mask]));
+  const brought = steps.map((step) => ({ ...step, mask: step.mask && (known.get(step.mask.id) ?? step.mask) }));
+  for (const { mask } of brought) if (mask) known.set(mask.id, mask);
+  const next = changeLane(board, laneId, (lane) => ({ ...lane, steps: brought.map(laneStepOf) }));
+  return { ...next, masks: [...known.values()] };
 }
 
 /** Evenly spread values from `from` to `to`, rounded to the field's step. */

@@ -1,5 +1,6 @@
 import type { ChainStep, FactKey } from "@/core/chain";
-import { factsNeeded, prepareChain } from "@/core/chain";
+import { factsNeeded, prepareChain, UNTOUCHED } from "@/core/chain";
+import { maskKey } from "@/core/mask";
 import type { StepFactIds } from "@/engine/facts";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
@@ -83,18 +84,25 @@ export class FactBook {
   }
 }
 
+/** The steps after which the picture is looked at for a fact, and the key of the fact there. */
+function lookedAt(steps: readonly ChainStep[], index: number, key: FactKey): [before: ChainStep[], key: string] {
+  const isUntouched = key.endsWith(`@${UNTOUCHED}`);
+  const before = isUntouched ? [] : steps.slice(0, index).filter(({ on }) => on);
+  return [before, key.replace(`@${UNTOUCHED}`, "@together")];
+}
+
 /** What a fact depends on, as text. */
 function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
-  const before = steps.slice(0, index).filter(({ on }) => on);
-  return JSON.stringify([
-    picture.id,
-    before.map(({ operation, version, params, channels, blend }) => [operation, version, params, channels, blend]),
-    key,
-  ]);
+  const [before, known] = lookedAt(steps, index, key);
+  const settings = before.map(({ operation, version, params, channels, blend, mask }) =>
+    // Facts of chains without masks keep the keys under which they were stored before there were any.
+    [operation, version, params, channels, blend, ...(mask ? [maskKey(mask)] : [])],
+  );
+  return JSON.stringify([picture.id, settings, known]);
 }
 
 /** The same without the settings of earlier steps. */
 function looseKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
-  const before = steps.slice(0, index).filter(({ on }) => on);
-  return JSON.stringify([picture.id, before.map((s) => [s.operation, s.channels]), key]);
+  const [before, known] = lookedAt(steps, index, key);
+  return JSON.stringify([picture.id, before.map((s) => [s.operation, s.channels]), known]);
 }

@@ -7,6 +7,7 @@ import { frameType, frameUnit, subMetadata } from "@/core/formats";
 import { skyPatch, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { levelsSchema } from "@/core/facts";
 import { joinPart } from "@/core/join";
+import { mask } from "@/core/mask";
 import { stretchParameters } from "@/core/operations";
 import { warpSchema } from "@/core/register";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
@@ -252,6 +253,8 @@ export const board = z.object({
   view,
   display: stretchParameters.schema,
   ladder: ladder.nullable(),
+  /** All masks of the project; a step that has one holds it as it is here (state/masks.ts). Outlines lie in the project's coordinates. */
+  masks: z.array(mask).default([]),
   selectedLaneId: z.string().nullable(),
 });
 export type Board = z.infer<typeof board>;

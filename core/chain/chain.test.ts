@@ -19,7 +19,7 @@ describe("chain files", () => {
   test("a chain survives being exported and imported", () => {
     const steps = OPERATIONS.map((operation) => newStep(operation));
     const result = parseChain(JSON.parse(chainToJson("all", steps)));
-    expect(result).toEqual({ ok: true, value: { format: "dunkel-chain", version: 1, name: "all", steps } });
+    expect(result).toEqual({ ok: true, value: { format: "dunkel-chain", version: 2, name: "all", steps } });
   });
 
   const good = { format: "dunkel-chain", version: 1, name: "", steps: [newStep(starlet)] };

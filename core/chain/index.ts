@@ -3,7 +3,7 @@ export { domainAfter, standsWrong } from "./domain";
 export type { ChainInput } from "./measure";
 export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
-export { factsNeeded, readySteps, stepsForHalves } from "./ready";
+export { factsNeeded, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 export type { ChainMemo } from "./run";
 export { chainHalo, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep } from "./schema";
@@ -11,6 +11,7 @@ export {
   CHAIN_FORMAT,
   CHAIN_VERSION,
   ChainError,
+  chainOfMask,
   chainStep,
   chainToJson,
   migratedStep,

@@ -7,7 +7,7 @@ import { createRaster, halfDifference, reduceInto, tilesOf, wholeRegion } from "
 import { splitForMode } from "./channels";
 import { domainAfter } from "./domain";
 import type { FactKey, ReadyStep, StepFacts } from "./ready";
-import { factsNeeded, readySteps, stepsForHalves } from "./ready";
+import { factsNeeded, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 import { runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
@@ -30,10 +30,12 @@ export async function measureFacts(
   job: JobHandle,
 ): Promise<StepFacts> {
   const before = readySteps(steps.slice(0, index), facts);
-  const seen = new SeenPicture(input, before, job);
+  const atStep = new SeenPicture(input, before, job);
+  const untouched = before.length === 0 ? atStep : new SeenPicture(input, [], job);
   const found: StepFacts = {};
   for (const key of keys) {
-    const [id, mode] = key.split("@") as [FactId, ChannelMode];
+    const [id, of] = key.split("@") as [FactId, ChannelMode | typeof UNTOUCHED];
+    const [seen, mode]: [SeenPicture, ChannelMode] = of === UNTOUCHED ? [untouched, "together"] : [atStep, of];
     const values: unknown[] = [];
     const pictures = splitForMode((await seen.samples())[0], mode).length;
     for (let k = 0; k < pictures; k++) values.push(await seen.fact(FACTS[id] as Fact<unknown>, mode, k));
@@ -172,7 +174,7 @@ export class SeenPicture {
 
   private async differencesOf(): Promise<Raster[] | null> {
     if (!this.input.halves) return null;
-    const steps = stepsForHalves(this.before);
+    const steps = stepsForHalves(this.before, this.input.picture);
     const a = await this.take(this.input.halves.a, steps);
     const b = await this.take(this.input.halves.b, steps);
     return a.map((piece, k) => halfDifference(piece, b[k]));

@@ -1,12 +1,16 @@
 import type { FactId, Facts } from "../facts";
 import { FACTS, factOf } from "../facts";
 import { UserError } from "../job";
+import type { Mask } from "../mask";
+import { factsOfMask } from "../mask";
 import type { AnyOperation, ChannelMode } from "../operations";
 import { findOperation } from "../operations";
+import type { FrameSource } from "../raster";
 import type { ChainStep } from "./schema";
 
-/** A fact of a step's input in one channel mode. */
-export type FactKey = `${FactId}@${ChannelMode}`;
+/** A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are told. */
+export type FactKey = `${FactId}@${ChannelMode | typeof UNTOUCHED}`;
+export const UNTOUCHED = "untouched";
 
 /** The facts of one step's input: for each key one value a picture that the mode works on. */
 export type StepFacts = Partial<Record<FactKey, unknown[]>>;
@@ -21,14 +25,16 @@ export function factsNeeded(step: ChainStep): FactKey[] {
   if (!step.on) return [];
   const needs: readonly FactId[] = operationOf(step).needs;
   const own = needs.map((id): FactKey => `${id}@${step.channels}`);
-  return [...new Set(step.channels === "luminance" ? [...own, JOIN_LEVELS, joinNoise(needs)] : own)];
+  const join = step.channels === "luminance" ? [JOIN_LEVELS, joinNoise(needs)] : [];
+  const ofMask = step.mask ? factsOfMask(step.mask).map((id): FactKey => `${id}@${UNTOUCHED}`) : [];
+  return [...new Set([...own, ...join, ...ofMask])];
 }
 
-/** The facts for each picture of a step's mode, and what its luminance goes back with. Values are checked against the facts' schemas. */
+/** The facts for each picture of a step's mode, what its luminance goes back with, and those of its mask. Values are checked against the facts' schemas. */
 export function factsOfStep(
   step: ChainStep,
   facts: StepFacts,
-): { own: Facts[]; join: { levels: number[]; sigma: number } | null } | null {
+): { own: Facts[]; join: { levels: number[]; sigma: number } | null; ofMask: Facts } | null {
   const values: StepFacts = {};
   for (const key of factsNeeded(step)) {
     const known = facts[key];
@@ -43,6 +49,9 @@ export function factsOfStep(
   return {
     own: own as Facts[],
     join: levels && noise ? { levels: levels.level, sigma: noise.sigma[0] } : null,
+    ofMask: Object.fromEntries(
+      (step.mask ? factsOfMask(step.mask) : []).map((id) => [id, values[`${id}@${UNTOUCHED}`]?.[0]]),
+    ) as unknown as Facts,
   };
 }
 
@@ -53,7 +62,18 @@ export interface ReadyStep {
   facts: Facts[];
   /** What a luminance step's change goes back with (channels.ts); null in the other modes. */
   join: { levels: number[]; sigma: number } | null;
+  /** Where it acts; null for everywhere. */
+  mask: ReadyMask | null;
   /** Tells this step and its facts from any other; settings and blend are told apart besides. */
+  key: string;
+}
+
+/** A mask, the facts of the untouched picture that it is told from, and that picture where it is not the one that the chain runs on. */
+export interface ReadyMask {
+  mask: Mask;
+  facts: Facts;
+  untouched: FrameSource | null;
+  /** Tells these facts from others. */
   key: string;
 }
 
@@ -80,15 +100,16 @@ export function readySteps(
     if (!known) throw new UserError(`${operation.title} was not prepared`, "Prepare the chain before it runs.");
     const params = operation.parameters.schema.parse(step.params) as ChainStep["params"];
     const key = JSON.stringify([operation.id, operation.version, step.channels, keyOf(i)]);
-    return [{ operation, step: { ...step, params }, facts: known.own, join: known.join, key }];
+    const mask = step.mask && { mask: step.mask, facts: known.ofMask, untouched: null, key: JSON.stringify(keyOf(i)) };
+    return [{ operation, step: { ...step, params }, facts: known.own, join: known.join, mask, key }];
   });
 }
 
 /**
- * The same steps for one of the halves, whose noise is √2 times that of the stack. Treated so, (A − B)/2 carries what noise
- * the treatment leaves in the stack, for treatments that act on a picture according to its noise.
+ * The same steps for one of the halves of `whole`, whose noise is √2 times that of the stack. Treated so, (A − B)/2 carries what noise
+ * the treatment leaves in the stack, for treatments that act on a picture according to its noise. Masks are those of the whole.
  */
-export function stepsForHalves(steps: ReadyStep[]): ReadyStep[] {
+export function stepsForHalves(steps: ReadyStep[], whole: FrameSource): ReadyStep[] {
   const ids = Object.keys(FACTS) as FactId[];
   return steps.map((ready) => ({
     ...ready,
@@ -97,6 +118,7 @@ export function stepsForHalves(steps: ReadyStep[]): ReadyStep[] {
       return Object.fromEntries(known.map((id) => [id, factOf(id).ofHalf(own[id])])) as unknown as Facts;
     }),
     join: ready.join && { ...ready.join, sigma: ready.join.sigma * Math.SQRT2 },
+    mask: ready.mask && { ...ready.mask, untouched: whole },
     key: `half ${ready.key}`,
   }));
 }

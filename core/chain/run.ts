@@ -1,7 +1,17 @@
 import type { JobHandle } from "../job";
 import { partOfJob } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
-import { cropRaster, fillGaps, growRegion, intersectRegions, relativeTo, wholeRegion, withGapsOf } from "../raster";
+import {
+  cropRaster,
+  fillGaps,
+  growRegion,
+  intersectRegions,
+  rasterOf,
+  relativeTo,
+  wholeRegion,
+  withGapsOf,
+} from "../raster";
+import { maskKey, maskValues } from "../mask";
 import { joinFromMode, splitForMode } from "./channels";
 import type { ReadyStep } from "./ready";
 
@@ -66,17 +76,19 @@ export async function runFilled(
   const before = steps.slice(0, -1);
   const area = intersectRegions(growRegion(region, stepHalo(last)), wholeRegion(source));
   const blend = blendOf(last);
+  const shares = blend > 0 ? await sharesOf(last, source, region, fill, quiet(job), memo) : null;
   let result: Raster;
-  if (blend === 0) result = await runFilled(source, before, region, fill, job, memo);
-  else if (blend < 1) {
+  if (blend === 0 || shares?.every((share) => share === 0))
+    result = await runFilled(source, before, region, fill, job, memo);
+  else if (blend < 1 || shares) {
     // The full effect is remembered by itself, so that another share of it costs a mixture.
     const full = await runFilled(source, [...before, atFull(last)], region, fill, partOfJob(job, 0, 0.95), memo);
     const input = await runFilled(source, before, area, fill, quiet(job), memo);
-    result = mixed(cropRaster(input, relativeTo(area, region)), full, blend);
+    result = mixed(cropRaster(input, relativeTo(area, region)), full, blend, shares);
   } else {
     const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
     await job.breathe();
-    result = cropRaster(await runStep(input, last, partOfJob(job, share, 1)), relativeTo(area, region));
+    result = cropRaster(await runStep(input, last, partOfJob(job, share, 1), area), relativeTo(area, region));
   }
   job.progress(1);
   if (key !== undefined) memo?.set(key, result);
@@ -87,20 +99,42 @@ export async function runFilled(
 const blendOf = ({ operation, step }: ReadyStep): number =>
   step.blend * (operation.strengthBlends ? Number(step.params[operation.strength]) : 1);
 
-/** A step with its full effect. */
+/** How much of a step's effect its mask lets through, pixel by pixel; null for a step without one. */
+async function sharesOf(
+  { mask }: ReadyStep,
+  source: FrameSource,
+  region: Region,
+  fill: number[],
+  job: JobHandle,
+  memo?: ChainMemo,
+): Promise<Float32Array | null> {
+  if (!mask) return null;
+  const { x, y, width, height } = region;
+  const key = memo && JSON.stringify([memo.source, x, y, width, height, maskKey(mask.mask), mask.key]);
+  const known = key === undefined ? undefined : memo?.get(key);
+  if (known) return known.planes[0];
+  const values = await maskValues(mask.mask, mask.untouched ?? source, region, fill, mask.facts, job);
+  if (key !== undefined) memo?.set(key, rasterOf(width, height, [values]));
+  return values;
+}
+
+/** A step with its full effect, everywhere. */
 function atFull(ready: ReadyStep): ReadyStep {
   const { operation, step } = ready;
   const params = operation.strengthBlends ? { ...step.params, [operation.strength]: 1 } : step.params;
-  return { ...ready, step: { ...step, params, blend: 1 } };
+  return { ...ready, mask: null, step: { ...step, params, blend: 1, mask: null } };
 }
 
 const quiet = (job: JobHandle): JobHandle => ({ ...job, progress: () => undefined });
 
-function mixed(before: Raster, after: Raster, share: number): Raster {
+function mixed(before: Raster, after: Raster, share: number, shares: Float32Array | null): Raster {
   const planes = after.planes.map((plane, c) => {
     const from = before.planes[c];
     const out = new Float32Array(plane.length);
-    for (let i = 0; i < out.length; i++) out[i] = from[i] + share * (plane[i] - from[i]);
+    for (let i = 0; i < out.length; i++) {
+      const own = shares ? share * shares[i] : share;
+      out[i] = from[i] + own * (plane[i] - from[i]);
+    }
     return out;
   });
   return { ...after, planes };
@@ -116,12 +150,17 @@ async function raw(source: FrameSource, region: Region, memo?: ChainMemo): Promi
 }
 
 function keyOf({ source }: ChainMemo, { x, y, width, height }: Region, steps: readonly ReadyStep[]): string {
-  const stepKeys = steps.map(({ key, step }) => [key, step.params, step.blend]);
+  const stepKeys = steps.map(({ key, step }) => [key, step.params, step.blend, step.mask && maskKey(step.mask)]);
   return JSON.stringify([source, x, y, width, height, ...stepKeys]);
 }
 
 /** The full effect of a step. */
-async function runStep(raster: Raster, { operation, step, facts, join }: ReadyStep, job: JobHandle): Promise<Raster> {
+async function runStep(
+  raster: Raster,
+  { operation, step, facts, join }: ReadyStep,
+  job: JobHandle,
+  { x, y }: Region,
+): Promise<Raster> {
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];
   for (const [i, picture] of pictures.entries())
@@ -131,6 +170,7 @@ async function runStep(raster: Raster, { operation, step, facts, join }: ReadySt
         step.params,
         facts[i],
         partOfJob(job, i / pictures.length, (i + 1) / pictures.length),
+        { x, y },
       ),
     );
   return joinFromMode(raster, results, step.channels, join);

@@ -1,7 +1,8 @@
 import { z } from "zod";
 import type { Result } from "../result";
+import { mask } from "../mask";
 import type { AnyOperation } from "../operations";
-import { CHANNEL_MODES, findOperation } from "../operations";
+import { CHANNEL_MODES, findOperation, level as levelOperation } from "../operations";
 
 /** One step of a chain; its parameters are checked against the operation's own schema by `parseChain`. */
 export const chainStep = z.object({
@@ -12,11 +13,14 @@ export const chainStep = z.object({
   /** 0 keeps the picture as it was, 1 is the full effect. */
   blend: z.number().min(0).max(1),
   on: z.boolean(),
+  /** Where it acts; null for everywhere. */
+  mask: mask.nullable().default(null),
 });
 export type ChainStep = z.infer<typeof chainStep>;
 
 export const CHAIN_FORMAT = "dunkel-chain";
-export const CHAIN_VERSION = 1;
+/** Version 1 knew no masks. */
+export const CHAIN_VERSION = 2;
 const chainFile = z.object({
   format: z.literal(CHAIN_FORMAT),
   version: z.number().int().min(1),
@@ -71,8 +75,13 @@ export function newStep(operation: AnyOperation): ChainStep {
     channels: operation.channels[0],
     blend: 1,
     on: true,
+    mask: null,
   };
 }
+
+/** A chain that shows a mask instead of the picture: 1 where it means all, 0 where nothing. */
+export const chainOfMask = (mask: NonNullable<ChainStep["mask"]>): ChainStep[] =>
+  [null, mask].map((own, level) => ({ ...newStep(levelOperation), params: { level }, mask: own }));
 
 /**
  * Checks a chain file that was read as JSON: its shape, that every operation is known in that version or an older one, and

@@ -103,3 +103,19 @@ export function bandCovariance(noise: Float64Array, scale: number, reach: number
     }
   return out;
 }
+
+/** Variance of noise of the autocovariance `noise` (to lags of 8 px) after filters along the rows and the columns: Σ covariance · overlap of the filters. Exact but for noise beyond those lags. */
+export function filterVariance(
+  noise: readonly number[] | Float64Array,
+  across: Float64Array,
+  down: Float64Array,
+): number {
+  const overlap = (taps: Float64Array) =>
+    Float64Array.from({ length: SIDE }, (_, k) =>
+      taps.reduce((sum, tap, i) => sum + tap * (taps[i + k - REACH] ?? 0), 0),
+    );
+  const [u, v] = [overlap(across), overlap(down)];
+  let sum = 0;
+  for (let k = 0; k < SIDE * SIDE; k++) sum += noise[k] * u[k % SIDE] * v[Math.floor(k / SIDE)];
+  return Math.max(0, sum);
+}

@@ -1,10 +1,17 @@
 export type { BackgroundMesh, PlaneFit } from "./background";
 export { fitBackgroundPlane, measureBackground } from "./background";
-export { autocovariance, bandCovariance, gaussianCorrelation, REACH } from "./covariance";
+export {
+  autocovariance,
+  bandCovariance,
+  filterVariance,
+  gaussianCorrelation,
+  REACH,
+  smoothingTaps,
+} from "./covariance";
 export type { NoiseModel } from "./noiseModel";
 export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, surroundings } from "./noiseModel";
-export type { Point, PointShape } from "./points";
-export { drawPoints, findPoints, POINTS_HALO } from "./points";
+export type { Peak, Point, PointShape } from "./points";
+export { drawPoints, findPoints, matchedPeaks, PEAKS_HALO, POINTS_HALO } from "./points";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
 export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } from "./noise";

@@ -68,11 +68,56 @@ function profileOf({ fwhmPx, beta }: PointShape): (r2: number) => number {
   };
 }
 
+/** A maximum of the matched filter's answer. */
+export interface Peak {
+  x: number;
+  y: number;
+  /** The answer over the noise's. */
+  significance: number;
+  /** In each plane, how high a point there would be. */
+  answers: number[];
+}
+
+/** Surroundings that finding peaks needs, in px. */
+export const PEAKS_HALO = FILTER + AROUND;
+
 /**
- * Points in planes of even noise: maxima, within 5 × 5 px, of the answer of a matched filter on the first plane that lie `threshold` σ and more above the noise, placed by a
- * parabola, their heights measured by the same filter in every plane. `noise`: autocovariance of
- * the first plane's noise to lags of 8 px. None where the planes are narrower than the filter. O(121) a pixel. Source: matched filter, e.g. Zackay & Ofek 2017, ApJ 836, 187.
+ * Maxima, within 5 × 5 px, of the answer of a matched filter on the first plane that lie `least` σ and more above the noise, placed by a parabola, their heights measured by the same filter in
+ * every plane; planes of even noise. `noise`: autocovariance of the first plane's noise to lags of 8 px. None where the planes are narrower than the filter. O(121) a pixel. Source: matched
+ * filter, e.g. Zackay & Ofek 2017, ApJ 836, 187.
  */
+export function matchedPeaks(
+  planes: readonly Float32Array[],
+  width: number,
+  height: number,
+  shape: PointShape,
+  noise: readonly number[],
+  least: number,
+  kernels: Kernels,
+): Peak[] {
+  const { taps, power, sigma } = matchedFilter(shape, noise);
+  if (!(sigma > 0) || Math.min(width, height) <= 2 * FILTER) return [];
+  const scaled = taps.map((tap) => tap / power);
+  const answers = planes.map((plane) => kernels.correlate(plane, width, height, scaled, 2 * FILTER + 1));
+  const [first] = answers;
+  const peaks: Peak[] = [];
+  const edge = FILTER + AROUND;
+  for (let y = edge; y < height - edge; y++)
+    for (let x = edge; x < width - edge; x++) {
+      const i = y * width + x;
+      const answer = first[i];
+      if (!(answer > least * sigma) || !isHighest(first, width, i)) continue;
+      peaks.push({
+        x: x + vertex(first[i - 1], answer, first[i + 1]),
+        y: y + vertex(first[i - width], answer, first[i + width]),
+        significance: answer / sigma,
+        answers: answers.map((plane) => plane[i]),
+      });
+    }
+  return peaks;
+}
+
+/** Points in planes of even noise: the peaks (matchedPeaks) at `threshold` σ and above, weight rising over the threshold and falling where they stand clear. */
 export function findPoints(
   planes: readonly Float32Array[],
   width: number,
@@ -82,38 +127,13 @@ export function findPoints(
   threshold: number,
   kernels: Kernels,
 ): Point[] {
-  const { taps, power, sigma } = matchedFilter(shape, noise);
-  if (!(sigma > 0) || Math.min(width, height) <= 2 * FILTER) return [];
-  const answers = planes.map((plane) =>
-    kernels.correlate(
-      plane,
-      width,
-      height,
-      taps.map((tap) => tap / power),
-      2 * FILTER + 1,
-    ),
-  );
-  const [first] = answers;
-  const least = (threshold - SOFT) * sigma;
-  const points: Point[] = [];
-  const edge = FILTER + AROUND;
-  for (let y = edge; y < height - edge; y++)
-    for (let x = edge; x < width - edge; x++) {
-      const i = y * width + x;
-      const answer = first[i];
-      if (!(answer > least) || !isHighest(first, width, i)) continue;
-      const significance = answer / sigma;
+  return matchedPeaks(planes, width, height, shape, noise, threshold - SOFT, kernels).flatMap(
+    ({ x, y, significance, answers }) => {
       const rise = Math.min(1, (significance - threshold + SOFT) / (2 * SOFT));
       const fall = Math.max(0, Math.min(1, 2 * (1 - significance / CLEAR)));
-      if (rise * fall === 0) continue;
-      points.push({
-        x: x + vertex(first[i - 1], answer, first[i + 1]),
-        y: y + vertex(first[i - width], answer, first[i + width]),
-        weight: rise * fall,
-        heights: answers.map((plane) => plane[i]),
-      });
-    }
-  return points;
+      return rise * fall === 0 ? [] : [{ x, y, weight: rise * fall, heights: answers }];
+    },
+  );
 }
 
 /** Adds points to planes, in place; with −1 it takes them off. */

@@ -1,5 +1,6 @@
 export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup } from "./operation";
 export { CHANNEL_MODES } from "./operation";
+export { level } from "./level";
 export { OPERATIONS, findOperation } from "./registry";
 export type { StretchCurve, StretchParams } from "./stretch/arcsinhStretch";
 export { stretchCurves, stretchParameters, stretched } from "./stretch/arcsinhStretch";

@@ -42,7 +42,13 @@ export interface Operation<P, I extends FactId> {
   /** What parameters of an older version are in the next one, by that older version; none where they kept their meaning. */
   migrations?: Readonly<Record<number, (params: Record<string, unknown>) => Record<string, unknown>>>;
   halo(params: P, facts: Facts<I>): number;
-  run(region: Raster, params: P, facts: Facts<I>, job: JobHandle): Raster | Promise<Raster>;
+  /** `place`: where the region's first pixel lies in the picture, for what goes by a grid of the whole. */
+  run(region: Raster, params: P, facts: Facts<I>, job: JobHandle, place: Place): Raster | Promise<Raster>;
+}
+
+export interface Place {
+  x: number;
+  y: number;
 }
 
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the registry holds operations of different parameters

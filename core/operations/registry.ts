@@ -1,4 +1,5 @@
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
+import { level } from "./level";
 import { bilateral } from "./noise/bilateral";
 import { gaussian } from "./noise/gaussian";
 import { guided } from "./noise/guided";
@@ -23,5 +24,5 @@ export const OPERATIONS: readonly AnyOperation[] = [
 ];
 
 export function findOperation(id: string): AnyOperation | undefined {
-  return OPERATIONS.find((operation) => operation.id === id);
+  return [...OPERATIONS, level].find((operation) => operation.id === id);
 }

@@ -127,7 +127,7 @@ export const measureCrop: Task<MeasurePayload, PictureMeasures> = async ({ treat
   let difference: Raster | null = null;
   if (halves) {
     const ofHalf = async (ref: FrameRef): Promise<Raster> =>
-      runChain(await shop.frames.open(ref), stepsForHalves(steps), area, fill, shop.job, memoOf(ref, shop));
+      runChain(await shop.frames.open(ref), stepsForHalves(steps, source), area, fill, shop.job, memoOf(ref, shop));
     difference = halfDifference(await ofHalf(halves.a), await ofHalf(halves.b));
   }
   // A stretch moves the sky, so the linear sky level does not count after it.

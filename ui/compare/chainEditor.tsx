@@ -6,10 +6,14 @@ import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrate
 import { Download, Plus, Redo2, Undo2, Upload } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
+import type { ChainStep } from "@/core/chain";
 import { chainToJson, parseChain } from "@/core/chain";
+import { placedMask } from "@/core/mask";
 import { OPERATIONS } from "@/core/operations";
+import { inverse } from "@/core/register";
 import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
-import type { Lane, StackRecord } from "@/storage";
+import { projectToStack } from "@/state/stackFrames";
+import type { Board, Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { download } from "../finish/download";
 import { Button, IconButton } from "../kit/button";
@@ -17,9 +21,20 @@ import { Choice } from "../kit/choice";
 import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
 import { StepCard } from "./stepCard";
+import { stepsOnStack } from "./useTreatment";
 
 /** The chain of the chosen lane: its steps in order, each with its settings. */
-export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stacks: StackRecord[]; latency: Latency }) {
+export function ChainEditor({
+  board,
+  lane,
+  stacks,
+  latency,
+}: {
+  board: Board;
+  lane: Lane | null;
+  stacks: StackRecord[];
+  latency: Latency;
+}) {
   const session = useSession();
   const history = useProject((state) => state.board);
   const sensors = useSensors(
@@ -37,6 +52,20 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
     session.board.change((board) => moveStep(board, lane.id, from, to));
   };
 
+  const stackOf = ({ stackId }: Lane) => stacks.find(({ id }) => id === stackId);
+  const toStack = (of: Lane) => {
+    const stack = stackOf(of);
+    return stack ? projectToStack(stacks[0], stack) : null;
+  };
+  /** Masks of a chain file lie on the pixels of the lane's stack; those of the project in its coordinates. */
+  const inProject = (of: Lane, steps: ChainStep[]) => {
+    const warp = toStack(of);
+    return steps.map((step) => ({
+      ...step,
+      mask: step.mask && warp ? placedMask(step.mask, inverse(warp)) : step.mask,
+    }));
+  };
+
   const takeFile = async (file: File | undefined) => {
     if (!file || !lane) return;
     let json: unknown;
@@ -48,7 +77,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
     const chain = parseChain(json);
     if (!chain.ok) return setProblem(`${file.name}: ${chain.reason.message}`);
     setProblem(null);
-    session.board.change((board) => importChain(board, lane.id, chain.value.steps));
+    session.board.change((board) => importChain(board, lane.id, inProject(lane, chain.value.steps)));
   };
 
   return (
@@ -89,15 +118,9 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
               onClick={() =>
                 download(
                   `chain-${lane.letter}.json`,
-                  new Blob(
-                    [
-                      chainToJson(
-                        `Lane ${lane.letter}`,
-                        lane.steps.map(({ id: _id, ...step }) => step),
-                      ),
-                    ],
-                    { type: "application/json" },
-                  ),
+                  new Blob([chainToJson(`Lane ${lane.letter}`, stepsOnStack(lane.steps, toStack(lane)))], {
+                    type: "application/json",
+                  }),
                 )
               }
             >
@@ -136,7 +159,7 @@ export function ChainEditor({ lane, stacks, latency }: { lane: Lane | null; stac
           <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
             <SortableContext items={lane.steps.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
               {lane.steps.map((step, index) => (
-                <StepCard key={step.id} lane={lane} step={step} index={index} latency={latency} />
+                <StepCard key={step.id} board={board} lane={lane} step={step} index={index} latency={latency} />
               ))}
             </SortableContext>
           </DndContext>

@@ -12,6 +12,7 @@ import { EmptyState } from "../kit/notice";
 import { useHeldKey } from "../kit/useHeldKey";
 import { ChainEditor } from "./chainEditor";
 import { createLatency } from "./latency";
+import { createMaskDesk, MaskDeskContext } from "./maskDesk";
 import { Matrix } from "./matrix";
 import { Overview } from "./overview";
 import { ViewBar } from "./viewBar";
@@ -23,6 +24,7 @@ export function CompareScreen() {
   const board = useProject((state) => state.board?.present ?? null);
   const projectId = useProject((state) => state.project.id);
   const latency = useMemo(() => createLatency(), []);
+  const desk = useMemo(() => createMaskDesk(), []);
   const latencyMs = useStore(latency.store, (state) => state.ms);
   const before = useHeldKey("b");
   const view = board?.view;
@@ -61,13 +63,15 @@ export function CompareScreen() {
   const selected = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
   return (
     // The time from the last change to the last crop that followed is for the tests, not for the eye.
-    <div className="flex h-full min-w-0" data-latency-ms={latencyMs ?? undefined}>
-      <Overview board={board} stack={stacks[0]} />
-      <div className="flex min-w-0 flex-1 flex-col">
-        <ViewBar board={board} />
-        <Matrix board={board} stacks={stacks} before={before} latency={latency} />
+    <MaskDeskContext value={desk}>
+      <div className="flex h-full min-w-0" data-latency-ms={latencyMs ?? undefined}>
+        <Overview board={board} stack={stacks[0]} />
+        <div className="flex min-w-0 flex-1 flex-col">
+          <ViewBar board={board} />
+          <Matrix board={board} stacks={stacks} before={before} latency={latency} />
+        </div>
+        <ChainEditor board={board} lane={selected} stacks={stacks} latency={latency} />
       </div>
-      <ChainEditor lane={selected} stacks={stacks} latency={latency} />
-    </div>
+    </MaskDeskContext>
   );
 }

@@ -6,6 +6,7 @@ import { domainAfter } from "@/core/chain";
 import type { PictureMeasures } from "@/core/measure";
 import { SNR_DEFINITION } from "@/core/measure";
 import type { Spot } from "@/core/compare";
+import type { Mask } from "@/core/mask";
 import type { StretchCurve } from "@/core/operations";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
@@ -21,6 +22,7 @@ import { useDrag } from "../viewer/useDrag";
 import { useSize } from "../viewer/useSize";
 import { cellView, measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
+import { MaskOverlay } from "./maskOverlay";
 
 interface Props {
   letter: string;
@@ -30,6 +32,8 @@ interface Props {
   toPicture: Warp;
   /** Size of the stack that gave the project its coordinates. */
   project: { width: number; height: number };
+  /** The mask that lies open; null for none. */
+  mask: Mask | null;
   view: View;
   curves: StretchCurve[];
   /** Show the untouched stack instead. */
@@ -48,6 +52,7 @@ export function CropCell({
   treatment,
   toPicture,
   project,
+  mask,
   view,
   curves,
   before,
@@ -58,7 +63,8 @@ export function CropCell({
   const session = useSession();
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
-  const { left, top, scale, region, reduce, onto } = cellView(size, stack.facts, spot, view, toPicture, project);
+  const seen = cellView(size, stack.facts, spot, view, toPicture, project);
+  const { left, top, scale, region, reduce, onto } = seen;
   const drag = useDrag(
     () => (view.zoom === "fit" ? null : view.zoom),
     (zoom, { dx, dy }) => onPan(-dx / zoom, -dy / zoom),
@@ -106,6 +112,9 @@ export function CropCell({
           pending={treated.pending}
           onDrawn={latency.drawn}
         />
+        {mask && ready ? (
+          <MaskOverlay mask={mask} stack={stack} toPicture={toPicture} view={seen} affinity={affinity} />
+        ) : null}
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
             {treated.error.message} {treated.error.advice}

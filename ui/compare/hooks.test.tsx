@@ -94,13 +94,13 @@ describe("what a lane does to its stack", () => {
 
 describe("the card of a step", () => {
   function show(lane: Lane, index = 0) {
-    let board = { lanes: [lane], ladder: null } as unknown as Board;
+    let board = { lanes: [lane], ladder: null, masks: [] } as unknown as Board;
     const session = {
       board: { change: (change: (b: Board) => Board) => (board = change(board)) },
     } as unknown as ProjectSession;
     render(
       <SessionContext.Provider value={session}>
-        <StepCard lane={lane} step={lane.steps[index]} index={index} latency={createLatency()} />
+        <StepCard board={board} lane={lane} step={lane.steps[index]} index={index} latency={createLatency()} />
       </SessionContext.Provider>,
     );
     return { params: () => board.lanes[0].steps[index].params, board: () => board };

@@ -11,6 +11,7 @@ import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, LaneHeader } from "./laneHeader";
 import type { Latency } from "./latency";
+import { useDesk } from "./maskDesk";
 import { useLaneTreatment } from "./useTreatment";
 
 interface Props {
@@ -73,6 +74,8 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
     [board.display, stack, first],
   );
   const [cropMs, setCropMs] = useState<number | null>(null);
+  const maskId = useDesk((desk) => desk.maskId);
+  const mask = board.masks.find(({ id }) => id === maskId) ?? null;
   const isRung = rungValue !== undefined;
   const field = board.ladder?.field;
   return (
@@ -128,6 +131,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
               treatment={treatment}
               toPicture={toPicture}
               project={first.facts}
+              mask={mask}
               view={board.view}
               curves={curves}
               before={before}

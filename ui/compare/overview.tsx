@@ -10,6 +10,8 @@ import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { useCrop } from "../viewer/useCrop";
 import { usePainted } from "../viewer/usePainted";
+import { useDesk } from "./maskDesk";
+import { MaskOverlay } from "./maskOverlay";
 import { useLaneTreatment } from "./useTreatment";
 
 /** The column less its padding and border: a pixel more makes it scroll. */
@@ -46,6 +48,8 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const toStack = useMemo(() => inverse(stack.toProject ?? IDENTITY), [stack]);
   const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
   const canvas = usePainted(shown?.raster ?? null, curves);
+  const maskId = useDesk((desk) => desk.maskId);
+  const mask = board.masks.find(({ id }) => id === maskId);
   const [dragging, setDragging] = useState<string | null>(null);
   /** The place of the project nearest to one, on the stack: a spot does not leave the picture. */
   const within = (x: number, y: number) => {
@@ -84,6 +88,15 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
       }}
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
+      {mask ? (
+        <MaskOverlay
+          mask={mask}
+          stack={stack}
+          toPicture={toStack}
+          view={{ left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null }}
+          affinity="overview"
+        />
+      ) : null}
       {board.spots.map((spot, i) => {
         const [left, top] = mapPoint(toStack, spot.x, spot.y).map((v) => v * scale);
         return (

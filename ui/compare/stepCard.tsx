@@ -10,7 +10,7 @@ import type { ChannelMode } from "@/core/operations";
 import { findOperation } from "@/core/operations";
 import type { Slider } from "@/core/parameters";
 import { changeStep, ladderValues, removeStep } from "@/state/board";
-import type { Lane, LaneStep } from "@/storage";
+import type { Board, Lane, LaneStep } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
@@ -18,6 +18,7 @@ import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberField, NumberSetting } from "../kit/setting";
 import { focusSetting } from "./focusSetting";
 import type { Latency } from "./latency";
+import { MaskChoice } from "./maskChoice";
 
 const MODE_WORDS: Record<ChannelMode, string> = {
   together: "all channels together",
@@ -28,11 +29,13 @@ const MODE_WORDS: Record<ChannelMode, string> = {
 
 /** One step of a chain with all its settings; drag it by its handle to another place. */
 export function StepCard({
+  board,
   lane,
   step,
   index,
   latency,
 }: {
+  board: Board;
   lane: Lane;
   step: LaneStep;
   index: number;
@@ -132,6 +135,7 @@ export function StepCard({
           ) : null}
         </div>
       ))}
+      <MaskChoice board={board} lane={lane} step={step} latency={latency} onChange={change} />
       <NumberSetting
         label="Blend"
         hint="How much of the step's result goes into the picture; the rest stays as it was"

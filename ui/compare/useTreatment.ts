@@ -4,7 +4,10 @@ import { useEffect, useMemo, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
+import type { Warp } from "@/core/register";
+import { placedMask } from "@/core/mask";
 import type { Subject } from "@/state/facts";
+import { projectToStack } from "@/state/stackFrames";
 import type { Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 
@@ -23,6 +26,9 @@ export interface LaneTreatment {
 export function useLaneTreatment(lane: Lane): LaneTreatment {
   const session = useSession();
   const stack = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId) ?? null);
+  const first = useProject((state) => state.stacks[0] ?? null);
+  const toStack = useMemo(() => (first && stack ? projectToStack(first, stack) : null), [first, stack]);
+  const steps = useMemo(() => stepsOnStack(lane.steps, toStack), [lane.steps, toStack]);
   const round = useProject((state) => state.factRound);
   const [subject, setSubject] = useState<Subject | null>(null);
   const [error, setError] = useState<string | null>(null);
@@ -38,15 +44,15 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     };
   }, [session, stack]);
   const known = useMemo(
-    () => (subject ? session.facts.lookUp(subject, lane.steps) : null),
-    [session, subject, lane.steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that facts came
+    () => (subject ? session.facts.lookUp(subject, steps) : null),
+    [session, subject, steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that facts came
   );
   useEffect(() => {
     if (!subject || !known || known.settled) return;
     const timer = setTimeout(
       () => {
         session.facts
-          .settle(subject, lane.steps)
+          .settle(subject, steps)
           .then(() => setError(null))
           .catch((reason: unknown) => {
             if (!(reason instanceof Stopped)) setError(failureOf(reason).message);
@@ -55,22 +61,18 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
       known.complete ? REST_MS : 0,
     );
     return () => clearTimeout(timer);
-  }, [session, subject, known, lane.steps]);
+  }, [session, subject, known, steps]);
   const treatment = useMemo(
-    () => (subject && known?.complete ? { ...subject, steps: lane.steps.map(plainStep), facts: known.facts } : null),
-    [subject, known, lane.steps],
+    () => (subject && known?.complete ? { ...subject, steps, facts: known.facts } : null),
+    [subject, known, steps],
   );
   return { stack, treatment, settling: known !== null && !known.settled, error };
 }
 
-/** A step without what only the screen needs, so that equal steps are equal. */
-function plainStep({
-  operation,
-  version,
-  params,
-  channels,
-  blend,
-  on,
-}: Lane["steps"][number]): Treatment["steps"][number] {
-  return { operation, version, params, channels, blend, on };
+/** Steps as they are on the pixels of a stack: without what only the screen needs, so that equal steps are equal, their masks' outlines moved from the project's coordinates. */
+export function stepsOnStack(steps: Lane["steps"], toStack: Warp | null): Treatment["steps"] {
+  return steps.map(({ id: _id, ...step }) => ({
+    ...step,
+    mask: step.mask && toStack ? placedMask(step.mask, toStack) : step.mask,
+  }));
 }

@@ -36,7 +36,17 @@ const treatment = (strength: number): Treatment => ({
     b: { id: "b", name: "b", kind: "blob", blob: new Blob([]) },
   },
   ...{ fill: [0], fullScale: 1, facts: [] },
-  steps: [{ operation: "noise.starlet", version: 1, params: { strength }, channels: "together", blend: 1, on: true }],
+  steps: [
+    {
+      operation: "noise.starlet",
+      version: 1,
+      params: { strength },
+      channels: "together",
+      blend: 1,
+      mask: null,
+      on: true,
+    },
+  ],
 });
 const region = { x: 0, y: 0, width: 8, height: 6 };
 const options = { priority: PRIORITY.interaction, affinity: "spot" };

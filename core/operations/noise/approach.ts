@@ -47,6 +47,9 @@ export interface EvenPlane {
   plane: Float32Array;
   width: number;
   height: number;
+  /** Where its first pixel lies in the picture. */
+  x: number;
+  y: number;
   /** Which component it is. */
   index: number;
   covariance: readonly number[];
@@ -93,7 +96,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
     cropBound: 1e-5,
     needs: ["grain", "psf", ...needs],
     halo: (params) => reach(params) + (params.keepPoints ? POINTS_HALO : 0) + (params.leastGrain > 0 ? GRAIN_REACH : 0),
-    async run(region, params, facts, job) {
+    async run(region, params, facts, job, { x, y }) {
       const { grain, psf } = facts as Facts<"grain" | "psf">;
       const isNoisy = grain.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
@@ -105,7 +108,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
       for (const [index, plane] of components.entries()) {
         await job.breathe();
         const covariance = grain.covariance[index];
-        const even = { plane, width, height, index, covariance };
+        const even = { plane, width, height, x, y, index, covariance };
         cleaned.push(withGrain(even, clean(even, params, facts as Facts<I>, job), params.leastGrain, job));
         job.progress((index + 1) / components.length);
       }

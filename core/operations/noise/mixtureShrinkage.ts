@@ -1,7 +1,9 @@
 import type { MixtureFact } from "../../facts";
 import { MIXTURE_SCALES } from "../../facts";
+import type { JobHandle } from "../../job";
 import type { MixtureBand } from "../../kernels";
 import { slider } from "../../parameters";
+import type { EvenPlane } from "./approach";
 import { noiseApproach } from "./approach";
 
 /** Logarithms of the strengths that the signal may have at a place, evenly; as many as tell it to 0.05 dB. */
@@ -22,6 +24,26 @@ function tablesOf({ project, back, lambda }: MixtureFact["components"][number][n
     gains: Float32Array.from(strengths.flatMap((z) => lambda.map((l) => (z * l) / (z * l + 1)))),
     ...{ offsets: Float32Array.from(offsets), levels: LEVELS },
   };
+}
+
+/** Pixels of surroundings that mixtureOf looks at. */
+export const MIXTURE_REACH = 2 * (2 ** MIXTURE_SCALES - 1) + 2 * 2 ** (MIXTURE_SCALES - 1);
+
+/** The plane as the mixture takes it to be without noise; itself where nothing is known of signal and noise. */
+export function mixtureOf(
+  { plane, width, height, index }: EvenPlane,
+  detail: number,
+  mixture: MixtureFact,
+  job: JobHandle,
+): Float32Array {
+  const bands = mixture.components[index];
+  if (bands.some(({ back }) => back.length === 0)) return plane;
+  return job.kernels.mixtureShrink(
+    plane,
+    width,
+    height,
+    bands.map((band) => tablesOf(band, detail)),
+  );
 }
 
 /**
@@ -47,15 +69,6 @@ export const mixtureShrinkage = noiseApproach({
   },
   needs: ["mixture"],
   // Scale j smooths over 2 · 2^j px to each side and looks at neighbours as far off: 2 (2^J − 1), and 2 · 2^(J−1) for the last scale.
-  reach: () => 2 * (2 ** MIXTURE_SCALES - 1) + 2 * 2 ** (MIXTURE_SCALES - 1),
-  clean({ plane, width, height, index }, { detail }, { mixture }, job) {
-    const bands = mixture.components[index];
-    if (bands.some(({ back }) => back.length === 0)) return plane;
-    return job.kernels.mixtureShrink(
-      plane,
-      width,
-      height,
-      bands.map((band) => tablesOf(band, detail)),
-    );
-  },
+  reach: () => MIXTURE_REACH,
+  clean: (even, { detail }, { mixture }, job) => mixtureOf(even, detail, mixture, job),
 });

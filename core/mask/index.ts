@@ -1,0 +1,6 @@
+export type { AnyMaskKind, Corner } from "./kind";
+export { factsOfMask, maskKey, maskReach, maskValues, placedMask } from "./mask";
+export { ellipseCorners } from "./outline";
+export { findMaskKind, MASK_KINDS } from "./registry";
+export type { Mask, MaskPart } from "./schema";
+export { COMBINATIONS, mask, maskPart } from "./schema";

@@ -1,0 +1,50 @@
+import type { Facts } from "../facts";
+import type { Kernels } from "../kernels";
+import { REACH, sigmaAt, smoothingTaps } from "../measure";
+import { slider } from "../parameters";
+import type { Raster } from "../raster";
+import { meanPlane } from "../raster";
+
+/** Over how wide a surrounding light is looked at, as number of starlet smoothings. */
+export const overField = slider({
+  label: "Looked at over",
+  hint: "Size of the surroundings that decide: at 0 each pixel by itself, then means over about 3, 7, 15, 31 px",
+  min: 0,
+  max: 4,
+  step: 1,
+  default: 2,
+});
+
+/** How far `times` smoothings look, in px. */
+export const smoothingReach = (times: number): number => 2 * (2 ** times - 1);
+
+export function smoothed(plane: Float32Array, { width, height }: Raster, times: number, kernels: Kernels) {
+  let out = plane;
+  for (let j = 0; j < times; j++) out = kernels.starletSmooth(out, width, height, j);
+  return out;
+}
+
+/** The mean of the channels above the sky's. */
+export function heightAboveSky(raster: Raster, { sky }: Facts<"sky">, times: number, kernels: Kernels): Float32Array {
+  const level = sky.level.reduce((a, b) => a + b, 0) / sky.level.length;
+  return smoothed(meanPlane(raster), raster, times, kernels).map((v) => v - level);
+}
+
+/** σ of the noise of the mean of the channels where they stand so high above the sky. */
+export function luminanceSigma({ sky, grain }: Facts<"sky" | "grain">, height: number): number {
+  const variance = grain.models.reduce((sum, model, c) => sum + sigmaAt(model, sky.level[c] + height) ** 2, 0);
+  return Math.sqrt(variance) / grain.models.length;
+}
+
+/** Noise after so many smoothings over that before, for noise of the autocovariance `noise` to lags of 8 px. */
+export function smoothedShare(noise: readonly number[], times: number): number {
+  const taps = smoothingTaps(times);
+  const overlap = (lag: number) =>
+    taps.reduce((sum, tap, i) => sum + tap * (i + lag >= 0 && i + lag < taps.length ? taps[i + lag] : 0), 0);
+  const side = 2 * REACH + 1;
+  const overlaps = Array.from({ length: side }, (_, k) => overlap(k - REACH));
+  const middle = noise[noise.length >> 1];
+  if (!(middle > 0)) return 1;
+  const variance = noise.reduce((sum, v, k) => sum + v * overlaps[k % side] * overlaps[Math.floor(k / side)], 0);
+  return Math.sqrt(Math.max(0, variance) / middle);
+}

@@ -1,0 +1,41 @@
+import { z } from "zod";
+import { findMaskKind } from "./registry";
+
+/** How a part goes with those before it: both, either, or those before without it. */
+export const COMBINATIONS = ["and", "or", "minus"] as const;
+
+export const maskPart = z
+  .object({
+    kind: z.string(),
+    how: z.enum(COMBINATIONS).default("and"),
+    inverted: z.boolean().default(false),
+    params: z.record(z.string(), z.unknown()).default({}),
+    /** Corners of what was drawn, in px of the picture; of an ellipse the centre and the ends of two half-diameters. */
+    outline: z
+      .array(z.tuple([z.number(), z.number()]))
+      .max(2000)
+      .default([]),
+  })
+  .transform((part, context) => {
+    const kind = findMaskKind(part.kind);
+    if (!kind) {
+      context.addIssue({ code: "custom", path: ["kind"], message: `unknown kind of mask “${part.kind}”` });
+      return z.NEVER;
+    }
+    const params = kind.parameters.schema.safeParse(part.params);
+    if (params.success) return { ...part, params: params.data as Record<string, unknown> };
+    for (const issue of params.error.issues) context.addIssue({ ...issue, path: ["params", ...issue.path] } as never);
+    return z.NEVER;
+  });
+export type MaskPart = z.infer<typeof maskPart>;
+
+/** Which part of a picture a step acts on, and how much of it: told from the untouched picture, so that it is the same for every step and lane. */
+export const mask = z.object({
+  id: z.string().min(1),
+  name: z.string().min(1).max(60),
+  parts: z.array(maskPart).max(20),
+  /** σ of the blur after all parts are put together. */
+  blurPx: z.number().min(0).max(64).default(0),
+  inverted: z.boolean().default(false),
+});
+export type Mask = z.infer<typeof mask>;

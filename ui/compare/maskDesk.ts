@@ -1,0 +1,32 @@
+"use client";
+
+import { createContext, useContext } from "react";
+import { useStore } from "zustand";
+import { createStore } from "zustand/vanilla";
+import type { Corner } from "@/core/mask";
+
+/** What is being done to masks on the screen: nothing of it is kept. */
+export interface MaskDesk {
+  /** The mask that lies open, shown on all crops; null for none. */
+  maskId: string | null;
+  /** The part whose outline is being drawn; null for none. */
+  drawing: number | null;
+  /** Corners drawn so far, in the project's coordinates. */
+  draft: Corner[];
+}
+
+const CLEAR: MaskDesk = { maskId: null, drawing: null, draft: [] };
+
+export const createMaskDesk = () => createStore<MaskDesk>(() => CLEAR);
+
+export const MaskDeskContext = createContext<ReturnType<typeof createMaskDesk>>(createMaskDesk());
+
+export const useMaskDesk = () => useContext(MaskDeskContext);
+
+export function useDesk<T>(select: (desk: MaskDesk) => T): T {
+  return useStore(useMaskDesk(), select);
+}
+
+/** Opens a mask, or closes it. */
+export const openMask = (desk: ReturnType<typeof createMaskDesk>, maskId: string | null): void =>
+  desk.setState({ ...CLEAR, maskId });
