@@ -15,3 +15,4 @@ export type { PsfFact } from "./psf";
 export type { FactId, FactValue, Facts } from "./registry";
 export { FACTS, factOf } from "./registry";
 export type { SkyFact } from "./sky";
+export { LEAST_ASYMMETRIC, WAVELET_SCALES, waveletSigmas } from "./wavelets";

@@ -8,9 +8,10 @@ import { mixture } from "./mixture";
 import { noise } from "./noise";
 import { psf } from "./psf";
 import { sky } from "./sky";
+import { wavelets } from "./wavelets";
 
 /** Every fact, by its id. A new one is one line here. */
-export const FACTS = { background, grain, levels, mixture, noise, noiseCurve, psf, sky, stars } as const;
+export const FACTS = { background, grain, levels, mixture, noise, noiseCurve, psf, sky, stars, wavelets } as const;
 
 export type FactId = keyof typeof FACTS;
 export type FactValue<I extends FactId> = (typeof FACTS)[I] extends Fact<infer V> ? V : never;

@@ -1,3 +1,5 @@
+export type { BlockSettings } from "./blocks/contract";
+export { BLOCK, COSINES } from "./blocks/contract";
 export type { CombineResult, CombineSettings, Kept, Limits, Rejector, ScatterModel, Table } from "./combine/contract";
 export { SIGMA_PER_MAD } from "./combine/contract";
 export type { Psf, RichardsonLucySettings } from "./convolution/contract";
@@ -12,3 +14,5 @@ export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";
 export type { DetectionBands, MeshLevels, SkyKernels } from "./sky/contract";
 export type { ShrinkSettings } from "./starlet/contract";
+export type { WaveletRule } from "./wavelets/contract";
+export { highPass, waveletReach } from "./wavelets/contract";

@@ -1,4 +1,7 @@
 import type { WasmModule } from "./arena";
+import type { BlockKernels } from "./blocks/contract";
+import { blocksPlain } from "./blocks/plain";
+import { blocksWasm } from "./blocks/wasm";
 import type { CombineKernels } from "./combine/contract";
 import { combinePlain } from "./combine/plain";
 import { combineWasm } from "./combine/wasm";
@@ -29,6 +32,9 @@ import { starletWasm } from "./starlet/wasm";
 import type { VariationKernels } from "./variation/contract";
 import { variationPlain } from "./variation/plain";
 import { variationWasm } from "./variation/wasm";
+import type { WaveletKernels } from "./wavelets/contract";
+import { waveletsPlain } from "./wavelets/plain";
+import { waveletsWasm } from "./wavelets/wasm";
 import type { WindowKernels } from "./window/contract";
 import { windowPlain } from "./window/plain";
 import { windowWasm } from "./window/wasm";
@@ -40,6 +46,7 @@ import { windowWasm } from "./window/wasm";
  * folder and a line in each of the three lists here; scripts/kernels.mjs compiles every assembly.ts.
  */
 export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
+  BlockKernels &
   ConvolutionKernels &
   CombineKernels &
   DrizzleKernels &
@@ -49,6 +56,7 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   ResampleKernels &
   SkyKernels &
   VariationKernels &
+  WaveletKernels &
   WindowKernels;
 
 /** The kernels in plain TypeScript. */
@@ -56,6 +64,7 @@ export function createPlainKernels(): Kernels {
   return {
     name: "plain",
     ...starletPlain,
+    ...blocksPlain,
     ...convolutionPlain,
     ...combinePlain,
     ...drizzlePlain,
@@ -65,6 +74,7 @@ export function createPlainKernels(): Kernels {
     ...resamplePlain,
     ...skyPlain,
     ...variationPlain,
+    ...waveletsPlain,
     ...windowPlain,
   };
 }
@@ -81,6 +91,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
   return {
     name: "wasm",
     ...starletWasm(wasm),
+    ...blocksWasm(wasm),
     ...convolutionWasm(wasm),
     ...combineWasm(wasm),
     ...drizzleWasm(wasm),
@@ -90,6 +101,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...resampleWasm(wasm),
     ...skyWasm(wasm),
     ...variationWasm(wasm),
+    ...waveletsWasm(wasm),
     ...windowWasm(wasm),
   };
 }

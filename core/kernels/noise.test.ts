@@ -1,5 +1,9 @@
+import { LEAST_ASYMMETRIC, waveletSigmas } from "../facts";
+import { autocovariance } from "../measure";
 import { createRandom } from "../numeric/random";
+import { blockVariance } from "../operations/noise/blockMatching";
 import { fixture, plainKernels, wasmKernels, worstDifference } from "../testing/fixtures";
+import { COSINES, highPass } from "./index";
 
 const plain = plainKernels();
 const wasm = wasmKernels();
@@ -87,4 +91,118 @@ test("no weight leaves the picture; a level stays level", () => {
     wasm.bilateral(level, 20, 10, { radius: 3, range: 1 }),
   ])
     expect(worstDifference(out, level)).toBeLessThan(1e-5);
+});
+
+describe("block matching", () => {
+  const white = { variance: new Float32Array(64).fill(1), originX: 0, originY: 0, step: 4 };
+
+  test.each([
+    [61, 37, null],
+    [61, 37, 2.7],
+    [9, 8, null],
+    [7, 5, null],
+    [8, 40, 2.7],
+  ])("the twins agree at %i × %i, threshold %d", (w, h, threshold) => {
+    const of = noisy(w * h, w);
+    const pilot = of.map((v, i) => 0.3 * v + 2 * Math.sin(0.05 * i));
+    const settings = { ...white, originX: 3, originY: 6, search: 6, group: 8, threshold };
+    const [p, q] = [plain, wasm].map((kernels) => kernels.matchBlocks(of, pilot, w, h, settings));
+    expect(worstDifference(q, p)).toBeLessThan(1e-4);
+  });
+
+  test("alone, without a search, a block is weighed by the power of its own cosines (closed form)", () => {
+    // One block whose pilot is one cosine of power 9 beside noise of variance 1: 9/10 of that coefficient stays, nothing else.
+    const wave = Float32Array.from({ length: 64 }, (_, i) => 3 * COSINES[2 * 8 + Math.floor(i / 8)] * COSINES[i % 8]);
+    const of = wave.map((v, i) => v + COSINES[5 * 8 + (i % 8)] * COSINES[Math.floor(i / 8)]);
+    const out = wasm.matchBlocks(of, wave, 8, 8, { ...white, search: 0, group: 1, threshold: null });
+    expect(worstDifference(out, wave.map((v) => 0.9 * v))).toBeLessThan(1e-6); // prettier-ignore
+  });
+
+  test("what repeats is cleaned by its repeats; a coefficient's noise is known from the picture's", () => {
+    const [w, h] = [96, 96];
+    const random = createRandom(4);
+    const clean = Float32Array.from({ length: w * h }, (_, i) => (Math.hypot(((i % w) % 24) - 12, (Math.floor(i / w) % 24) - 12) < 6 ? 5 : 0)); // prettier-ignore
+    const of = clean.map((v) => v + random.normal());
+    const settings = { ...white, search: 26, group: 16, threshold: 2.7 };
+    const first = wasm.matchBlocks(of, of, w, h, settings);
+    const second = wasm.matchBlocks(of, first, w, h, { ...settings, threshold: null });
+    const error = (a: Float32Array) => Math.sqrt(a.reduce((sum, v, i) => sum + (v - clean[i]) ** 2, 0) / a.length);
+    expect(error(first)).toBeLessThan(0.4);
+    expect(error(second)).toBeLessThan(error(first));
+    expect([...blockVariance(Array.from({ length: 289 }, (_, k) => (k === 144 ? 2.5 : 0)))]).toEqual(
+      new Array(64).fill(expect.closeTo(2.5, 5)),
+    );
+  });
+});
+
+describe("undecimated wavelets", () => {
+  const taps = LEAST_ASYMMETRIC;
+  const bands = (scales: number, value: number) => new Array<number>(3 * scales).fill(value);
+
+  test.each([...SIZES, [9, 30]])(
+    "the twins agree at %i × %i by every rule; nothing shrunk gives the plane back",
+    (w, h) => {
+      const of = noisy(w * h, w);
+      for (const rule of ["bayes", "soft", "hard"] as const) {
+        const settings = {
+          taps,
+          scales: 3,
+          sigma: bands(3, 0.5),
+          thresholds: bands(3, rule === "bayes" ? 1 : 1.2),
+          rule,
+        };
+        const [p, q] = [plain, wasm].map((kernels) => kernels.waveletShrink(of, w, h, settings));
+        expect(worstDifference(q, p)).toBeLessThan(1e-4);
+      }
+      const kept = wasm.waveletShrink(of, w, h, { taps, scales: 3, sigma: bands(3, 1), thresholds: bands(3, 0), rule: "hard" }); // prettier-ignore
+      expect(worstDifference(kept, of)).toBeLessThan(1e-4);
+    },
+  );
+
+  test("the taps are those of an orthonormal wavelet with four vanishing moments", () => {
+    const shifted = (by: number) => taps.reduce((sum, tap, k) => sum + tap * (taps[k + by] ?? 0), 0);
+    expect([0, 2, 4, 6].map(shifted)).toEqual([1, 0, 0, 0].map((v) => expect.closeTo(v, 9)));
+    const high = highPass(taps);
+    for (let power = 0; power < 4; power++)
+      expect(high.reduce((sum, tap, k) => sum + tap * k ** power, 0)).toBeCloseTo(0, 6);
+  });
+
+  test("coefficients as PyWavelets' undecimated transform has them, but for where each is said to lie", () => {
+    const { side, margin, ...known } = fixture<{ side: number; margin: number; plane: number[]; bands: number[][] }>(
+      "wavelets.json",
+    );
+    // The library convolves, this correlates; which way a wave counts as positive is a convention too.
+    const settings = { taps: taps.slice().reverse(), scales: 2 };
+    const found = wasm.waveletBands(Float32Array.from(known.plane), side, side, settings);
+    expect(known.bands.length).toBe(found.length);
+    const inner = side - 2 * margin;
+    const difference = (a: Float32Array, b: readonly number[], dx: number, dy: number, sign: number) => {
+      let worst = 0;
+      for (let y = 0; y < inner - 2 * margin; y++)
+        for (let x = 0; x < inner - 2 * margin; x++) {
+          const own = a[(y + 2 * margin) * side + x + 2 * margin];
+          worst = Math.max(worst, Math.abs(own - sign * b[(y + margin + dy) * inner + x + margin + dx]));
+        }
+      return worst;
+    };
+    for (const [k, band] of found.entries()) {
+      const shifts = Array.from({ length: 25 * 25 }, (_, n) => [(n % 25) - margin, Math.floor(n / 25) - margin]);
+      const all = [1, -1].flatMap((sign) => shifts.map(([dx, dy]) => difference(band, known.bands[k], dx, dy, sign)));
+      expect(Math.min(...all)).toBeLessThan(1e-3);
+    }
+  });
+
+  test("noise of a known correlation has the σ that is told for each band", () => {
+    const [w, h] = [400, 400];
+    const random = createRandom(8);
+    const rough = Float32Array.from({ length: w * h }, () => random.normal());
+    const smooth = wasm.starletSmooth(rough, w, h, 0);
+    const covariance = autocovariance([{ plane: smooth, width: w, height: h }], 8, 1, 1);
+    const told = waveletSigmas([...covariance], taps, 3);
+    const found = wasm.waveletBands(smooth, w, h, { taps, scales: 3 });
+    found.forEach((band, k) => {
+      const rms = Math.sqrt(band.reduce((sum, c) => sum + c * c, 0) / band.length);
+      expect(Math.abs(told[k] / rms - 1)).toBeLessThan(0.04);
+    });
+  });
 });

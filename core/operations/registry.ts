@@ -1,9 +1,11 @@
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { level } from "./level";
 import { bilateral } from "./noise/bilateral";
+import { blockMatching } from "./noise/blockMatching";
 import { gaussian } from "./noise/gaussian";
 import { guided } from "./noise/guided";
 import { mixtureShrinkage } from "./noise/mixtureShrinkage";
+import { orthogonalWavelets } from "./noise/orthogonalWavelets";
 import { starletShrinkage } from "./noise/starletShrinkage";
 import { nonLocalMeans } from "./noise/nonLocalMeans";
 import { totalVariation } from "./noise/totalVariation";
@@ -13,7 +15,9 @@ import { arcsinhStretch } from "./stretch/arcsinhStretch";
 /** Every operation that a chain may hold, in the order in which they are offered. A new one is one line here. */
 export const OPERATIONS: readonly AnyOperation[] = [
   mixtureShrinkage,
+  blockMatching,
   starletShrinkage,
+  orthogonalWavelets,
   nonLocalMeans,
   totalVariation,
   bilateral,
