@@ -228,6 +228,24 @@ test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; 
   expect(await textOf(driver, "[data-lane=B]")).toContain("0.45"); // the lowest rung: half of 0.9
 });
 
+test("starting points set the strength; the halves tell what it leaves and which is best, and a click sets that", async () => {
+  const { driver } = session;
+  const strength = async () => (await see(driver, "[data-step='noise.mixture'] input[aria-label='Strength, number']")).getAttribute("value"); // prettier-ignore
+  const before = await strength();
+  await click(driver, "Keep the grain");
+  await waitFor(driver, "begun anew", async () => (await strength()) === "0.67");
+  const figure = () => textOf(driver, "[data-testid=strength-figure]");
+  await waitFor(driver, "the curve", async () => /leaves −\d+\.\d dB/.test(await figure()), 60_000);
+  const best = /best (\d\.\d\d)/.exec(await figure())?.[1];
+  if (!best) throw new Error(`no best strength in ${await figure()}`);
+  const left = await figure();
+  await click(driver, `best ${best}`);
+  await waitFor(driver, "set", async () => (await strength()) === best && (await figure()) !== left);
+  await click(driver, "Undo (Ctrl Z)");
+  await click(driver, "Undo (Ctrl Z)");
+  await waitFor(driver, "as before", async () => (await strength()) === before);
+});
+
 test("a step acts in a mask that is drawn: inside as before, outside the untouched stack; it is shown on every crop", async () => {
   const { driver } = session;
   await cropsRest(driver);

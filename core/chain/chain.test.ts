@@ -47,7 +47,8 @@ describe("chain files", () => {
   test("missing parameters take their defaults", () => {
     const result = parseChain({ ...good, steps: [{ ...step, params: { strength: 0.9 } }] });
     expect(result.ok && result.value.steps[0].params).toEqual({
-      ...{ strength: 0.9, threshold: 3.5, detail: 0.7, scales: 5, leastGrain: 0 },
+      ...{ levers: "all", strength: 0.9, colourStrength: 1, redStrength: 1, greenStrength: 1, blueStrength: 1 },
+      ...{ kind: "weaken", threshold: 3.5, detail: 0.7, scales: 5, mottle: 0, leastGrain: 0 },
       ...{ keepPoints: true, pointSnr: 4 },
     });
   });

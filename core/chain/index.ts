@@ -18,3 +18,5 @@ export {
   newStep,
   parseChain,
 } from "./schema";
+export type { StrengthCurve } from "./strength";
+export { strengthCurve } from "./strength";

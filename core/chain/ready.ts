@@ -109,16 +109,20 @@ export function readySteps(
  * The same steps for one of the halves of `whole`, whose noise is √2 times that of the stack. Treated so, (A − B)/2 carries what noise
  * the treatment leaves in the stack, for treatments that act on a picture according to its noise. Masks are those of the whole.
  */
-export function stepsForHalves(steps: ReadyStep[], whole: FrameSource): ReadyStep[] {
+export const stepsForHalves = (steps: ReadyStep[], whole: FrameSource): ReadyStep[] =>
+  stepsForNoisier(steps, whole, Math.SQRT2);
+
+/** The same steps for a picture of the same sky as `whole` with so many times its noise. */
+export function stepsForNoisier(steps: ReadyStep[], whole: FrameSource, times: number): ReadyStep[] {
   const ids = Object.keys(FACTS) as FactId[];
   return steps.map((ready) => ({
     ...ready,
     facts: ready.facts.map((own) => {
       const known = ids.filter((id) => id in own);
-      return Object.fromEntries(known.map((id) => [id, factOf(id).ofHalf(own[id])])) as unknown as Facts;
+      return Object.fromEntries(known.map((id) => [id, factOf(id).noisier(own[id], times)])) as unknown as Facts;
     }),
-    join: ready.join && { ...ready.join, sigma: ready.join.sigma * Math.SQRT2 },
+    join: ready.join && { ...ready.join, sigma: ready.join.sigma * times },
     mask: ready.mask && { ...ready.mask, untouched: whole },
-    key: `half ${ready.key}`,
+    key: `noise × ${times} ${ready.key}`,
   }));
 }

@@ -12,6 +12,7 @@ import {
   withGapsOf,
 } from "../raster";
 import { maskKey, maskValues } from "../mask";
+import type { Shares } from "../operations";
 import { joinFromMode, splitForMode } from "./channels";
 import type { ReadyStep } from "./ready";
 
@@ -75,16 +76,17 @@ export async function runFilled(
   const share = (steps.length - 1) / steps.length;
   const before = steps.slice(0, -1);
   const area = intersectRegions(growRegion(region, stepHalo(last)), wholeRegion(source));
-  const blend = blendOf(last);
-  const shares = blend > 0 ? await sharesOf(last, source, region, fill, quiet(job), memo) : null;
+  const mixture = sharesOf(last);
+  const values = Object.values(mixture).flat();
+  const reached = values.some((v) => v > 0) ? await reachOf(last, source, region, fill, quiet(job), memo) : null;
   let result: Raster;
-  if (blend === 0 || shares?.every((share) => share === 0))
+  if (values.every((v) => v === 0) || reached?.every((share) => share === 0))
     result = await runFilled(source, before, region, fill, job, memo);
-  else if (blend < 1 || shares) {
+  else if (values.some((v) => v < 1) || reached) {
     // The full effect is remembered by itself, so that another share of it costs a mixture.
     const full = await runFilled(source, [...before, atFull(last)], region, fill, partOfJob(job, 0, 0.95), memo);
     const input = await runFilled(source, before, area, fill, quiet(job), memo);
-    result = mixed(cropRaster(input, relativeTo(area, region)), full, blend, shares);
+    result = mixed(cropRaster(input, relativeTo(area, region)), full, mixture, reached);
   } else {
     const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
     await job.breathe();
@@ -95,12 +97,15 @@ export async function runFilled(
   return result;
 }
 
-/** How much of a step's full effect goes into the picture: its blend, and its strength where that is nothing else. */
-const blendOf = ({ operation, step }: ReadyStep): number =>
-  step.blend * (operation.strengthBlends ? Number(step.params[operation.strength]) : 1);
+/** How much of a step's full effect goes into the picture: its blend, and what its settings say. */
+function sharesOf({ operation, step: { blend, params } }: ReadyStep): Shares {
+  const shares = operation.mixes?.shares(params) ?? { light: 1, colour: 1 };
+  if ("each" in shares) return { each: shares.each.map((share) => blend * share) };
+  return { light: blend * shares.light, colour: blend * shares.colour };
+}
 
 /** How much of a step's effect its mask lets through, pixel by pixel; null for a step without one. */
-async function sharesOf(
+async function reachOf(
   { mask }: ReadyStep,
   source: FrameSource,
   region: Region,
@@ -121,22 +126,34 @@ async function sharesOf(
 /** A step with its full effect, everywhere. */
 function atFull(ready: ReadyStep): ReadyStep {
   const { operation, step } = ready;
-  const params = operation.strengthBlends ? { ...step.params, [operation.strength]: 1 } : step.params;
+  const params = { ...step.params, ...operation.mixes?.full };
   return { ...ready, mask: null, step: { ...step, params, blend: 1, mask: null } };
 }
 
 const quiet = (job: JobHandle): JobHandle => ({ ...job, progress: () => undefined });
 
-function mixed(before: Raster, after: Raster, share: number, shares: Float32Array | null): Raster {
+/** What was before and shares of what came of it; `reached`, pixel by pixel, counts besides. */
+function mixed(before: Raster, after: Raster, shares: Shares, reached: Float32Array | null): Raster {
+  const { channels } = after;
+  const light = "each" in shares ? shares.each : new Array<number>(channels).fill(shares.colour);
   const planes = after.planes.map((plane, c) => {
     const from = before.planes[c];
+    const share = light[Math.min(c, light.length - 1)];
     const out = new Float32Array(plane.length);
     for (let i = 0; i < out.length; i++) {
-      const own = shares ? share * shares[i] : share;
+      const own = reached ? share * reached[i] : share;
       out[i] = from[i] + own * (plane[i] - from[i]);
     }
     return out;
   });
+  if ("each" in shares || shares.light === shares.colour) return { ...after, planes };
+  const more = shares.light - shares.colour;
+  for (let i = 0; i < planes[0].length; i++) {
+    let change = 0;
+    for (let c = 0; c < channels; c++) change += after.planes[c][i] - before.planes[c][i];
+    const own = (more * change * (reached ? reached[i] : 1)) / channels;
+    for (let c = 0; c < channels; c++) planes[c][i] += own;
+  }
   return { ...after, planes };
 }
 

@@ -25,5 +25,5 @@ export const background: Fact<BackgroundFact> = {
     const [{ columns, rows }] = meshes;
     return { columns, rows, level: meshes.map(({ level }) => [...level]) };
   },
-  ofHalf: (value) => value,
+  noisier: (value) => value,
 };

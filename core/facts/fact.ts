@@ -30,6 +30,6 @@ export interface Fact<V> {
   title: string;
   schema: z.ZodType<V>;
   measure(look: PictureLook, job: JobHandle): Promise<V>;
-  /** The value for one of the halves, a picture of the same sky with √2 times the noise. */
-  ofHalf(value: V): V;
+  /** The value for a picture of the same sky with so many times the noise, such as one of the halves (√2). */
+  noisier(value: V, times: number): V;
 }

@@ -50,7 +50,7 @@ describe.each(Object.keys(FACTS) as FactId[])("%s", (id) => {
     const value = await fact.measure(look(field), job);
     expect(fact.schema.parse(JSON.parse(JSON.stringify(value)))).toEqual(value);
     expect(await fact.measure(look(field), job)).toEqual(value);
-    expect(fact.schema.safeParse(fact.ofHalf(value)).success).toBe(true);
+    expect(fact.schema.safeParse(fact.noisier(value, Math.SQRT2)).success).toBe(true);
     expect(fact.id).toBe(id);
   });
 
@@ -78,7 +78,7 @@ test("noise: white noise has the σ of each starlet scale; shared between neighb
   for (let j = 0; j < 4; j++) expect(white.scales[0][j] / (0.002 * STARLET_NOISE[j])).toBeCloseTo(1, 1);
   expect(white.sigma[0] / 0.002).toBeCloseTo(1, 1);
   expect(white.correlation[0]).toBe(1);
-  expect(FACTS.noise.ofHalf(white).sigma[0] / white.sigma[0]).toBeCloseTo(Math.SQRT2, 12);
+  expect(FACTS.noise.noisier(white, Math.SQRT2).sigma[0] / white.sigma[0]).toBeCloseTo(Math.SQRT2, 12);
 
   // Mean of four: σ/2 per pixel; half a pixel's bilinear sharing makes the finest scale tell less.
   const soft = await FACTS.noise.measure(look(shared(whiteNoise(0.002, 6, 0.1))), job);
@@ -111,7 +111,7 @@ test("noise against signal: the line of shot noise that was drawn, from the pict
     curve.signal[0].forEach((level, bin) => {
       if (level > 0.01) expect(Math.abs(curve.sigma[0][bin] / Math.sqrt(variance(level)) - 1)).toBeLessThan(0.1);
     });
-    expect(FACTS.noiseCurve.ofHalf(curve).sigma[0][3] / curve.sigma[0][3]).toBeCloseTo(Math.SQRT2, 12);
+    expect(FACTS.noiseCurve.noisier(curve, Math.SQRT2).sigma[0][3] / curve.sigma[0][3]).toBeCloseTo(Math.SQRT2, 12);
   }
 });
 
@@ -131,7 +131,7 @@ test("background: a slope under stars; stars: where they were painted, with the 
     .filter(({ x, y }) => painted.some((p) => Math.hypot(x - 1000 - p.x, y - 500 - p.y) < 0.3));
   expect(near.length).toBeGreaterThanOrEqual(16);
   expect(stars.length).toBeGreaterThan(20);
-  expect(FACTS.stars.ofHalf({ stars }).stars[0].snr).toBeCloseTo(stars[0].snr / Math.SQRT2, 9);
+  expect(FACTS.stars.noisier({ stars }, Math.SQRT2).stars[0].snr).toBeCloseTo(stars[0].snr / Math.SQRT2, 9);
 });
 
 test("psf: the stars that were painted; sky and levels: the level and noise that were painted", async () => {

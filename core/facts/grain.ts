@@ -49,9 +49,14 @@ export const grain: Fact<GrainFact> = {
     const covariance = noiseCovariances(samples, halves, gaps, models, found, job).map((lags) => [...lags]);
     return { models, covariance, from: halves ? "halves" : "picture" };
   },
-  ofHalf: (value) => ({
+  noisier: (value, times) => ({
     ...value,
-    models: value.models.map(({ zero, a, b, c }) => ({ zero, a: 2 * a, b: 2 * b, c: 2 * c })),
+    models: value.models.map(({ zero, a, b, c }) => ({
+      zero,
+      a: times ** 2 * a,
+      b: times ** 2 * b,
+      c: times ** 2 * c,
+    })),
   }),
 };
 

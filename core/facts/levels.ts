@@ -32,5 +32,5 @@ export const levels: Fact<LevelsFact> = {
   title: "level and spread of the samples",
   schema: levelsSchema,
   measure: async (look) => levelsOf(await look.samples(), look.fullScale),
-  ofHalf: (value) => value,
+  noisier: (value) => value,
 };

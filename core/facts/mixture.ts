@@ -51,8 +51,10 @@ export const mixture: Fact<MixtureFact> = {
     }
     return { components };
   },
-  ofHalf: (value) => ({
-    components: value.components.map((bands) => bands.map((one) => ({ ...one, lambda: one.lambda.map((v) => v / 2) }))),
+  noisier: (value, times) => ({
+    components: value.components.map((bands) =>
+      bands.map((one) => ({ ...one, lambda: one.lambda.map((v) => v / times ** 2) })),
+    ),
   }),
 };
 

@@ -46,10 +46,10 @@ export const noise: Fact<NoiseFact> = {
       from: halves ? "halves" : "picture",
     };
   },
-  ofHalf: (value) => ({
+  noisier: (value, times) => ({
     ...value,
-    scales: value.scales.map((channel) => channel.map((v) => v * Math.SQRT2)),
-    sigma: value.sigma.map((v) => v * Math.SQRT2),
+    scales: value.scales.map((channel) => channel.map((v) => v * times)),
+    sigma: value.sigma.map((v) => v * times),
   }),
 };
 

@@ -64,5 +64,5 @@ export const noiseCurve: Fact<NoiseCurveFact> = {
       from: halves ? "halves" : "picture",
     };
   },
-  ofHalf: (value) => ({ ...value, sigma: value.sigma.map((channel) => channel.map((v) => v * Math.SQRT2)) }),
+  noisier: (value, times) => ({ ...value, sigma: value.sigma.map((channel) => channel.map((v) => v * times)) }),
 };

@@ -21,5 +21,5 @@ export const psf: Fact<PsfFact> = {
     const { fwhmPx, beta } = starShape(stars);
     return { fwhmPx, beta };
   },
-  ofHalf: (value) => value,
+  noisier: (value) => value,
 };

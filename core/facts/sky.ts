@@ -44,5 +44,5 @@ export const sky: Fact<SkyFact> = {
       brightest: channels.map(({ brightest }) => brightest),
     };
   },
-  ofHalf: (value) => ({ ...value, sigma: value.sigma.map((v) => v * Math.SQRT2) }),
+  noisier: (value, times) => ({ ...value, sigma: value.sigma.map((v) => v * times) }),
 };

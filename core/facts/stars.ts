@@ -27,5 +27,5 @@ export const stars: Fact<StarsFact> = {
     );
     return { stars: found.sort((a, b) => b.flux - a.flux).slice(0, MOST) };
   },
-  ofHalf: (value) => ({ stars: value.stars.map((star) => ({ ...star, snr: star.snr / Math.SQRT2 })) }),
+  noisier: (value, times) => ({ stars: value.stars.map((star) => ({ ...star, snr: star.snr / times })) }),
 };

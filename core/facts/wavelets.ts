@@ -68,8 +68,8 @@ export const wavelets: Fact<WaveletsFact> = {
     }
     return { thresholds };
   },
-  // Halves are treated by the thresholds of their picture in their own, larger σ.
-  ofHalf: (value) => value,
+  // A noisier picture is treated by the thresholds of this one in its own, larger σ.
+  noisier: (value) => value,
 };
 
 /** The threshold, in σ, that makes Σ min(c², t²) − 2 σ² #{|c| ≤ t} least. */

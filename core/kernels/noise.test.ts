@@ -46,6 +46,36 @@ test("total variation: the picture that scikit-image (Chambolle, 50,000 steps) f
   expect(energy(few) / energy(expected)).toBeLessThan(1.003);
 });
 
+describe("second-order total variation", () => {
+  const settings = { weight: 1.5, bend: 2, iterations: 1500 };
+  const [w, h] = [40, 36];
+  const ramp = Float32Array.from({ length: w * h }, (_, i) => 0.7 * (i % w) - 0.4 * Math.floor(i / w));
+  const inner = (i: number) => i % w > 5 && i % w < w - 6 && i >= 6 * w && i < w * (h - 6);
+  const apart = (a: Float32Array, b: Float32Array) => Math.max(...a.map((v, i) => (inner(i) ? Math.abs(v - b[i]) : 0)));
+
+  test("a slope costs nothing and stays (by definition)", () => {
+    expect(apart(wasm.secondVariation(ramp, w, h, settings), ramp)).toBeLessThan(0.1);
+  });
+
+  test("a straight edge as high as a closed form has it: lowered by 2 · weight over the width of its sides", () => {
+    // Stripes of 20 px: the least of ½ Σ (x − y)² + weight Σ |∇x − w| at w = 0 is y with each stripe nearer to the other by 2 weight/20.
+    const stripes = Float32Array.from({ length: 80 * 20 }, (_, i) => (Math.floor((i % 80) / 20) % 2 === 0 ? 0 : 5));
+    const out = wasm.secondVariation(stripes, 80, 20, { weight: 1, bend: 50, iterations: 20_000 });
+    expect(Math.abs(out[10 * 80 + 30] - (5 - 2 / 20))).toBeLessThan(0.02);
+    expect(Math.abs(out[10 * 80 + 50] - 2 / 20)).toBeLessThan(0.02);
+  });
+
+  test("more steps change nothing any more: it has come to rest", () => {
+    const random = createRandom(9);
+    const of = ramp.map((v) => v + random.normal());
+    const [few, many] = [1500, 6000].map((iterations) => wasm.secondVariation(of, w, h, { ...settings, iterations }));
+    expect(apart(few, many)).toBeLessThan(0.06);
+    const error = (a: Float32Array) => Math.sqrt(a.reduce((sum, v, i) => sum + (inner(i) ? (v - ramp[i]) ** 2 : 0), 0));
+    const first = wasm.totalVariation(of, w, h, { ...settings, iterations: 800 });
+    expect(error(many)).toBeLessThan(0.5 * error(first));
+  });
+});
+
 test("the bilateral filter as OpenCV computes it", () => {
   const { expected, ...settings } = bilateral;
   const found = wasm.bilateral(picture, width, height, settings);
@@ -61,6 +91,7 @@ test.each(SIZES)("the twins agree at %i × %i", (w, h) => {
     kernels.totalVariation(of, w, h, variation),
     kernels.nonLocalMeans(of, w, h, means),
     kernels.bilateral(of, w, h, likeness),
+    kernels.secondVariation(of, w, h, { weight: 1.3, bend: 2, iterations: 40 }),
   ]);
   pairs[0].forEach((expected, k) => expect(worstDifference(pairs[1][k], expected)).toBeLessThan(2e-5));
 });

@@ -1,4 +1,4 @@
-export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup } from "./operation";
+export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup, Shares } from "./operation";
 export { CHANNEL_MODES } from "./operation";
 export { level } from "./level";
 export { OPERATIONS, findOperation } from "./registry";

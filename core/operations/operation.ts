@@ -33,8 +33,14 @@ export interface Operation<P, I extends FactId> {
   parameters: Parameters<P>;
   /** The parameter that makes it stronger. */
   strength: keyof P & string;
-  /** Whether strength is the share of its full effect that goes into the picture, and nothing else: the runner mixes, `run` gives the full effect. @default false */
-  strengthBlends?: boolean;
+  /** Where some settings are only how much of its full effect goes into the picture: the runner mixes, `run` gives the full effect. */
+  mixes?: {
+    shares(params: P): Shares;
+    /** These settings where all of the effect goes in. */
+    full: Partial<P>;
+  };
+  /** Settings to begin with, by what they do to the picture. */
+  startingPoints?: readonly { label: string; hint: string; params: Partial<P> }[];
   channels: readonly ChannelMode[];
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;
@@ -45,6 +51,9 @@ export interface Operation<P, I extends FactId> {
   /** `place`: where the region's first pixel lies in the picture, for what goes by a grid of the whole. */
   run(region: Raster, params: P, facts: Facts<I>, job: JobHandle, place: Place): Raster | Promise<Raster>;
 }
+
+/** How much of an effect goes into a picture: of its light (the mean of the channels) and of its colour (what differs from that), or of each channel. */
+export type Shares = { light: number; colour: number } | { each: readonly number[] };
 
 export interface Place {
   x: number;

@@ -1,5 +1,6 @@
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { level } from "./level";
+import { adaptiveMedian } from "./noise/adaptiveMedian";
 import { bilateral } from "./noise/bilateral";
 import { blockMatching } from "./noise/blockMatching";
 import { gaussian } from "./noise/gaussian";
@@ -22,6 +23,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   totalVariation,
   bilateral,
   guided,
+  adaptiveMedian,
   gaussian,
   richardsonLucy,
   arcsinhStretch,

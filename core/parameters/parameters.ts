@@ -15,6 +15,8 @@ export interface Slider {
   option?: string;
   /** Shown, and of effect, only while another parameter has this value, or one of these. */
   when?: Condition;
+  /** Of effect only in a picture of several channels. */
+  ofColour?: boolean;
 }
 
 export interface Condition {
@@ -32,6 +34,7 @@ export interface ChoiceField<V extends string = string> {
   default: V;
   option?: string;
   when?: Condition;
+  ofColour?: boolean;
 }
 
 /** On or off. */

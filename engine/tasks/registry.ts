@@ -8,6 +8,7 @@ import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { copyStrip, dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
+import { strengthCurve } from "./strength";
 import { tie } from "./tie";
 
 /** Everything a worker can do, by name. */
@@ -37,6 +38,7 @@ export const TASKS = {
   relate,
   renderStrip,
   stackStrip,
+  strengthCurve,
   tellUnit,
   tie,
   unpack,

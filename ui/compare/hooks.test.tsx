@@ -5,6 +5,7 @@ import { createStore } from "zustand/vanilla";
 import type { ChainStep } from "@/core/chain";
 import { newStep } from "@/core/chain";
 import { findOperation, OPERATIONS } from "@/core/operations";
+import { isInEffect } from "@/core/parameters";
 import type { Subject } from "@/state/facts";
 import type { ProjectSession } from "@/state/project";
 import type { Board, Lane } from "@/storage";
@@ -96,6 +97,7 @@ describe("the card of a step", () => {
   function show(lane: Lane, index = 0) {
     let board = { lanes: [lane], ladder: null, masks: [] } as unknown as Board;
     const session = {
+      store: createStore(() => ({ stacks: [], factRound: 0 })),
       board: { change: (change: (b: Board) => Board) => (board = change(board)) },
     } as unknown as ProjectSession;
     render(
@@ -108,12 +110,15 @@ describe("the card of a step", () => {
 
   test("shows every parameter that is of effect with its value; a typed number goes into the chain, one out of range does not", () => {
     const { params } = show(laneOf(0.3));
-    for (const { label, kind } of starlet.parameters.fields)
-      expect(
-        kind === "tick"
-          ? screen.getByText(label.charAt(0).toLowerCase() + label.slice(1))
-          : screen.getByLabelText(`${label}, number`),
-      ).toBeTruthy();
+    for (const field of starlet.parameters.fields) {
+      const { label, kind } = field;
+      const shown = {
+        tick: () => screen.queryByText(label.charAt(0).toLowerCase() + label.slice(1)),
+        slider: () => screen.queryByLabelText(`${label}, number`),
+        choice: () => screen.queryByLabelText(label),
+      }[kind]();
+      expect([label, shown !== null]).toEqual([label, isInEffect(field, starlet.parameters.defaults)]);
+    }
     const field = screen.getByLabelText<HTMLInputElement>("Strength, number");
     expect(field.value).toBe("0.30");
     fireEvent.change(field, { target: { value: "0,45" } });

@@ -9,9 +9,10 @@ import { standsWrong } from "@/core/chain";
 import type { ChannelMode } from "@/core/operations";
 import { findOperation } from "@/core/operations";
 import type { Slider } from "@/core/parameters";
+import { isInEffect } from "@/core/parameters";
 import { changeStep, ladderValues, removeStep } from "@/state/board";
 import type { Board, Lane, LaneStep } from "@/storage";
-import { useSession } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { ParameterSetting } from "../kit/parameterSetting";
@@ -19,6 +20,7 @@ import { NumberField, NumberSetting } from "../kit/setting";
 import { focusSetting } from "./focusSetting";
 import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
+import { StrengthFigure } from "./strengthFigure";
 
 const MODE_WORDS: Record<ChannelMode, string> = {
   together: "all channels together",
@@ -45,12 +47,16 @@ export function StepCard({
   const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: step.id });
   const [ladderOf, setLadderOf] = useState<string | null>(null);
   const operation = findOperation(step.operation);
+  const hasColour = useProject(({ stacks }) => stacks.find(({ id }) => id === lane.stackId)?.facts.channels !== 1);
   const change = (part: Partial<LaneStep>, group: string) => {
     latency.changed();
     session.board.change((board) => changeStep(board, lane.id, step.id, part), group);
   };
   const setting = (name: string, value: unknown) =>
     change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
+  // What is of effect on colour alone is not shown where there is none.
+  const fields =
+    operation?.parameters.fields.filter((field) => hasColour || !("ofColour" in field && field.ofColour)) ?? [];
   const misplaced = standsWrong(lane.steps, index);
   const ladderButton = ({ name, label }: { name: string; label: string }) => (
     <IconButton
@@ -122,7 +128,26 @@ export function StepCard({
           />
         </div>
       ) : null}
-      {operation?.parameters.fields.map((field) => (
+      {operation?.startingPoints && operation.startingPoints.length > 0 ? (
+        <div className="flex items-center gap-1 py-1">
+          <span className="flex-1 text-quiet" title="Settings to begin with, by what they do">
+            Begin
+          </span>
+          {operation.startingPoints.map(({ label, hint, params }) => (
+            <button
+              key={label}
+              type="button"
+              title={hint}
+              data-help={hint}
+              className="rounded border border-line bg-page px-1.5 py-0.5 text-sm whitespace-nowrap hover:border-quiet"
+              onClick={() => change({ params: { ...step.params, ...params } }, `${step.id}.start.${label}`)}
+            >
+              {label}
+            </button>
+          ))}
+        </div>
+      ) : null}
+      {fields.map((field) => (
         <div key={field.name} data-setting={field.name}>
           <ParameterSetting
             field={field}
@@ -130,6 +155,14 @@ export function StepCard({
             onChange={(value) => setting(field.name, value)}
             extra={ladderButton(field)}
           />
+          {operation && field.name === operation.strength && isInEffect(field, step.params) ? (
+            <StrengthFigure
+              lane={lane}
+              step={step}
+              index={index}
+              onStrength={(strength) => setting(operation.strength, strength)}
+            />
+          ) : null}
           {field.kind === "slider" && ladderOf === field.name ? (
             <LadderForm lane={lane} step={step} field={field} latency={latency} onDone={() => setLadderOf(null)} />
           ) : null}

@@ -88,20 +88,18 @@ function stackOf(plane: Float32Array, width: number, group: readonly number[]): 
   return stack;
 }
 
-/** The cosine transform along rows and columns, or its inverse. */
+/** The cosine transform along columns and rows, or its inverse. */
 function cosines(block: Float64Array, isInverse: boolean): Float64Array {
   const c = (k: number, i: number) => COSINES[isInverse ? i * BLOCK + k : k * BLOCK + i];
-  const product = (of: Float64Array, at: (k: number, line: number, i: number) => [number, number]) =>
-    Float64Array.from({ length: SIZE }, (_, n) => {
-      let sum = 0;
-      for (let i = 0; i < BLOCK; i++) {
-        const [from, by] = at(i, Math.floor(n / BLOCK), n % BLOCK);
-        sum += of[from] * by;
-      }
-      return sum;
-    });
-  const columns = product(block, (i, row, column) => [i * BLOCK + column, c(row, i)]);
-  return product(columns, (i, row, column) => [row * BLOCK + i, c(column, i)]);
+  const columns = new Float64Array(SIZE);
+  const out = new Float64Array(SIZE);
+  for (let k = 0; k < BLOCK; k++)
+    for (let i = 0; i < BLOCK; i++)
+      for (let x = 0; x < BLOCK; x++) columns[k * BLOCK + x] += c(k, i) * block[i * BLOCK + x];
+  for (let y = 0; y < BLOCK; y++)
+    for (let k = 0; k < BLOCK; k++)
+      for (let i = 0; i < BLOCK; i++) out[y * BLOCK + k] += c(k, i) * columns[y * BLOCK + i];
+  return out;
 }
 
 /** Orthonormal Haar wavelets over the stack, in place: sums before differences. */

@@ -1,5 +1,3 @@
-import { mirrorIndex } from "../../raster/raster";
-
 /** What becomes of a coefficient c of noise σ: "bayes" is soft at σ²/σx, σx² the mean of c² over 5 × 5 of its neighbours at its scale less σ²; "soft" and "hard" have a threshold for each band. */
 export type WaveletRule = "bayes" | "soft" | "hard";
 
@@ -41,19 +39,6 @@ export const waveletReach = (taps: number, scales: number): number =>
 /** The high-pass that goes with a low-pass: (−1)^k h(n − 1 − k). */
 export const highPass = (taps: Float64Array): Float64Array =>
   taps.map((_, k) => (k % 2 === 0 ? 1 : -1) * taps[taps.length - 1 - k]);
-
-/** A plane with its mirror image `margin` px to every side; the pitch is a multiple of 4. */
-export function mirrored(plane: Float32Array, width: number, height: number, margin: number) {
-  const pitch = 4 * Math.ceil((width + 2 * margin) / 4);
-  const rows = height + 2 * margin;
-  const grown = new Float32Array(pitch * rows);
-  const columns = Int32Array.from({ length: pitch }, (_, x) => mirrorIndex(x - margin, width));
-  for (let y = 0; y < rows; y++) {
-    const from = mirrorIndex(y - margin, height) * width;
-    for (let x = 0; x < pitch; x++) grown[y * pitch + x] = plane[from + columns[x]];
-  }
-  return { grown, pitch, rows };
-}
 
 export function checkWavelets({ taps, scales, sigma, thresholds }: WaveletSettings): void {
   if (taps.length < 2 || taps.length % 2 !== 0)

@@ -1,6 +1,7 @@
 import { checkPlane } from "../plane";
 import type { WaveletKernels, WaveletSettings } from "./contract";
-import { checkWavelets, highPass, JUDGED, mirrored, waveletReach } from "./contract";
+import { mirrored } from "../mirrored";
+import { checkWavelets, highPass, JUDGED, waveletReach } from "./contract";
 
 export const waveletsPlain: WaveletKernels = { waveletShrink, waveletBands };
 
@@ -53,7 +54,13 @@ function split(plane: Float32Array, width: number, height: number, taps: Float64
 
 /** Σ_k taps(k) · plane(i + k · stride), over the plane as one row; 0 beyond its ends. */
 function filtered(plane: Float64Array, taps: Float64Array, stride: number): Float64Array {
-  return plane.map((_, i) => taps.reduce((s, tap, k) => s + tap * (plane[i + k * stride] ?? 0), 0));
+  const out = new Float64Array(plane.length);
+  taps.forEach((tap, k) => {
+    const by = k * stride;
+    const to = Math.min(plane.length, plane.length - by);
+    for (let i = Math.max(0, -by); i < to; i++) out[i] += tap * plane[i + by];
+  });
+  return out;
 }
 
 const sum = (a: Float64Array, b: Float64Array): Float64Array => a.map((v, i) => v + b[i]);

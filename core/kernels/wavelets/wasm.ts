@@ -1,8 +1,9 @@
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
+import { mirrored } from "../mirrored";
 import { checkPlane } from "../plane";
 import type { WaveletKernels, WaveletSettings } from "./contract";
-import { checkWavelets, highPass, JUDGED, mirrored, waveletReach } from "./contract";
+import { checkWavelets, highPass, JUDGED, waveletReach } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes. */
 interface Exports extends WasmModule {

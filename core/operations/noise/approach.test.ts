@@ -1,10 +1,9 @@
 import { measureChain, newStep, readySteps, runChain } from "../../chain";
 import type { ChainStep } from "../../chain";
 import { quietJob } from "../../job";
-import { fftInPlace } from "../../numeric/fft";
-import { createRandom } from "../../numeric/random";
 import type { Raster } from "../../raster";
 import { frameOfRaster, rasterOf, wholeRegion } from "../../raster";
+import { exposed, FIELD_SIDE as SIDE, powersOf, smoothField } from "../../testing/fields";
 import { paintStars, randomStars, wasmKernels } from "../../testing/fixtures";
 import type { AnyOperation } from "../operation";
 import { OPERATIONS } from "../registry";
@@ -12,71 +11,17 @@ import { OPERATIONS } from "../registry";
 /** What every approach to noise must keep to, in pictures whose truth is known. */
 const kernels = wasmKernels();
 const job = quietJob(kernels);
-const SIDE = 256;
-const APPROACHES = OPERATIONS.filter(({ group }) => group === "noise").map((one) => [one.short, one] as const);
+/** All but the median, which takes away single pixels and no grain. */
+const APPROACHES = OPERATIONS.filter(({ group, id }) => group === "noise" && id !== "noise.median").map(
+  (one) => [one.short, one] as const,
+);
+const approach = (id: string) => OPERATIONS.find((one) => one.id === id) as AnyOperation;
 
 const deviation = (a: ArrayLike<number>, b: ArrayLike<number>): number => {
   let sum = 0;
   for (let i = 0; i < a.length; i++) sum += (a[i] - b[i]) ** 2;
   return Math.sqrt(sum / a.length);
 };
-
-/** A smooth random field (Gaussian, σ px) of variance 1. */
-function smoothField(sigmaPx: number, seed: number): Float32Array {
-  const random = createRandom(seed);
-  const [re, im] = [new Float64Array(SIDE * SIDE), new Float64Array(SIDE * SIDE)];
-  for (let i = 0; i < re.length; i++) re[i] = random.normal();
-  transform2(re, im, false);
-  const [k2, scale] = [powersOf(sigmaPx), 1 / (SIDE * SIDE)];
-  for (let i = 0; i < re.length; i++) {
-    re[i] *= Math.sqrt(k2[i]) * scale;
-    im[i] *= Math.sqrt(k2[i]) * scale;
-  }
-  transform2(re, im, true);
-  return Float32Array.from(re);
-}
-
-/** Power of the field at each frequency, white noise having 1. */
-function powersOf(sigmaPx: number): Float64Array {
-  const out = new Float64Array(SIDE * SIDE);
-  let sum = 0;
-  for (let v = 0; v < SIDE; v++)
-    for (let u = 0; u < SIDE; u++) {
-      const [fu, fv] = [Math.min(u, SIDE - u) / SIDE, Math.min(v, SIDE - v) / SIDE];
-      out[v * SIDE + u] = Math.exp(-4 * Math.PI ** 2 * sigmaPx ** 2 * (fu * fu + fv * fv));
-      sum += out[v * SIDE + u];
-    }
-  return out.map((p) => (p * SIDE * SIDE) / sum);
-}
-
-function transform2(re: Float64Array, im: Float64Array, inverse: boolean): void {
-  const line = (start: number, stride: number) => {
-    const a = Float64Array.from({ length: SIDE }, (_, k) => re[start + k * stride]);
-    const b = Float64Array.from({ length: SIDE }, (_, k) => im[start + k * stride]);
-    fftInPlace(a, b, inverse);
-    for (let k = 0; k < SIDE; k++) [re[start + k * stride], im[start + k * stride]] = [a[k], b[k]];
-  };
-  for (let k = 0; k < SIDE; k++) line(k * SIDE, 1);
-  for (let k = 0; k < SIDE; k++) line(k, SIDE);
-}
-
-/** A picture with its halves: the same light with noise that grows with it. */
-function exposed(light: Float32Array[], sigma: (light: number) => number, seed: number) {
-  const random = createRandom(seed);
-  const half = () =>
-    rasterOf(
-      SIDE,
-      SIDE,
-      light.map((plane) => plane.map((v) => v + Math.SQRT2 * sigma(v) * random.normal())),
-    );
-  const [a, b] = [half(), half()];
-  const picture = rasterOf(
-    SIDE,
-    SIDE,
-    a.planes.map((plane, c) => plane.map((v, i) => (v + b.planes[c][i]) / 2)),
-  );
-  return { picture, a, b };
-}
 
 async function clean(
   operation: AnyOperation,
@@ -92,7 +37,7 @@ async function clean(
 }
 
 test("the mixture comes within a sixth of the best linear estimate (Wiener's, knowing both spectra) for a smooth field in white noise", async () => {
-  const mixture = OPERATIONS.find(({ id }) => id === "noise.mixture") as AnyOperation;
+  const mixture = approach("noise.mixture");
   const [sigmaPx, amplitude] = [2, 3];
   const light = smoothField(sigmaPx, 5).map((v) => 100 + amplitude * v);
   const { planes } = await clean(
@@ -106,6 +51,44 @@ test("the mixture comes within a sixth of the best linear estimate (Wiener's, kn
   const error = deviation(planes[0], light);
   expect(error / best).toBeGreaterThan(0.97);
   expect(error / best).toBeLessThan(1.16);
+});
+
+test("the median takes out single hot and cold pixels and small clumps, and leaves every star and all grain", async () => {
+  const stars = randomStars(40, SIDE, SIDE, 11).map((star) => ({ ...star, flux: 4000 * star.flux }));
+  for (const fwhm of [1.6, 3]) {
+    const sky = paintStars(SIDE, SIDE, stars, { fwhm, noise: 0, level: 100 }).planes;
+    const of = exposed(sky, (v) => Math.sqrt(1 + 0.05 * (v - 100)), 41);
+    const planted = [...Array.from({ length: 30 }, (_, k) => (8 * k + 5) * SIDE + 8 * ((7 * k) % 31) + 3)];
+    const clean0 = of.picture.planes[0].slice();
+    const spots = planted.filter((i) => Math.abs(sky[0][i] - 100) < 1);
+    spots.forEach((i, k) => {
+      for (const half of [of.a, of.b, of.picture]) half.planes[0][i] += k % 3 === 0 ? -25 : 40;
+      if (k % 5 === 0) for (const half of [of.a, of.b, of.picture]) half.planes[0][i + 1] += k % 3 === 0 ? -25 : 40;
+    });
+    const { planes } = await clean(approach("noise.median"), of);
+    expect(spots.filter((i) => Math.abs(planes[0][i] - sky[0][i]) > 4)).toEqual([]);
+    // Elsewhere nothing moves, star or grain, but for a grain in ten thousand.
+    const isPlanted = new Set(spots.flatMap((i) => [i, i + 1]));
+    const moved = [...planes[0].keys()].filter((i) => !isPlanted.has(i) && Math.abs(planes[0][i] - clean0[i]) > 1e-3);
+    expect(moved.length).toBeLessThan(7);
+    expect(moved.filter((i) => sky[0][i] > 130)).toEqual([]);
+  }
+});
+
+test("the careful starlet keeps what stands out whole: heights of stars as they were, where weakening loses some", async () => {
+  const stars = randomStars(40, SIDE, SIDE, 12).map((star) => ({ ...star, flux: 600 * star.flux }));
+  const sky = paintStars(SIDE, SIDE, stars, { noise: 0, level: 100 }).planes;
+  const of = exposed(sky, () => 1, 42);
+  const bright = stars.filter(({ flux }) => flux > 300);
+  const lost = async (kind: string) => {
+    const { planes } = await clean(approach("noise.starlet"), of, { kind, keepPoints: false });
+    const losses = bright.map(({ x, y }) => {
+      const i = Math.round(y) * SIDE + Math.round(x);
+      return (sky[0][i] - planes[0][i]) / (sky[0][i] - 100);
+    });
+    return losses.reduce((a, b) => a + b, 0) / losses.length;
+  };
+  expect(Math.abs(await lost("careful"))).toBeLessThan(0.02);
 });
 
 describe.each(APPROACHES)("%s", (_, operation) => {

@@ -1,21 +1,50 @@
 import type { FactId, Facts, GrainFact } from "../../facts";
 import { componentsOf, fromComponents, stabilisedRaster } from "../../facts";
 import type { JobHandle } from "../../job";
-import { drawPoints, findPoints, POINTS_HALO, stabiliser } from "../../measure";
+import { bandCovariance, drawPoints, findPoints, POINTS_HALO, stabiliser } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
-import { parameters, slider, tick } from "../../parameters";
+import { choice, parameters, slider, tick } from "../../parameters";
 import type { Raster } from "../../raster";
-import type { ChannelMode, Operation } from "../operation";
+import type { ChannelMode, Operation, Shares } from "../operation";
+
+const share = (label: string, hint: string, levers: string | readonly string[], ofColour = true) => ({
+  ...slider({ label, hint, min: 0, max: 1, step: 0.01, default: 1 }),
+  when: { name: "levers", is: levers },
+  ofColour,
+});
 
 /** What every approach to noise has, in the same words. */
 const shared = {
-  strength: slider({
-    label: "Strength",
-    hint: "Share of the noise that is taken away: at 0 the picture stays, at 1 all goes that this approach takes for noise; between them grain stays as it is, fainter",
+  levers: {
+    ...choice({
+      label: "Strength for",
+      hint: "One strength for all; one for light and one for colour, whose noise is usually the larger; or one for each channel",
+      options: [
+        { value: "all", label: "all alike" },
+        { value: "colour", label: "light and colour" },
+        { value: "each", label: "each channel" },
+      ],
+      default: "all",
+    }),
+    ofColour: true,
+  },
+  strength: share(
+    "Strength",
+    "Share of the noise that is taken away: at 0 the picture stays, at 1 all goes that this approach takes for noise; between them grain stays as it is, fainter",
+    ["all", "colour"],
+    false,
+  ),
+  colourStrength: share("Of colour", "Share of the noise that is taken away of colour; strength is that of light", "colour"), // prettier-ignore
+  redStrength: share("Of red", "Share of the noise that is taken away of the first channel", "each"),
+  greenStrength: share("Of green", "Share of the noise that is taken away of the second channel", "each"),
+  blueStrength: share("Of blue", "Share of the noise that is taken away of the third channel", "each"),
+  mottle: slider({
+    label: "Large mottle",
+    hint: "Share of the unevenness of 8 to 64 px that is taken away where it is no larger than the noise there; faint wide structure may go with it",
     min: 0,
     max: 1,
     step: 0.01,
-    default: 1,
+    default: 0,
   }),
   leastGrain: slider({
     label: "Least grain",
@@ -67,6 +96,8 @@ interface Approach<F extends Record<string, Field>, I extends FactId> {
   /** What it must know beside the noise and the stars. */
   needs: readonly I[];
   migrations?: Operation<unknown, I>["migrations"];
+  /** Whether it takes single outliers away and no grain: points are then set aside only on demand (an outlier looks like one), and there are no settings for grain. @default false */
+  onlyOutliers?: boolean;
   /** Pixels of surroundings that `clean` looks at. */
   reach(params: ValuesOf<F>): number;
   clean(even: EvenPlane, params: ValuesOf<F>, facts: Facts<I>, job: JobHandle): Float32Array;
@@ -81,9 +112,12 @@ const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chro
 export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
   approach: Approach<F, I>,
 ): Operation<Shared & ValuesOf<F>, I | "grain" | "psf"> {
-  const { fields, needs, reach, clean, ...known } = approach;
-  const { strength, leastGrain, ...points } = shared;
-  const all = parameters({ strength, ...fields, leastGrain, ...points });
+  const { fields, needs, reach, clean, onlyOutliers = false, ...known } = approach;
+  const { levers, strength, colourStrength, redStrength, greenStrength, blueStrength, ...later } = shared;
+  const strengths = { levers, strength, colourStrength, redStrength, greenStrength, blueStrength };
+  const { keepPoints, pointSnr, ...grainy } = later;
+  const points = { keepPoints: { ...keepPoints, default: !onlyOutliers }, pointSnr };
+  const all = parameters({ ...strengths, ...fields, ...(onlyOutliers ? {} : grainy), ...points });
   return {
     ...known,
     group: "noise",
@@ -91,13 +125,19 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
     domainOut: "either",
     parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
     strength: "strength",
-    strengthBlends: true,
+    mixes: { shares: sharesOf, full: FULL as Partial<Shared & ValuesOf<F>> },
+    startingPoints: onlyOutliers ? [] : (STARTING_POINTS as Operation<Shared & ValuesOf<F>, I>["startingPoints"]),
     channels: CHANNELS,
     cropBound: 1e-5,
     needs: ["grain", "psf", ...needs],
-    halo: (params) => reach(params) + (params.keepPoints ? POINTS_HALO : 0) + (params.leastGrain > 0 ? GRAIN_REACH : 0),
+    halo: (params) =>
+      reach(params) +
+      (params.keepPoints ? POINTS_HALO : 0) +
+      (params.mottle > 0 ? MOTTLE_REACH : 0) +
+      (params.leastGrain > 0 ? GRAIN_REACH : 0),
     async run(region, params, facts, job, { x, y }) {
       const { grain, psf } = facts as Facts<"grain" | "psf">;
+      const { leastGrain = 0, mottle = 0 } = params as Partial<Shared>;
       const isNoisy = grain.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
       const { width, height } = region;
@@ -109,13 +149,66 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
         await job.breathe();
         const covariance = grain.covariance[index];
         const even = { plane, width, height, x, y, index, covariance };
-        cleaned.push(withGrain(even, clean(even, params, facts as Facts<I>, job), params.leastGrain, job));
+        const smooth = withoutMottle(even, clean(even, params, facts as Facts<I>, job), mottle, job);
+        cleaned.push(withGrain(even, smooth, leastGrain, job));
         job.progress((index + 1) / components.length);
       }
       if (points) drawPoints(cleaned, width, height, points.found, points.shape, 1);
       return unevened(region, fromComponents(cleaned, width, height), grain);
     },
   };
+}
+
+function sharesOf({ levers, strength, colourStrength, redStrength, greenStrength, blueStrength }: Shared): Shares {
+  if (levers === "each") return { each: [redStrength, greenStrength, blueStrength] };
+  return { light: strength, colour: levers === "colour" ? colourStrength : strength };
+}
+
+const FULL: Partial<Shared> = {
+  levers: "all",
+  ...{ strength: 1, colourStrength: 1, redStrength: 1, greenStrength: 1, blueStrength: 1 },
+};
+
+const STARTING_POINTS: { label: string; hint: string; params: Partial<Shared> }[] = [
+  {
+    label: "Keep the grain",
+    hint: "Takes two thirds of the noise away; what is left looks as it did, only fainter",
+    params: { strength: 0.67, colourStrength: 0.9, leastGrain: 0, mottle: 0 },
+  },
+  {
+    label: "Soften",
+    hint: "Takes nearly all away and leaves the same little grain everywhere",
+    params: { strength: 1, colourStrength: 1, leastGrain: 0.2, mottle: 0 },
+  },
+  {
+    label: "Clean",
+    hint: "Takes all away that this approach takes for noise",
+    params: { strength: 1, colourStrength: 1, leastGrain: 0, mottle: 0 },
+  },
+];
+
+/** Starlet scales of the large mottle: about 8, 16 and 32 px; and how far they reach. */
+const [MOTTLE_FROM, MOTTLE_TO] = [3, 6];
+const FAR = 3e3;
+const MOTTLE_REACH = 2 * (2 ** MOTTLE_TO - 1) + 1;
+
+/** What was cleaned, its coarse unevenness weakened by u²/(1 + u²), u = (|w|/3σ)², where it is no larger than what the noise's correlation lets expect at that scale (as in starletShrinkage.ts). */
+function withoutMottle(
+  { width, height, covariance }: EvenPlane,
+  cleaned: Float32Array,
+  share: number,
+  job: JobHandle,
+): Float32Array {
+  if (share === 0) return cleaned;
+  const noise = Float64Array.from(covariance);
+  const inverseSigma = Array.from({ length: MOTTLE_TO }, (_, scale) => {
+    const variance = bandCovariance(noise, scale, 0)[0];
+    // Of finer scales everything is kept, as if it stood far above the noise.
+    return scale < MOTTLE_FROM || !(variance > 0) ? FAR : 1 / Math.sqrt(variance);
+  });
+  const settings = { inverseSigma: [inverseSigma], k: 3, protect: 0.5 };
+  const [smooth] = job.kernels.starletShrink([cleaned], width, height, settings);
+  return cleaned.map((v, i) => v + share * (smooth[i] - v));
 }
 
 /** Scales over which it is looked at how much noise is left; and how far that reaches. */

@@ -60,7 +60,7 @@ export const blockMatching = noiseApproach({
         min: 0,
         max: 1,
         step: 0.01,
-        default: 0.35,
+        default: 0.25,
       }),
       when: { name: "pilot", is: "mixture" },
     },

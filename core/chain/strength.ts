@@ -1,0 +1,164 @@
+import type { JobHandle } from "../job";
+import type { FrameSource, Raster, Region } from "../raster";
+import {
+  cropRaster,
+  growRegion,
+  halfDifference,
+  intersectRegions,
+  relativeTo,
+  robustSpread,
+  tilesOf,
+  wholeRegion,
+} from "../raster";
+import type { ChainInput } from "./measure";
+import { sampleRegions } from "./measure";
+import type { ReadyStep, StepFacts } from "./ready";
+import { readySteps, stepsForHalves, stepsForNoisier } from "./ready";
+import { runFilled } from "./run";
+import type { ChainStep } from "./schema";
+
+/**
+ * What a step does at rising strengths, as the halves tell it: the picture z with a share α of the noise that they show, n = (A − B)/2, added is treated and held against z − n/α, whose noise is independent of that.
+ * Smaller shares come nearer to the noise of the picture itself.
+ */
+const SHARE = 0.25;
+
+export interface StrengthCurve {
+  strengths: number[];
+  /** Noise that remains, in dB of that before the step (20 log₁₀ σ/σ). */
+  leftDb: number[];
+  /** Error of the treated picture in σ of the noise before, but for what noise was added (α). */
+  error: number[];
+  /** The strength of least error. */
+  best: number;
+}
+
+const STRENGTHS = Array.from({ length: 11 }, (_, k) => k / 10);
+/** Places and px of each that are looked at. */
+const [PLACES, SIDE] = [2, 192];
+/** Smoothings over which the noise about a pixel is told. */
+const SMOOTHINGS = 4;
+/** Finer steps between which the best strength is found. */
+const FINE = 100;
+
+/**
+ * The curve of step `index`, whose facts and those before it must be there; null where there are no halves, or where the step is off. Noise left: difference of what comes of z + αn and of z − αn. Error: mean of
+ * (D(z + αn) − (z − n/α))²/v less that at strength 0, which is known (1 + α²), v the local variance of n, and the same for −n; its least is where more strength costs more signal than it takes noise.
+ * Source: Oliveira, Lei & Tibshirani 2023, JMLR (coupled bootstrap), from memory; noise from the halves.
+ */
+export async function strengthCurve(
+  input: ChainInput,
+  steps: readonly ChainStep[],
+  facts: readonly StepFacts[],
+  index: number,
+  job: JobHandle,
+): Promise<StrengthCurve | null> {
+  const upTo = readySteps(steps.slice(0, index + 1), facts);
+  if (!input.halves || !steps[index]?.on || upTo.length === 0) return null;
+  const before = upTo.slice(0, -1);
+  const halfBefore = stepsForHalves(before, input.picture);
+  const [last] = stepsForNoisier(upTo.slice(-1), input.picture, Math.sqrt(1 + SHARE ** 2));
+  const at = (strength: number): ReadyStep => {
+    const params = { ...last.step.params, ...last.operation.mixes?.full, [last.operation.strength]: strength };
+    return { ...last, step: { ...last.step, params } };
+  };
+  const quiet = { ...job, progress: () => undefined };
+  const left = STRENGTHS.map((): number[] => []);
+  const errors = STRENGTHS.map(() => 0);
+  let weight = 0;
+  const places = placesOf(input.picture);
+  const reach = last.operation.halo(last.step.params, last.facts[0]);
+  for (const [n, place] of places.entries()) {
+    const { picture, halves } = input;
+    const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
+    const of = (source: FrameSource, chain: ReadyStep[]) => runFilled(source, chain, area, input.fill, quiet);
+    const z = await of(picture, before);
+    const noise = halfDifference(await of(halves.a, halfBefore), await of(halves.b, halfBefore));
+    const inside = (raster: Raster) => cropRaster(raster, relativeTo(area, place));
+    const [plus, minus] = [SHARE, -SHARE].map((share) => sum(z, noise, share));
+    const [toPlus, toMinus] = [SHARE, -SHARE].map((share) => inside(sum(z, noise, -1 / share)));
+    const [fromPlus, fromMinus] = [inside(plus), inside(minus)];
+    const variance = localVariance(inside(noise), job);
+    const treated = async (of: Raster, strength: number) =>
+      runFilled(frameAt(of, area, picture), [at(strength)], place, input.fill, quiet);
+    const full = last.operation.mixes ? [await treated(plus, 1), await treated(minus, 1)] : null;
+    for (const [k, strength] of STRENGTHS.entries()) {
+      await job.breathe();
+      const [p, q] = full
+        ? [between(fromPlus, full[0], strength), between(fromMinus, full[1], strength)]
+        : [await treated(plus, strength), await treated(minus, strength)];
+      left[k].push(spreadOf(p, q) / spreadOf(fromPlus, fromMinus));
+      errors[k] += squares(p, toPlus, variance) + squares(q, toMinus, variance);
+      job.progress((n + (k + 1) / STRENGTHS.length) / places.length);
+    }
+    weight += 2 * place.width * place.height * z.channels;
+  }
+  const mean = (values: number[]) => values.reduce((sum, v) => sum + v, 0) / values.length;
+  const error = errors.map((sum) => Math.sqrt(Math.max(0, 1 + SHARE ** 2 + (sum - errors[0]) / weight)));
+  return {
+    strengths: STRENGTHS,
+    leftDb: left.map((shares) => 20 * Math.log10(Math.max(1e-4, mean(shares)))),
+    error,
+    best: leastOf(errors),
+  };
+}
+
+/** A few pieces of the picture, spread evenly. */
+function placesOf(size: { width: number; height: number }): Region[] {
+  const all = sampleRegions(size).flatMap((region) => tilesOf(region, SIDE).slice(0, 1));
+  const stride = Math.max(1, all.length / PLACES);
+  return Array.from({ length: Math.min(PLACES, all.length) }, (_, k) => all[Math.floor((k + 0.5) * stride)]);
+}
+
+/** Variance of the noise about each pixel, by channel: its smoothed square, no less than its lower tenth. */
+function localVariance({ planes, width, height }: Raster, job: JobHandle): Float32Array[] {
+  return planes.map((plane) => {
+    let out: Float32Array = plane.map((v) => v * v);
+    for (let j = 0; j < SMOOTHINGS; j++) out = job.kernels.starletSmooth(out, width, height, j);
+    const sorted = Float32Array.from(out).sort();
+    const least = Math.max(sorted[Math.floor(sorted.length / 10)], 1e-30);
+    return out.map((v) => Math.max(v, least));
+  });
+}
+
+/** a + share · b. */
+function sum(a: Raster, b: Raster, share: number): Raster {
+  return { ...a, planes: a.planes.map((plane, c) => plane.map((v, i) => v + share * b.planes[c][i])) };
+}
+
+/** A region of a picture as a picture of that size: nothing else of it is read. */
+function frameAt(raster: Raster, { x, y }: Region, { width, height, channels }: FrameSource): FrameSource {
+  const read = (region: Region) => Promise.resolve(cropRaster(raster, { ...region, x: region.x - x, y: region.y - y }));
+  return { width, height, channels, read };
+}
+
+function between(before: Raster, after: Raster, share: number): Raster {
+  const planes = after.planes.map((plane, c) =>
+    plane.map((v, i) => before.planes[c][i] + share * (v - before.planes[c][i])),
+  );
+  return { ...after, planes };
+}
+
+/** σ of the difference, over all channels. */
+const spreadOf = (a: Raster, b: Raster): number =>
+  a.planes.reduce((sum, plane, c) => sum + robustSpread(plane.map((v, i) => v - b.planes[c][i])).sigma, 0);
+
+/** Σ (treated − other)²/variance. */
+function squares(treated: Raster, untouched: Raster, noise: Float32Array[]): number {
+  let sum = 0;
+  treated.planes.forEach((plane, c) => {
+    for (let i = 0; i < plane.length; i++) sum += (plane[i] - untouched.planes[c][i]) ** 2 / noise[c][i];
+  });
+  return sum;
+}
+
+/** Where the parabola through the least value and its neighbours is least; at an end where that is. */
+function leastOf(values: readonly number[]): number {
+  const k = values.indexOf(Math.min(...values));
+  const at = STRENGTHS[k];
+  if (k === 0 || k === values.length - 1) return at;
+  const [p, q, r] = [values[k - 1], values[k], values[k + 1]];
+  const bend = p - 2 * q + r;
+  const step = STRENGTHS[1] - STRENGTHS[0];
+  return Math.round((at + (bend > 0 ? (step * (p - r)) / (2 * bend) : 0)) * FINE) / FINE;
+}

@@ -1,0 +1,63 @@
+import { fftInPlace } from "../numeric/fft";
+import { createRandom } from "../numeric/random";
+import { rasterOf } from "../raster";
+
+/** Side of the fields, in px. */
+export const FIELD_SIDE = 256;
+
+/** A smooth random field (Gaussian, σ px) of variance 1. */
+export function smoothField(sigmaPx: number, seed: number): Float32Array {
+  const random = createRandom(seed);
+  const [re, im] = [new Float64Array(FIELD_SIDE * FIELD_SIDE), new Float64Array(FIELD_SIDE * FIELD_SIDE)];
+  for (let i = 0; i < re.length; i++) re[i] = random.normal();
+  transform2(re, im, false);
+  const [k2, scale] = [powersOf(sigmaPx), 1 / (FIELD_SIDE * FIELD_SIDE)];
+  for (let i = 0; i < re.length; i++) {
+    re[i] *= Math.sqrt(k2[i]) * scale;
+    im[i] *= Math.sqrt(k2[i]) * scale;
+  }
+  transform2(re, im, true);
+  return Float32Array.from(re);
+}
+
+/** Power of the field at each frequency, white noise having 1. */
+export function powersOf(sigmaPx: number): Float64Array {
+  const out = new Float64Array(FIELD_SIDE * FIELD_SIDE);
+  let sum = 0;
+  for (let v = 0; v < FIELD_SIDE; v++)
+    for (let u = 0; u < FIELD_SIDE; u++) {
+      const [fu, fv] = [Math.min(u, FIELD_SIDE - u) / FIELD_SIDE, Math.min(v, FIELD_SIDE - v) / FIELD_SIDE];
+      out[v * FIELD_SIDE + u] = Math.exp(-4 * Math.PI ** 2 * sigmaPx ** 2 * (fu * fu + fv * fv));
+      sum += out[v * FIELD_SIDE + u];
+    }
+  return out.map((p) => (p * FIELD_SIDE * FIELD_SIDE) / sum);
+}
+
+function transform2(re: Float64Array, im: Float64Array, inverse: boolean): void {
+  const line = (start: number, stride: number) => {
+    const a = Float64Array.from({ length: FIELD_SIDE }, (_, k) => re[start + k * stride]);
+    const b = Float64Array.from({ length: FIELD_SIDE }, (_, k) => im[start + k * stride]);
+    fftInPlace(a, b, inverse);
+    for (let k = 0; k < FIELD_SIDE; k++) [re[start + k * stride], im[start + k * stride]] = [a[k], b[k]];
+  };
+  for (let k = 0; k < FIELD_SIDE; k++) line(k * FIELD_SIDE, 1);
+  for (let k = 0; k < FIELD_SIDE; k++) line(k, FIELD_SIDE);
+}
+
+/** A picture with its halves: the same light with noise that grows with it. */
+export function exposed(light: Float32Array[], sigma: (light: number) => number, seed: number) {
+  const random = createRandom(seed);
+  const half = () =>
+    rasterOf(
+      FIELD_SIDE,
+      FIELD_SIDE,
+      light.map((plane) => plane.map((v) => v + Math.SQRT2 * sigma(v) * random.normal())),
+    );
+  const [a, b] = [half(), half()];
+  const picture = rasterOf(
+    FIELD_SIDE,
+    FIELD_SIDE,
+    a.planes.map((plane, c) => plane.map((v, i) => (v + b.planes[c][i]) / 2)),
+  );
+  return { picture, a, b };
+}
