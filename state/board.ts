@@ -25,10 +25,15 @@ function stepOf(operationId: string): LaneStep {
   return laneStepOf(newStep(operation));
 }
 
+/** Fewer stars do not tell what a star looks like. */
+const LEAST_STARS = 10;
+
 /** The board of a first stack: untouched, noise reduction, deconvolution, and both; the proposed spots. */
 export function firstBoard(stack: StackRecord): Board {
   const noise = () => stepOf("noise.mixture");
-  const sharp = () => stepOf("deconvolve.richardson-lucy");
+  // Stars can be set apart where there are some; Moon and planets have none.
+  const sharp = () =>
+    stepOf(stack.facts.stars >= LEAST_STARS ? "deconvolve.stars-apart" : "deconvolve.richardson-lucy");
   const chains = [[], [noise()], [sharp()], [noise(), sharp()]];
   const lanes = chains.map((steps, k) => ({
     id: newId(),

@@ -25,7 +25,7 @@ import { overCommonSub, projectToStack } from "./stackFrames";
 import type { Subject } from "./facts";
 import { FactBook } from "./facts";
 
-const stack = { id: "s", facts: { spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
+const stack = { id: "s", facts: { stars: 80, spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
 const board = (): Board => firstBoard(stack);
 
 describe("history", () => {
@@ -59,13 +59,18 @@ describe("history", () => {
 });
 
 describe("the board", () => {
+  test("without stars, as on the Moon, nothing is set apart", () => {
+    const moon = { ...stack, facts: { ...stack.facts, stars: 2 } };
+    expect(firstBoard(moon).lanes[2].steps[0].operation).toBe("deconvolve.richardson-lucy");
+  });
+
   test("begins with untouched, noise reduction, deconvolution and both", () => {
     const { lanes, spots } = board();
     expect(lanes.map(({ letter, steps }) => [letter, ...steps.map(({ operation }) => operation)])).toEqual([
       ["A"],
       ["B", "noise.mixture"],
-      ["C", "deconvolve.richardson-lucy"],
-      ["D", "noise.mixture", "deconvolve.richardson-lucy"],
+      ["C", "deconvolve.stars-apart"],
+      ["D", "noise.mixture", "deconvolve.stars-apart"],
     ]);
     expect(spots[0]).toMatchObject({ name: "Dark background", x: 5, y: 6 });
   });
@@ -94,7 +99,7 @@ describe("the board", () => {
     expect(b.lanes[3].steps.map(({ operation }) => operation)).toEqual([
       "stretch.arcsinh",
       "noise.mixture",
-      "deconvolve.richardson-lucy",
+      "deconvolve.stars-apart",
     ]);
     b = changeStep(b, lane.id, lane.steps[0].id, { blend: 0.3 });
     expect(b.lanes[3].steps[1].blend).toBe(0.3);

@@ -7,11 +7,24 @@ import { levels } from "./levels";
 import { mixture } from "./mixture";
 import { noise } from "./noise";
 import { psf } from "./psf";
+import { psfShape } from "./psfShape";
 import { sky } from "./sky";
 import { wavelets } from "./wavelets";
 
 /** Every fact, by its id. A new one is one line here. */
-export const FACTS = { background, grain, levels, mixture, noise, noiseCurve, psf, sky, stars, wavelets } as const;
+export const FACTS = {
+  background,
+  grain,
+  levels,
+  mixture,
+  noise,
+  noiseCurve,
+  psf,
+  psfShape,
+  sky,
+  stars,
+  wavelets,
+} as const;
 
 export type FactId = keyof typeof FACTS;
 export type FactValue<I extends FactId> = (typeof FACTS)[I] extends Fact<infer V> ? V : never;

@@ -142,6 +142,21 @@ describe.each([
     expect(calls).toBe(6);
     expect(worst(a, b)).toBeLessThan(2e-3); // values reach a few hundred at the border: 1e-5 of them
   });
+
+  test("with total variation too, from a plane; slopes get fewer than without", () => {
+    const plane = noise(width * height, 9, 20).map((v) => Math.abs(v) + 5);
+    const psf = gaussianPsf(9, 1.6, 0.4);
+    const start = plane.map(() => 20);
+    const settings = { iterations: 3, start, floor: 1e-6, variation: { lambda: 0.05, soften: 3 } };
+    const a = wasm.richardsonLucy(plane, width, height, psf, settings);
+    const b = plain.richardsonLucy(plane, width, height, psf, settings);
+    expect(worst(a, b)).toBeLessThan(2e-3);
+    if (width < 30 || height < 30) return;
+    const inner = (of: Float32Array) => of.filter((_, i) => i % width > 12 && i % width < width - 12 && i > 12 * width && i < (height - 12) * width); // prettier-ignore
+    const slopes = (of: Float32Array) => inner(of.map((v, i) => Math.abs(v - of[i + 1]))).reduce((p, q) => p + q, 0);
+    const without = wasm.richardsonLucy(plane, width, height, psf, { ...settings, variation: null });
+    expect(slopes(a)).toBeLessThan(slopes(without));
+  });
 });
 
 /** Weights of a Lanczos-like kernel and their slopes at 1024 phases. */

@@ -68,6 +68,21 @@ function profileOf({ fwhmPx, beta }: PointShape): (r2: number) => number {
   };
 }
 
+/** The answer of the matched filter of a shape, in σ of its answers to noise of the autocovariance `noise`; null where that has none, or the plane is narrower than the filter. */
+export function significanceOf(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  shape: PointShape,
+  noise: readonly number[],
+  kernels: Kernels,
+): Float32Array | null {
+  const { taps, power, sigma } = matchedFilter(shape, noise);
+  if (!(sigma > 0) || Math.min(width, height) <= 2 * FILTER) return null;
+  const scaled = taps.map((tap) => tap / (power * sigma));
+  return kernels.correlate(plane, width, height, scaled, 2 * FILTER + 1);
+}
+
 /** A maximum of the matched filter's answer. */
 export interface Peak {
   x: number;
@@ -156,7 +171,7 @@ export function drawPoints(
   }
 }
 
-function isHighest(plane: Float32Array, width: number, i: number): boolean {
+export function isHighest(plane: Float32Array, width: number, i: number): boolean {
   for (let v = -AROUND; v <= AROUND; v++)
     for (let u = -AROUND; u <= AROUND; u++) {
       const k = v * width + u;

@@ -69,9 +69,9 @@ describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))
   const { defaults, fields, schema } = operation.parameters;
   const sliders = fields.filter((field): field is Slider & { name: string } => field.kind === "slider");
 
-  const isFast = ["noise.median", "deconvolve.richardson-lucy"].includes(operation.id);
+  const isFast = ["noise.median", "deconvolve.richardson-lucy", "deconvolve.stars-apart"].includes(operation.id);
   /** Settings with which it takes less time, or shows more of what it does. */
-  const quick = { "noise.block-matching": { search: 4 }, "deconvolve.richardson-lucy": { iterations: 3 }, "noise.median": { threshold: 2 } }[operation.id as string] ?? {}; // prettier-ignore
+  const quick = { "noise.block-matching": { search: 4 }, "deconvolve.richardson-lucy": { iterations: 3 }, "deconvolve.stars-apart": { iterations: 3 }, "noise.median": { threshold: 2 } }[operation.id as string] ?? {}; // prettier-ignore
 
   test("has complete parameters: defaults in range, every field described, a strength", () => {
     for (const field of fields) {

@@ -1,4 +1,5 @@
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
+import { starsApart } from "./deconvolve/starsApart";
 import { level } from "./level";
 import { adaptiveMedian } from "./noise/adaptiveMedian";
 import { bilateral } from "./noise/bilateral";
@@ -25,6 +26,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   guided,
   adaptiveMedian,
   gaussian,
+  starsApart,
   richardsonLucy,
   arcsinhStretch,
 ];

@@ -184,3 +184,36 @@ export function transformRows(zre: usize, zim: usize, zp: i32, w: i32, groups: i
   v128.store(p2, v128.shuffle<f64>(ab1, cd1, 0, 2));
   v128.store(p3, v128.shuffle<f64>(ab1, cd1, 1, 3));
 }
+
+/** (px, py) ← ∇u/√(|∇u|² + soften²) by forward differences inside w × h; beyond it u is 0, as the pads of its rows are. */
+export function variationInto(u: usize, up: i32, w: i32, h: i32, soften: f32, px: usize, py: usize): void {
+  const pitch = (<usize>up) << 2, least = f32x4.splat(soften * soften), zero = f32x4.splat(0.0);
+  for (let y = 0; y < h; y++) {
+    const row = (<usize>y) * pitch;
+    for (let x: usize = 0; x < (<usize>w) << 2; x += 16) {
+      const at = row + x, here = v128.load(u + at);
+      const gx = f32x4.sub(v128.load(u + at + 4), here);
+      const gy = f32x4.sub(y < h - 1 ? v128.load(u + at + pitch) : zero, here);
+      const by = f32x4.div(f32x4.splat(1.0), f32x4.sqrt(f32x4.add(least, f32x4.add(f32x4.mul(gx, gx), f32x4.mul(gy, gy)))));
+      v128.store(px + at, f32x4.mul(gx, by));
+      v128.store(py + at, f32x4.mul(gy, by));
+    }
+    // What lies before the next row's first pixel counts as nothing.
+    for (let x: usize = (<usize>w) << 2; x < pitch; x += 4) { store<f32>(px + row + x, 0.0); store<f32>(py + row + x, 0.0); }
+  }
+}
+
+/** u ← u/max(least, 1 − λ div p) inside w × h. */
+export function dividedBy(u: usize, up: i32, w: i32, h: i32, lambda: f32, least: f32, px: usize, py: usize): void {
+  const pitch = (<usize>up) << 2, k = f32x4.splat(lambda), one = f32x4.splat(1.0), most = f32x4.splat(least);
+  for (let y = 0; y < h; y++) {
+    const row = (<usize>y) * pitch;
+    for (let x: usize = 0; x < (<usize>w) << 2; x += 16) {
+      const at = row + x;
+      const across = f32x4.sub(v128.load(px + at), v128.load(px + at - 4));
+      const down = f32x4.sub(v128.load(py + at), y > 0 ? v128.load(py + at - pitch) : f32x4.splat(0.0));
+      const divisor = f32x4.max(most, f32x4.sub(one, f32x4.mul(k, f32x4.add(across, down))));
+      v128.store(u + at, f32x4.div(v128.load(u + at), divisor));
+    }
+  }
+}

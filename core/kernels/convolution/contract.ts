@@ -6,11 +6,16 @@ export interface Psf {
 
 export interface RichardsonLucySettings {
   iterations: number;
-  /** Start from the data ("data") or from a constant. */
-  start: "data" | number;
+  /** Start from the data ("data"), from a constant, or from a plane. */
+  start: "data" | number | Float32Array;
   /** The blurred estimate is never taken below this value in the division; it must be above 0. */
   floor: number;
+  /** Total variation beside the data: each step is divided by 1 − lambda · div(∇u/√(|∇u|² + soften²)), which is never taken below 0.2; null for none. */
+  variation?: { lambda: number; soften: number } | null;
 }
+
+/** The divisor of a step with total variation is at least this. */
+export const LEAST_DIVISOR = 0.2;
 
 /** Convolution with a PSF, and Richardson–Lucy, which is made of it. */
 export interface ConvolutionKernels {
@@ -18,7 +23,7 @@ export interface ConvolutionKernels {
   convolve(plane: Float32Array, width: number, height: number, psf: Psf): Float32Array;
   /**
    * Richardson–Lucy: u ← u · (Pᵀ (d / max(P u, floor))), the picture taken as 0 outside. `onIteration` is called with the
-   * number of iterations done and may throw to stop. Source: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745.
+   * number of iterations done and may throw to stop. Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; with total variation Dey et al. 2006, Microsc. Res. Tech. 69, 260.
    */
   richardsonLucy(
     data: Float32Array,
@@ -44,4 +49,10 @@ export function checkPsf(psf: Psf): void {
     throw new RangeError(
       `a PSF must be square with an odd side, received ${psf.values.length} samples for ${psf.size}`,
     );
+}
+
+/** The first estimate. */
+export function startOf(start: RichardsonLucySettings["start"], data: Float32Array): Float32Array {
+  if (start === "data") return data.slice();
+  return typeof start === "number" ? new Float32Array(data.length).fill(start) : start.slice();
 }

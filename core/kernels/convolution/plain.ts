@@ -1,7 +1,7 @@
 import { fft2InPlace } from "../../numeric/fft";
 import { checkPlane } from "../plane";
 import type { ConvolutionKernels, Psf, RichardsonLucySettings } from "./contract";
-import { checkPsf, goodFftSize } from "./contract";
+import { checkPsf, goodFftSize, LEAST_DIVISOR, startOf } from "./contract";
 
 export const convolutionPlain: ConvolutionKernels = { convolve, richardsonLucy };
 
@@ -53,13 +53,34 @@ function richardsonLucy(
   checkPlane(data, width, height);
   const blur = createConvolver(width, height, psf);
   const { iterations, start, floor } = settings;
-  const u = start === "data" ? data.slice() : new Float32Array(data.length).fill(start);
+  const u = startOf(start, data);
   for (let k = 0; k < iterations; k++) {
+    const divisor = settings.variation ? divisors(u, width, settings.variation) : null;
     const ratio = blur(u, false);
     for (let i = 0; i < ratio.length; i++) ratio[i] = data[i] / Math.max(ratio[i], floor);
     const correction = blur(ratio, true);
-    for (let i = 0; i < u.length; i++) u[i] *= correction[i];
+    for (let i = 0; i < u.length; i++) u[i] *= correction[i] / (divisor ? divisor[i] : 1);
     onIteration?.(k + 1);
   }
   return u;
+}
+
+/** 1 − λ div(∇u/|∇u|), no less than LEAST_DIVISOR; u is taken as 0 beyond its right and lower border. */
+function divisors(
+  u: Float32Array,
+  width: number,
+  { lambda, soften }: { lambda: number; soften: number },
+): Float64Array {
+  const [px, py] = [new Float64Array(u.length), new Float64Array(u.length)];
+  for (let i = 0; i < u.length; i++) {
+    const gx = (i % width < width - 1 ? u[i + 1] : 0) - u[i];
+    const gy = (i + width < u.length ? u[i + width] : 0) - u[i];
+    const length = Math.sqrt(gx * gx + gy * gy + soften * soften);
+    [px[i], py[i]] = [gx / length, gy / length];
+  }
+  return Float64Array.from(u, (_, i) => {
+    const left = i % width > 0 ? px[i - 1] : 0;
+    const above = i >= width ? py[i - width] : 0;
+    return Math.max(LEAST_DIVISOR, 1 - lambda * (px[i] - left + py[i] - above));
+  });
 }

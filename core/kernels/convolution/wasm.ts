@@ -2,7 +2,7 @@ import type { WasmModule } from "../arena";
 import { openArena, pitchFor } from "../arena";
 import { checkPlane } from "../plane";
 import type { ConvolutionKernels, Psf, RichardsonLucySettings } from "./contract";
-import { checkPsf, goodFftSize } from "./contract";
+import { checkPsf, goodFftSize, LEAST_DIVISOR, startOf } from "./contract";
 import { fftPlan, rowPairs, writePlan } from "./fftPlan";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
@@ -10,6 +10,8 @@ interface Exports extends WasmModule {
   forwardColumns(u: number, up: number, ...z: ColumnArguments): void;
   inverseColumns(u: number, up: number, ...z: ColumnArguments): void;
   ratioColumns(data: number, up: number, floor: number, ...z: ColumnArguments): void;
+  variationInto(u: number, up: number, w: number, h: number, soften: number, px: number, py: number): void;
+  dividedBy(u: number, up: number, w: number, h: number, lambda: number, least: number, px: number, py: number): void;
   updateColumns(u: number, up: number, last: number, ...z: ColumnArguments): void;
   transferRows(
     zre: number,
@@ -56,6 +58,9 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
     const at = {
       u: arena.take(up * h),
       data: arena.take(up * h),
+      // With a vector and a row of zeros before and after each.
+      px: arena.take(up * (h + 1) + 32),
+      py: arena.take(up * (h + 1) + 32),
       zre: arena.take(zp * h),
       zim: arena.take(zp * h),
       transfer: arena.take(groups * 8 * w),
@@ -86,7 +91,7 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
       arena.zero(target, up * h);
       arena.write(target, plane, width, height, up);
     };
-    return { at, up, columns, rowsThrough, load, result: () => arena.read(at.u, width, height, up) };
+    return { arena, at, up, h, columns, rowsThrough, load, result: () => arena.read(at.u, width, height, up) };
   }
 
   function convolve(plane: Float32Array, width: number, height: number, psf: Psf): Float32Array {
@@ -109,15 +114,22 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
   ): Float32Array {
     checkPlane(data, width, height);
     const { iterations, start, floor } = settings;
-    if (iterations < 1) return start === "data" ? data.slice() : new Float32Array(data.length).fill(start);
-    const { at, up, columns, rowsThrough, load, result } = prepareConvolution(width, height, psf);
+    if (iterations < 1) return startOf(start, data);
+    const { arena, at, up, h, columns, rowsThrough, load, result } = prepareConvolution(width, height, psf);
     load(at.data, data);
-    load(at.u, start === "data" ? data : new Float32Array(data.length).fill(start));
+    load(at.u, startOf(start, data));
+    const { variation } = settings;
+    const [px, py] = [at.px, at.py].map((plane) => plane + 4 * (up + 16));
+    if (variation) for (const plane of [at.px, at.py]) arena.zero(plane, up * (h + 1) + 32);
     wasm.forwardColumns(at.u, up, ...columns);
     for (let k = 0; k < iterations; k++) {
       rowsThrough(false);
       wasm.ratioColumns(at.data, up, floor, ...columns);
       rowsThrough(true);
+      if (variation) {
+        wasm.variationInto(at.u, up, width, height, variation.soften, px, py);
+        wasm.dividedBy(at.u, up, width, height, variation.lambda, LEAST_DIVISOR, px, py);
+      }
       wasm.updateColumns(at.u, up, k === iterations - 1 ? 1 : 0, ...columns);
       onIteration?.(k + 1);
     }

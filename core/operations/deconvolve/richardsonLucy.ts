@@ -1,9 +1,10 @@
 import type { Facts } from "../../facts";
 import type { Kernels, Psf } from "../../kernels";
 import { roundPsf } from "../../measure";
-import { choice, parameters, slider } from "../../parameters";
-import { mirrorIndex } from "../../raster";
+import { choice, parameters, slider, tick } from "../../parameters";
 import type { Operation } from "../operation";
+import { mirrorPadded } from "./margin";
+import { targetFwhm } from "./target";
 
 const lucyParameters = parameters({
   iterations: slider({
@@ -12,7 +13,7 @@ const lucyParameters = parameters({
     min: 1,
     max: 100,
     step: 1,
-    default: 20,
+    default: 30,
   }),
   psf: choice({
     label: "Blur",
@@ -23,14 +24,32 @@ const lucyParameters = parameters({
     ],
     default: "measured",
   }),
+  shown: {
+    ...tick({
+      label: "No sharper than the sampling carries",
+      hint: "With the blur of the stars: shows the result with stars of a width that its pixels can carry, free of rings; without it, as sharp as the iterations make it.",
+      default: true,
+    }),
+  },
+  smoothness: {
+    ...slider({
+      label: "Smoothness",
+      hint: "How much evenness is worth beside the data; higher keeps noise down and may flatten faint structure.",
+      min: 0,
+      max: 5,
+      step: 0.1,
+      default: 1,
+    }),
+    when: { name: "psf", is: "measured" },
+  },
   share: slider({
     label: "Share of it",
-    hint: "How much of the stars' width is taken back. Towards 1 dark rings appear around stars.",
+    hint: "How much of the stars' width is taken for the blur. Wider than they are makes dark rings around them.",
     unit: "× FWHM",
     min: 0.5,
     max: 1.2,
     step: 0.01,
-    default: 0.85,
+    default: 1,
     when: { name: "psf", is: "measured" },
   }),
   fwhmPx: slider({
@@ -49,7 +68,7 @@ const lucyParameters = parameters({
     min: 0,
     max: 1,
     step: 0.01,
-    default: 0.7,
+    default: 0,
   }),
   protectStars: slider({
     label: "Protect bright stars",
@@ -63,8 +82,13 @@ const lucyParameters = parameters({
 type Params = typeof lucyParameters.defaults;
 
 const FALLBACK_BETA = 3;
-/** Samples this many σ below the sky are cut off before deconvolution, which needs positive data. */
-const PEDESTAL_SIGMA = 2;
+/** Data is lifted by so many σ of its dark end, so that none of it that holds light lies below 0. */
+const PEDESTAL_SIGMA = 4;
+/** Weight of total variation at a smoothness of 1. */
+const LAMBDA = 0.01;
+
+/** A typed blur is that of a picture without stars, and of the person's choice: it is shown as it comes. */
+const isShownAtTarget = ({ shown, psf }: Params): boolean => shown && psf === "measured";
 
 function psfOf(p: Params, { psf }: Facts<"psf">): Psf {
   const fwhm = p.psf === "typed" ? p.fwhmPx : (psf.fwhmPx ?? p.fwhmPx) * p.share;
@@ -73,14 +97,16 @@ function psfOf(p: Params, { psf }: Facts<"psf">): Psf {
 
 /**
  * Richardson–Lucy deconvolution with a Moffat PSF, a little narrower than the picture's own stars (a PSF that is too wide
- * makes rings; common practice) or of a typed FWHM. The sky less 2 σ is taken
- * off first, so that positivity keeps rings around stars from reaching far below the sky. Background (what a PSF-wide mean
+ * makes rings; common practice) or of a typed FWHM. What lies 4 σ below the darkest
+ * level is taken for 0. With total variation each step is divided by 1 − λ div(∇u/|∇u|); what came of it is shown by a round Moffat of the target width, which the sampling can carry. Background (what a PSF-wide mean
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
- * Source: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745.
+ * Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260; Magain, Courbin & Sohy 1998, ApJ 494, 472 (target PSF).
+ * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target.
  */
-export const richardsonLucy: Operation<Params, "psf" | "sky"> = {
+export const richardsonLucy: Operation<Params, "grain" | "psf" | "sky"> = {
   id: "deconvolve.richardson-lucy",
-  version: 1,
+  version: 2,
+  migrations: { 1: (params) => ({ ...params, shown: false, smoothness: 0 }) },
   title: "Richardson–Lucy deconvolution",
   short: "Richardson–Lucy",
   summary: "Takes the blur of the air and the optics back, a little more with each iteration.",
@@ -92,13 +118,18 @@ export const richardsonLucy: Operation<Params, "psf" | "sky"> = {
   channels: ["luminance", "each"],
   // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
   cropBound: 1e-5,
-  needs: ["psf", "sky"],
-  halo: (p, facts) => 2 * ((psfOf(p, facts).size - 1) / 2),
+  needs: ["grain", "psf", "sky"],
+  halo: (p, facts) => 2 * ((psfOf(p, facts).size - 1) / 2) + (isShownAtTarget(p) ? SHOWN_RADIUS : 0),
   run(region, p, facts, job) {
     const psf = psfOf(p, facts);
     const planes = region.planes.map((plane, c) => {
-      const sky = { sky: facts.sky.level[c], sigma: facts.sky.sigma[c], brightest: facts.sky.brightest[c] };
-      return deconvolvePlane(plane, region.width, region.height, psf, p, sky, job.kernels, () => job.check());
+      const { zero, a } = facts.grain.models[c];
+      const sky = {
+        ...{ sky: facts.sky.level[c], sigma: facts.sky.sigma[c], brightest: facts.sky.brightest[c] },
+        pedestal: zero - PEDESTAL_SIGMA * Math.sqrt(a),
+      };
+      const target = isShownAtTarget(p) ? targetPsf(p, facts) : null;
+      return deconvolvePlane(plane, region.width, region.height, psf, target, p, sky, job.kernels, () => job.check());
     });
     return { ...region, planes };
   },
@@ -108,6 +139,16 @@ interface ChannelSky {
   sky: number;
   sigma: number;
   brightest: number;
+  pedestal: number;
+}
+
+/** Half the side of the profile by which the result is shown. */
+const SHOWN_RADIUS = 8;
+
+/** A round Moffat of the width that is aimed at: what the sampling carries, or the blur itself where that is narrower. */
+function targetPsf(p: Params, { psf }: Facts<"psf">): Psf {
+  const fwhm = (psf.fwhmPx ?? p.fwhmPx) * p.share;
+  return roundPsf(targetFwhm(fwhm, 1), Math.min(6, Math.max(2, psf.beta ?? FALLBACK_BETA)), SHOWN_RADIUS);
 }
 
 function deconvolvePlane(
@@ -115,24 +156,27 @@ function deconvolvePlane(
   width: number,
   height: number,
   psf: Psf,
+  target: Psf | null,
   p: Params,
   facts: ChannelSky,
   kernels: Kernels,
   check: () => void,
 ): Float32Array {
-  const { sky, sigma, brightest } = facts;
+  const { sky, sigma, brightest, pedestal } = facts;
   const radius = (psf.size - 1) / 2;
   const padded = mirrorPadded(plane, width, height, radius);
   const w = width + 2 * radius;
   const h = height + 2 * radius;
   const range = brightest - sky;
   if (!(range > 0)) return plane;
-  const pedestal = sky - PEDESTAL_SIGMA * sigma;
   const floor = Math.max(range * 1e-7, sigma * 1e-3);
   const data = new Float32Array(padded.length);
   for (let i = 0; i < data.length; i++) data[i] = Math.max(padded[i] - pedestal, floor);
-  const settings = { iterations: p.iterations, start: "data" as const, floor };
-  const sharp = kernels.richardsonLucy(data, w, h, psf, settings, check);
+  const smoothness = p.psf === "measured" ? p.smoothness : 0;
+  const variation = smoothness > 0 && sigma > 0 ? { lambda: LAMBDA * smoothness, soften: 0.5 * sigma } : null;
+  const settings = { iterations: p.iterations, start: "data" as const, floor, variation };
+  const found = kernels.richardsonLucy(data, w, h, psf, settings, check);
+  const sharp = target ? kernels.convolve(found, w, h, target) : found;
   const keep = protection(padded, w, h, psf, p, facts, kernels);
   const out = new Float32Array(plane.length);
   for (let y = 0; y < height; y++)
@@ -182,16 +226,4 @@ function protection(
     }
   }
   return keep;
-}
-
-function mirrorPadded(plane: Float32Array, width: number, height: number, margin: number): Float32Array {
-  const w = width + 2 * margin;
-  const h = height + 2 * margin;
-  const out = new Float32Array(w * h);
-  const columns = Int32Array.from({ length: w }, (_, x) => mirrorIndex(x - margin, width));
-  for (let y = 0; y < h; y++) {
-    const row = mirrorIndex(y - margin, height) * width;
-    for (let x = 0; x < w; x++) out[y * w + x] = plane[row + columns[x]];
-  }
-  return out;
 }

@@ -1,0 +1,118 @@
+import type { PointStar, Profile } from "./starSolver";
+import { drawStars, solveStars } from "./starSolver";
+
+/** Half the side of the square over which one star is held against two, in FWHM. */
+const JUDGED_FWHM = 1.3;
+/** Stars fainter than this, in σ of a pixel, are not looked at. */
+const LEAST_HEIGHT = 8;
+/** Two stars must leave so much less of Σ residual²/σ² than one, both absolutely and as a share: a PSF that does not fit quite leaves something of every star. */
+const [LEAST_GAIN, MOST_LEFT] = [25, 0.5];
+/** What one star leaves must be at least this share of its height, rms: less is the PSF's fault. */
+const LEAST_MISFIT = 0.012;
+/** The two are at least so far apart, in FWHM, and the fainter one at least so high as a share of the other. */
+const [LEAST_APART, LEAST_RATIO] = [0.35, 0.12];
+const ROUNDS = 12;
+
+/**
+ * Stars that are two: where what a star leaves is drawn out along an axis, two stars on that axis are solved in its stead, and kept if they leave much less. `residual` holds the planes less all stars, before and after. Source: own;
+ * the axis from second moments of the residual.
+ */
+export function splitStars(
+  residual: readonly Float32Array[],
+  width: number,
+  height: number,
+  stars: readonly PointStar[],
+  profiles: readonly Profile[],
+  sigma: (channel: number, pixel: number, light: number) => number,
+  fwhm: number,
+): PointStar[] {
+  const reach = Math.max(3, Math.round(JUDGED_FWHM * fwhm));
+  return stars.flatMap((star) => {
+    const [cx, cy] = [Math.round(star.x), Math.round(star.y)];
+    if (cx < reach || cy < reach || cx >= width - reach || cy >= height - reach) return [star];
+    const i0 = cy * width + cx;
+    if (!star.heights.some((h, c) => h > LEAST_HEIGHT * sigma(c, i0, h))) return [star];
+    const before = misfit(residual, width, cx, cy, reach, sigma);
+    const height0 = Math.max(...star.heights);
+    if (before.rms < LEAST_MISFIT * height0) return [star];
+    const angle = axisOf(residual, width, star, reach);
+    const [dx, dy] = [0.4 * fwhm * Math.cos(angle), 0.4 * fwhm * Math.sin(angle)];
+    const halves = [1, -1].map((side) => ({
+      x: star.x + side * dx,
+      y: star.y + side * dy,
+      heights: star.heights.map((h) => 0.6 * h),
+    }));
+    // A copy of the surroundings, on which the two are tried.
+    const [left, top] = [cx - 2 * reach, cy - 2 * reach];
+    const side = 4 * reach + 1;
+    const patch = residual.map((plane) =>
+      Float32Array.from({ length: side * side }, (_, k) => {
+        const [u, v] = [left + (k % side), top + Math.floor(k / side)];
+        return u >= 0 && v >= 0 && u < width && v < height ? plane[v * width + u] : 0;
+      }),
+    );
+    const shifted = (of: PointStar) => ({ ...of, x: of.x - left, y: of.y - top });
+    drawStars(patch, side, side, [shifted(star)], profiles, 1);
+    drawStars(patch, side, side, halves.map(shifted), profiles, -1);
+    const at = (k: number) => (top + Math.floor(k / side)) * width + left + (k % side);
+    const inPatch = (c: number, k: number, light: number) =>
+      sigma(c, Math.max(0, Math.min(width * height - 1, at(k))), light);
+    const pair = solveStars(patch, side, side, halves.map(shifted), profiles, inPatch, ROUNDS, 1);
+    if (pair.length !== 2) return [star];
+    const after = misfit(patch, side, cx - left, cy - top, reach, inPatch);
+    const apart = Math.hypot(pair[0].x - pair[1].x, pair[0].y - pair[1].y);
+    const [p, q] = pair.map(({ heights }) => heights.reduce((a, b) => a + b, 0));
+    const isBetter =
+      before.sum - after.sum > LEAST_GAIN && after.sum - after.count < MOST_LEFT * (before.sum - before.count);
+    // What even two do not explain is neither: a clipped core, or a galaxy.
+    const isExplained = after.rms < Math.max(LEAST_MISFIT * height0, 2 * Math.sqrt(after.variance));
+    if (!isBetter || !isExplained || apart < LEAST_APART * fwhm || Math.min(p, q) < LEAST_RATIO * Math.max(p, q))
+      return [star];
+    const found = pair.map((one) => ({ ...one, x: one.x + left, y: one.y + top }));
+    drawStars(residual, width, height, [star], profiles, 1);
+    drawStars(residual, width, height, found, profiles, -1);
+    return found;
+  });
+}
+
+/** What is left about a place: Σ residual²/σ², over how many samples, its rms, and the noise's variance. The level there counts for nothing. */
+function misfit(
+  planes: readonly Float32Array[],
+  width: number,
+  cx: number,
+  cy: number,
+  reach: number,
+  sigma: (channel: number, pixel: number, light: number) => number,
+): { sum: number; count: number; rms: number; variance: number } {
+  let [sum, count, square, variance] = [0, 0, 0, 0];
+  planes.forEach((plane, c) => {
+    const values: number[] = [];
+    for (let v = cy - reach; v <= cy + reach; v++)
+      for (let u = cx - reach; u <= cx + reach; u++) values.push(plane[v * width + u]);
+    const level = [...values].sort((a, b) => a - b)[values.length >> 1];
+    const s = sigma(c, cy * width + cx, 0);
+    for (const value of values) {
+      sum += ((value - level) / s) ** 2;
+      square += (value - level) ** 2;
+      variance += s * s;
+      count++;
+    }
+  });
+  return { sum, count, rms: Math.sqrt(square / count), variance: variance / count };
+}
+
+/** The axis along which what a star leaves is bright, from its second moments within `reach`. */
+function axisOf(planes: readonly Float32Array[], width: number, { x, y }: PointStar, reach: number): number {
+  let [even, odd] = [0, 0];
+  const [cx, cy] = [Math.round(x), Math.round(y)];
+  for (const plane of planes)
+    for (let v = cy - reach; v <= cy + reach; v++)
+      for (let u = cx - reach; u <= cx + reach; u++) {
+        const [dx, dy] = [u - x, v - y];
+        if (dx * dx + dy * dy > reach * reach) continue;
+        const value = plane[v * width + u];
+        even += value * (dx * dx - dy * dy);
+        odd += value * 2 * dx * dy;
+      }
+  return 0.5 * Math.atan2(odd, even);
+}

@@ -1,0 +1,160 @@
+import { measureChain, newStep, readySteps, runChain } from "../../chain";
+import { quietJob } from "../../job";
+import { drawStars, findStars, moffatProfile, solveStars, splitStars, starShape } from "../../measure";
+import type { Raster } from "../../raster";
+import { cropRaster, frameOfRaster, rasterOf, wholeRegion } from "../../raster";
+import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
+import type { PaintedStar } from "../../testing/fixtures";
+import { paintStars, randomStars, wasmKernels, worstDifference } from "../../testing/fixtures";
+import { starsApart } from "./starsApart";
+
+const kernels = wasmKernels();
+const job = quietJob(kernels);
+const FWHM = 3.2;
+const stars = randomStars(45, SIDE, SIDE, 5).map((star) => ({ ...star, flux: 4000 * star.flux }));
+/** Two stars a little more than a FWHM apart, and as many alone, of the same light. */
+const pair = { x: 128.3, y: 131.7, apart: 1.15 * FWHM };
+const all: PaintedStar[] = [
+  ...stars.filter(({ x, y }) => Math.hypot(x - pair.x, y - pair.y) > 25),
+  { x: pair.x - pair.apart / 2, y: pair.y, flux: 900 },
+  { x: pair.x + pair.apart / 2, y: pair.y, flux: 700 },
+];
+const gas = smoothField(8, 21).map((v) => 8 * Math.exp(v / 2));
+
+function sky(list: PaintedStar[], channels = 1, tint = [1, 1, 1]): Float32Array[] {
+  const { planes } = paintStars(SIDE, SIDE, list, { fwhm: FWHM, noise: 0, level: 100, channels, tint });
+  return planes.map((plane) => plane.map((v, i) => v + gas[i]));
+}
+
+async function sharpen(of: ReturnType<typeof exposed>, params = {}, region = wholeRegion(of.picture)) {
+  const steps = [{ ...newStep(starsApart), params: { ...starsApart.parameters.defaults, ...params } }];
+  const halves = { a: frameOfRaster(of.a), b: frameOfRaster(of.b) };
+  const input = { picture: frameOfRaster(of.picture), halves, fill: [100, 100, 100], fullScale: 1 };
+  const ready = readySteps(steps, await measureChain(input, steps, job));
+  return runChain(input.picture, ready, region, input.fill, job);
+}
+
+/** Light within 8 px above the median of a ring about it. */
+function light({ width, planes }: Raster, c: number, { x, y }: { x: number; y: number }): number {
+  const [inside, ring]: [number[], number[]] = [[], []];
+  for (let v = -14; v <= 14; v++)
+    for (let u = -14; u <= 14; u++) {
+      const r = Math.hypot(u, v);
+      const value = planes[c][(Math.round(y) + v) * width + Math.round(x) + u];
+      if (r <= 8) inside.push(value);
+      else if (r > 10) ring.push(value);
+    }
+  const level = ring.sort((p, q) => p - q)[ring.length >> 1];
+  return inside.reduce((sum, v) => sum + v - level, 0);
+}
+
+const alone = all.filter((star) => all.every((o) => o === star || Math.hypot(o.x - star.x, o.y - star.y) > 22) && star.flux > 600 && star.x > 20 && star.y > 20 && star.x < SIDE - 20 && star.y < SIDE - 20); // prettier-ignore
+
+describe("stars and the rest", () => {
+  const of = exposed(sky(all), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 71);
+
+  test("stars come out a third narrower and no lighter, without dark rings; a close pair becomes two; noise does not rise", async () => {
+    const sharp = await sharpen(of);
+    const width = (raster: Raster) => starShape(findStars(raster.planes[0], SIDE, SIDE, kernels)).fwhmPx ?? NaN;
+    expect(width(sharp) / width(of.picture)).toBeLessThan(0.7);
+    const ratios = alone.map((star) => light(sharp, 0, star) / light(of.picture, 0, star)).sort((p, q) => p - q);
+    expect(alone.length).toBeGreaterThan(8);
+    expect(Math.abs(ratios[ratios.length >> 1] - 1)).toBeLessThan(0.02);
+    for (const star of alone) {
+      const i = Math.round(star.y) * SIDE + Math.round(star.x);
+      const peak = sharp.planes[0][i] - 100;
+      const around = Array.from({ length: 64 }, (_, k) => {
+        const [u, v] = [Math.cos(k / 10), Math.sin(k / 10)].map((c) => Math.round(6 * c));
+        return sharp.planes[0][i + v * SIDE + u] - of.picture.planes[0][i + v * SIDE + u];
+      });
+      // The noise of a pixel is 1 … 2.
+      expect(Math.min(...around)).toBeGreaterThan(-0.005 * peak - 6);
+    }
+    const row = (x: number) => sharp.planes[0][Math.round(pair.y) * SIDE + Math.round(x)];
+    expect(row(pair.x)).toBeLessThan(0.7 * Math.min(row(pair.x - pair.apart / 2), row(pair.x + pair.apart / 2)));
+    const grain = (raster: Raster) => {
+      const fine = raster.planes[0].map((v, i) => v - (raster.planes[0][i + 1] ?? v));
+      return [...fine].map(Math.abs).sort((p, q) => p - q)[fine.length >> 1];
+    };
+    expect(grain(sharp)).toBeLessThan(0.8 * grain(of.picture));
+  });
+
+  test("strength 0 is the picture; half of it aims half way; a picture without stars stays as it is", async () => {
+    expect((await sharpen(of, { strength: 0 })).planes[0]).toEqual(of.picture.planes[0]);
+    const width = (raster: Raster) => starShape(findStars(raster.planes[0], SIDE, SIDE, kernels)).fwhmPx ?? NaN;
+    const [half, full] = [await sharpen(of, { strength: 0.5 }), await sharpen(of)];
+    expect(width(half)).toBeGreaterThan(1.1 * width(full));
+    expect(width(half)).toBeLessThan(0.93 * width(of.picture));
+    const empty = exposed([gas.map((v) => 100 + v)], () => 1, 72);
+    expect((await sharpen(empty)).planes[0]).toEqual(empty.picture.planes[0]);
+  });
+
+  test("a crop is as that part of the whole, to a thousandth of the range", async () => {
+    const region = { x: 70, y: 90, width: 90, height: 80 };
+    const [whole, crop] = [await sharpen(of), await sharpen(of, {}, region)];
+    const range = of.picture.planes[0].reduce((most, v) => Math.max(most, v), 0) - 100;
+    expect(worstDifference(crop.planes[0], cropRaster(whole, region).planes[0]) / range).toBeLessThan(1e-3);
+  });
+
+  test("colours of stars stay within 2 %", async () => {
+    const coloured = exposed(sky(all, 3, [1.4, 1, 0.7]), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 73);
+    const sharp = await sharpen(coloured);
+    const changes = alone
+      .map(
+        (star) =>
+          light(sharp, 0, star) /
+          light(sharp, 2, star) /
+          (light(coloured.picture, 0, star) / light(coloured.picture, 2, star)),
+      ) // prettier-ignore
+      .sort((p, q) => p - q);
+    expect(Math.abs(changes[changes.length >> 1] - 1)).toBeLessThan(0.02);
+  });
+});
+
+describe("stars solved together", () => {
+  const profile = moffatProfile({ fwhmMajor: 3.4, fwhmMinor: 2.9, angle: 0.6, beta: 3 });
+  const truth = [
+    { x: 30.3, y: 31.2, heights: [500] },
+    { x: 33.4, y: 30.2, heights: [350] },
+    { x: 60.1, y: 55.8, heights: [90] },
+  ];
+  const drawn = () => {
+    const plane = new Float32Array(90 * 90).fill(7);
+    drawStars([plane], 90, 90, truth, [profile], 1);
+    return plane;
+  };
+
+  test("places and heights of overlapping stars are found, the rest becomes flat; slopes of the profile are its differences", () => {
+    const plane = drawn();
+    const start = truth.map(({ x, y, heights: [h] }) => ({ x: x + 0.1, y: y - 0.08, heights: [0.8 * h] }));
+    drawStars([plane], 90, 90, start, [profile], -1);
+    const found = solveStars([plane], 90, 90, start, [profile], () => 0.01, 12);
+    found.forEach(({ x, y, heights: [h] }, k) => {
+      expect(Math.hypot(x - truth[k].x, y - truth[k].y)).toBeLessThan(0.01);
+      expect(Math.abs(h / truth[k].heights[0] - 1)).toBeLessThan(0.01);
+    });
+    expect(Math.max(...plane.map((v) => Math.abs(v - 7)))).toBeLessThan(3);
+    const slopes = new Float64Array(2);
+    profile(0.7, -1.1, slopes);
+    // Of the star's place: the profile moves the other way.
+    expect(slopes[0]).toBeCloseTo(-(profile(0.75, -1.1) - profile(0.65, -1.1)) / 0.1, 2);
+    expect(slopes[1]).toBeCloseTo(-(profile(0.7, -1.05) - profile(0.7, -1.15)) / 0.1, 2);
+  });
+
+  test("one star in the place of two is split into them; one that is one stays", () => {
+    const plane = drawn();
+    const start = [{ x: 31.6, y: 30.8, heights: [700] }, truth[2]];
+    drawStars([plane], 90, 90, start, [profile], -1);
+    const one = solveStars([plane], 90, 90, start, [profile], () => 1, 3);
+    const found = splitStars([plane], 90, 90, one, [profile], () => 1, 3.1);
+    expect(found.length).toBe(3);
+    const nearest = (x: number, y: number) => Math.min(...found.map((star) => Math.hypot(star.x - x, star.y - y)));
+    for (const { x, y } of truth) expect(nearest(x, y)).toBeLessThan(0.3);
+  });
+});
+
+test("the picture's own size and channels come back", async () => {
+  const flat = rasterOf(20, 12, [new Float32Array(240).fill(3)]);
+  const out = await sharpen({ picture: flat, a: flat, b: flat });
+  expect([out.width, out.height, out.channels]).toEqual([20, 12, 1]);
+});
