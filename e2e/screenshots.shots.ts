@@ -34,7 +34,14 @@ test("every main view", async () => {
   await waitFor(driver, "Compare", async () => (await driver.getCurrentUrl()).endsWith("/compare"), 120_000);
   await cropsRest(driver);
   await waitFor(driver, "figures", async () => !(await textOf(driver, "main")).includes("measuring"), 60_000);
+  await see(driver, "[data-testid=strength-figure]", 60_000);
   await take("compare");
+  await driver.findElement(By.css("body")).sendKeys("4");
+  await cropsRest(driver);
+  await waitFor(driver, "figures", async () => !(await textOf(driver, "main")).includes("measuring"), 60_000);
+  await take("compare-stars");
+  await driver.findElement(By.css("body")).sendKeys("2");
+  await cropsRest(driver);
   await click(driver, "Ladder of strength: see several values side by side");
   await click(driver, "Show ladder");
   await cropsRest(driver);
@@ -78,6 +85,20 @@ test("every main view", async () => {
   await measured();
   await take("compare-noise");
   await (await driver.findElement(By.css("[data-lane=B] button"))).click();
+  // A step that acts where there is signal or a star.
+  const pick = async (title: string) =>
+    (await see(driver, "[role=menuitem]")) &&
+    (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${title}')]`))).click();
+  await click(driver, "Mask");
+  await pick("Signal");
+  await click(driver, "Add a part");
+  await pick("Stars");
+  await see(driver, "[data-mask-shown=true]", 30_000);
+  await rest(2500);
+  await cropsRest(driver);
+  await measured();
+  await take("compare-masks");
+  await click(driver, "Delete the mask Signal");
   for (const stage of ["Subs", "Stack", "Finish"]) {
     await driver.findElement(By.partialLinkText(stage)).click();
     await rest(2500);

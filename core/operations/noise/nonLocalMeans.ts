@@ -19,7 +19,7 @@ export const nonLocalMeans = noiseApproach({
       min: 0.1,
       max: 2,
       step: 0.05,
-      default: 0.6,
+      default: 0.75,
     }),
     patch: slider({
       label: "Patch",
