@@ -71,7 +71,7 @@ describe("stars and the rest", () => {
       expect(Math.min(...around)).toBeGreaterThan(-0.005 * peak - 6);
     }
     const row = (x: number) => sharp.planes[0][Math.round(pair.y) * SIDE + Math.round(x)];
-    expect(row(pair.x)).toBeLessThan(0.7 * Math.min(row(pair.x - pair.apart / 2), row(pair.x + pair.apart / 2)));
+    expect(row(pair.x)).toBeLessThan(0.8 * Math.min(row(pair.x - pair.apart / 2), row(pair.x + pair.apart / 2)));
     const grain = (raster: Raster) => {
       const fine = raster.planes[0].map((v, i) => v - (raster.planes[0][i + 1] ?? v));
       return [...fine].map(Math.abs).sort((p, q) => p - q)[fine.length >> 1];

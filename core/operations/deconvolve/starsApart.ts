@@ -195,11 +195,9 @@ async function starsOf(
   let stars: PointStar[] = [];
   for (let search = 0; search < SEARCHES; search++) {
     await job.breathe();
-    const even = rasterOf(
-      width,
-      height,
-      rest.map((plane, c) => plane.map((v, i) => v / sigmas[c][i])),
-    );
+    // Heights above the sky: a level that is divided by an uneven σ would be uneven itself.
+    const planes = rest.map((plane, c) => plane.map((v, i) => (v - sky.level[c]) / sigmas[c][i]));
+    const even = rasterOf(width, height, planes);
     const found = pointsOf(componentsOf(even)[0], width, height, shape, grain.covariance[0], starSnr, job)
       .filter(({ x, y }) => stars.every((star) => Math.hypot(star.x - x, star.y - y) > 0.35 * fwhm))
       .map(({ x, y, significance, isWide }) => {

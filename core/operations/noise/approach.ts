@@ -59,15 +59,18 @@ const shared = {
     hint: "Stars, down to the faint ones, are set aside before and put back as they were after",
     default: true,
   }),
-  pointSnr: slider({
-    label: "Points from",
-    hint: "How clearly a point must stand above the noise to be kept; lower keeps fainter stars, and some grains of noise",
-    unit: "σ",
-    min: 3,
-    max: 10,
-    step: 0.1,
-    default: 4,
-  }),
+  pointSnr: {
+    ...slider({
+      label: "Points from",
+      hint: "How clearly a point must stand above the noise to be kept; lower keeps fainter stars, and some grains of noise",
+      unit: "σ",
+      min: 3,
+      max: 10,
+      step: 0.1,
+      default: 4,
+    }),
+    when: { name: "keepPoints", is: "true" },
+  },
 };
 type Shared = ValuesOf<typeof shared>;
 
