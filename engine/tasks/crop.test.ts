@@ -115,7 +115,7 @@ async function check(steps: ChainStep[], zooms = [1, 2, 3, 5]): Promise<void> {
   const operations = steps.map(({ operation }) => OPERATIONS.find(({ id }) => id === operation) as AnyOperation);
   // What a step rounds differently, one after it lifts: a sharpening one about threefold, one that decides what is a star up to sixfold.
   const ownBounds = operations.reduce((sum, { cropBound }) => 6 * sum + cropBound, 0);
-  const bound = Math.max(ownBounds, ROUNDING * steepest(treatment));
+  const bound = Math.max(ownBounds, ROUNDING) * steepest(treatment);
   const bench = shop(); // one memory for all of them, as on the screen
   for (const asked of REGIONS)
     for (const reduce of zooms) {

@@ -108,7 +108,8 @@ export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
   channels: ["together", "luminance"],
   cropBound: 1e-3,
   needs: ["grain", "psfShape", "sky"],
-  halo: () => 2 * psfRadius + DRAWN + PEAKS_HALO,
+  // Stars that are solved beside others that a crop does not hold: one more reach of the profile.
+  halo: () => 2 * psfRadius + 2 * DRAWN + PEAKS_HALO,
   async run(region, params, facts, job) {
     const { psfShape, grain } = facts;
     const shapes = psfShape.channels;
