@@ -208,7 +208,7 @@ test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; 
     .pause(150)
     .release()
     .perform();
-  await waitFor(driver, "reordered", async () => (await steps())[0] === "deconvolve.stars-apart");
+  await waitFor(driver, "reordered", async () => (await steps())[0] === "noise.mixture");
   await (await driver.findElement(By.css("[aria-label='Arcsinh stretch on']"))).click();
   await waitFor(driver, "switched off", async () => !(await textOf(driver, "[data-lane=D]")).includes("Arcsinh"));
   await click(driver, "Remove Arcsinh stretch");

@@ -34,7 +34,7 @@ export function firstBoard(stack: StackRecord): Board {
   // Stars can be set apart where there are some; Moon and planets have none.
   const sharp = () =>
     stepOf(stack.facts.stars >= LEAST_STARS ? "deconvolve.stars-apart" : "deconvolve.richardson-lucy");
-  const chains = [[], [noise()], [sharp()], [noise(), sharp()]];
+  const chains = [[], [noise()], [sharp()], [sharp(), noise()]];
   const lanes = chains.map((steps, k) => ({
     id: newId(),
     letter: String.fromCharCode(65 + k),

@@ -70,7 +70,7 @@ describe("the board", () => {
       ["A"],
       ["B", "noise.mixture"],
       ["C", "deconvolve.stars-apart"],
-      ["D", "noise.mixture", "deconvolve.stars-apart"],
+      ["D", "deconvolve.stars-apart", "noise.mixture"],
     ]);
     expect(spots[0]).toMatchObject({ name: "Dark background", x: 5, y: 6 });
   });
@@ -98,8 +98,8 @@ describe("the board", () => {
     b = moveStep(b, lane.id, 2, 0);
     expect(b.lanes[3].steps.map(({ operation }) => operation)).toEqual([
       "stretch.arcsinh",
-      "noise.mixture",
       "deconvolve.stars-apart",
+      "noise.mixture",
     ]);
     b = changeStep(b, lane.id, lane.steps[0].id, { blend: 0.3 });
     expect(b.lanes[3].steps[1].blend).toBe(0.3);
