@@ -11,7 +11,16 @@ export {
 export type { NoiseModel } from "./noiseModel";
 export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, surroundings } from "./noiseModel";
 export type { Peak, Point, PointShape } from "./points";
-export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, POINTS_HALO, significanceOf } from "./points";
+export {
+  answerTo,
+  drawPoints,
+  findPoints,
+  isHighest,
+  matchedPeaks,
+  PEAKS_HALO,
+  POINTS_HALO,
+  significanceOf,
+} from "./points";
 export type { PointStar, Profile } from "./starSolver";
 export { DRAWN, drawStars, moffatProfile, solveStars } from "./starSolver";
 export { splitStars } from "./closePairs";

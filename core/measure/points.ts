@@ -83,6 +83,19 @@ export function significanceOf(
   return kernels.correlate(plane, width, height, scaled, 2 * FILTER + 1);
 }
 
+/** What the matched filter of `filter` answers to a point of height 1 of another shape, in σ of its answers to that noise; 0 where the noise has none. */
+export function answerTo(star: PointShape, filter: PointShape, noise: readonly number[]): number {
+  const { taps, power, sigma } = matchedFilter(filter, noise);
+  if (!(sigma > 0)) return 0;
+  const side = 2 * FILTER + 1;
+  const profile = profileOf(star);
+  const product = taps.reduce(
+    (sum, tap, k) => sum + tap * profile(((k % side) - FILTER) ** 2 + (Math.floor(k / side) - FILTER) ** 2),
+    0,
+  );
+  return product / (power * sigma);
+}
+
 /** A maximum of the matched filter's answer. */
 export interface Peak {
   x: number;

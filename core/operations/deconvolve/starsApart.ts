@@ -3,6 +3,7 @@ import { componentsOf } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { MoffatShape, PointStar, Profile } from "../../measure";
 import {
+  answerTo,
   DRAWN,
   drawStars,
   isHighest,
@@ -60,11 +61,14 @@ const starsParameters = parameters({
 });
 type Params = typeof starsParameters.defaults;
 
-/** A point that a wider profile answers better by this is structure; by a much narrower one, a spike. Shares of the FWHM by which they differ. */
-const WIDER = { by: 1.45, most: 1.05 };
+/**
+ * A point that a wider profile answers better by this is structure; by a much narrower one, a spike. `by`: share of the FWHM; `most`: of what they would answer to a star, as clearly as noise lets them
+ * (how neighbours share it decides that, so the limits hold before a noise reduction and after).
+ */
+const WIDER = { by: 1.45, most: 1.09 };
 /** Two stars together are wider than one: what stands out by so many σ may be wider by this. */
-const CLEAR = { from: 15, most: 1.25 };
-const NARROWER = { by: 0.3, most: 1.15 };
+const CLEAR = { from: 15, most: 1.3 };
+const NARROWER = { by: 0.3, most: 2 };
 /** Searches, each in what the stars so far leave; and rounds of fitting after each. */
 const SEARCHES = 3;
 const ROUNDS = 3;
@@ -319,10 +323,11 @@ function pointsOf(
   job: JobHandle,
 ): Found[] {
   const { kernels } = job;
-  const of = (by: number, beta: number) =>
-    significanceOf(plane, width, height, { fwhmPx: by * shape.fwhmPx, beta }, noise, kernels);
-  const [own, wider, narrower] = [of(1, shape.beta), of(WIDER.by, shape.beta), of(NARROWER.by, 8)];
+  const shapes = [shape, { ...shape, fwhmPx: WIDER.by * shape.fwhmPx }, { fwhmPx: NARROWER.by * shape.fwhmPx, beta: 8 }]; // prettier-ignore
+  const [own, wider, narrower] = shapes.map((of) => significanceOf(plane, width, height, of, noise, kernels));
   if (!own || !wider || !narrower) return [];
+  const [toStar, widerToStar, narrowerToStar] = shapes.map((of) => answerTo(shape, of, noise));
+  const [wide, narrow] = [widerToStar / toStar, narrowerToStar / toStar];
   let around: Float32Array = own.map((v) => Math.min(v * v, 9));
   for (let j = 0; j < 4; j++) around = kernels.starletSmooth(around, width, height, j);
   const points: Found[] = [];
@@ -333,8 +338,8 @@ function pointsOf(
       const answer = own[i];
       if (answer < least * Math.sqrt(Math.max(1, around[i])) || !isHighest(own, width, i)) continue;
       const most = answer > CLEAR.from ? CLEAR.most : WIDER.most;
-      if (wider[i] > most * answer || narrower[i] > NARROWER.most * answer) continue;
-      points.push({ x, y, significance: answer, isWide: wider[i] > WIDER.most * answer });
+      if (wider[i] > most * wide * answer || narrower[i] > NARROWER.most * narrow * answer) continue;
+      points.push({ x, y, significance: answer, isWide: wider[i] > WIDER.most * wide * answer });
     }
   return points;
 }
