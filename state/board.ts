@@ -1,5 +1,7 @@
 import type { ChainStep } from "@/core/chain";
 import { newStep } from "@/core/chain";
+import type { Mask } from "@/core/mask";
+import { maskKey } from "@/core/mask";
 import { findOperation, stretchParameters } from "@/core/operations";
 import type { Board, Ladder, Lane, LaneStep, StackRecord } from "@/storage";
 
@@ -106,13 +108,23 @@ export function moveStep(board: Board, laneId: string, from: number, to: number)
   });
 }
 
-/** The chain's masks become the project's too; one that is known already, by its id, stays as it is there. */
+/** The chain's masks become the project's too; one of a known id that means something else comes beside it, as it is in the file. */
 export function importChain(board: Board, laneId: string, steps: ChainStep[]): Board {
-  const known = new Map(board.masks.map((mask) => [mask.id, mask]));
-  const brought = steps.map((step) => ({ ...step, mask: step.mask && (known.get(step.mask.id) ?? step.mask) }));
-  for (const { mask } of brought) if (mask) known.set(mask.id, mask);
+  const masks = [...board.masks];
+  const brought = steps.map((step) => ({ ...step, mask: step.mask && joined(masks, step.mask) }));
   const next = changeLane(board, laneId, (lane) => ({ ...lane, steps: brought.map(laneStepOf) }));
-  return { ...next, masks: [...known.values()] };
+  return { ...next, masks };
+}
+
+/** The mask of the list that is the same, or this one, put to the list under an id and name of its own. */
+function joined(masks: Mask[], mask: Mask): Mask {
+  const brought = `${mask.name}, brought`.slice(0, 60);
+  const isIt = ({ id, name }: Mask) => id === mask.id || name === brought;
+  const same = masks.find((one) => isIt(one) && maskKey(one) === maskKey(mask));
+  if (same) return same;
+  const own = masks.some(({ id }) => id === mask.id) ? { ...mask, id: newId(), name: brought } : mask;
+  masks.push(own);
+  return own;
 }
 
 /** Evenly spread values from `from` to `to`, rounded to the field's step. */

@@ -45,9 +45,15 @@ test("a chain takes its masks along when it is exported, and brings them where i
   if (!chain.ok) throw chain.reason;
   const imported = importChain(board, lane.id, chain.value.steps);
   expect(imported.masks).toEqual([mask]);
-  // A mask that the project knows stays as it is there.
-  const own = changeMask(withMask, { ...mask, blurPx: 5 });
-  expect(importChain(own, lane.id, chain.value.steps).lanes[0].steps[0].mask?.blurPx).toBe(5);
+  // Once more it is the same; where the project's has changed since, the file's comes beside it and acts as it did.
+  expect(importChain(imported, lane.id, chain.value.steps).masks).toEqual([mask]);
+  const twice = [...chain.value.steps, ...chain.value.steps];
+  const changed = importChain(changeMask(withMask, { ...mask, blurPx: 5 }), lane.id, twice);
+  expect(changed.masks.map(({ name, blurPx }) => [name, blurPx])).toEqual([
+    ["Stars", 5],
+    ["Stars, brought", 0],
+  ]);
+  expect(changed.lanes[0].steps.map((step) => step.mask)).toEqual([changed.masks[1], changed.masks[1]]);
   expect(maskKey({ ...mask, name: "other" })).toBe(maskKey(mask));
   const wrong = JSON.parse(chainToJson("x", steps)) as { steps: { mask: { parts: { params: object }[] } }[] };
   wrong.steps[0].mask.parts[0].params = { snr: 1 };

@@ -44,6 +44,8 @@ test.each([
   const step = stepOf(id, params);
   const curve = await strengthCurve(inputOf(first), [step], await measureChain(inputOf(first), [step], job), 0, job);
   if (!curve) throw new Error("no curve");
+  const { best } = curve;
+  if (best === null) throw new Error("no best strength");
   expect(curve.leftDb[0]).toBeCloseTo(0, 6);
   for (const strength of [0.5, 1]) {
     const at = { ...step, params: { ...step.params, strength } };
@@ -58,10 +60,10 @@ test.each([
       deviation(await treated(first, { ...step, params: { ...step.params, strength } }), light),
     ),
   );
-  const found = curve.strengths.reduce((best, s, k) => (Math.abs(s - curve.best) < Math.abs(curve.strengths[best] - curve.best) ? k : best), 0); // prettier-ignore
+  const found = curve.strengths.reduce((at, s, k) => (Math.abs(s - best) < Math.abs(curve.strengths[at] - best) ? k : at), 0); // prettier-ignore
   // No further from the least error than 0.2 dB.
   expect(20 * Math.log10(errors[found] / Math.min(...errors))).toBeLessThan(0.2);
-  if (id === "noise.gaussian") expect(curve.best).toBeLessThan(0.9);
+  if (id === "noise.gaussian") expect(best).toBeLessThan(0.9);
 });
 
 test("without halves, and for a step that is off, there is no curve", async () => {
@@ -69,6 +71,12 @@ test("without halves, and for a step that is off, there is no curve", async () =
   const facts = await measureChain(inputOf(first), [step], job);
   expect(await strengthCurve({ ...inputOf(first), halves: null }, [step], facts, 0, job)).toBeNull();
   expect(await strengthCurve(inputOf(first), [{ ...step, on: false }], facts, 0, job)).toBeNull();
+});
+
+test("where there is nothing to take, no strength is called the best", async () => {
+  const step = stepOf("noise.median", { threshold: 15 });
+  const curve = await strengthCurve(inputOf(first), [step], await measureChain(inputOf(first), [step], job), 0, job);
+  expect(curve?.best).toBeNull();
 });
 
 test("a step that is no mixture is run at each strength; what stands before it counts as its input", async () => {

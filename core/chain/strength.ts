@@ -14,7 +14,7 @@ import type { ChainInput } from "./measure";
 import { sampleRegions } from "./measure";
 import type { ReadyStep, StepFacts } from "./ready";
 import { readySteps, stepsForHalves, stepsForNoisier } from "./ready";
-import { runFilled } from "./run";
+import { chainHalo, runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
 /**
@@ -29,8 +29,8 @@ export interface StrengthCurve {
   leftDb: number[];
   /** Error of the treated picture in σ of the noise before, but for what noise was added (α). */
   error: number[];
-  /** The strength of least error. */
-  best: number;
+  /** The strength of least error; null where strength makes no difference. */
+  best: number | null;
 }
 
 const STRENGTHS = Array.from({ length: 11 }, (_, k) => k / 10);
@@ -38,6 +38,8 @@ const STRENGTHS = Array.from({ length: 11 }, (_, k) => k / 10);
 const [PLACES, SIDE] = [2, 192];
 /** Smoothings over which the noise about a pixel is told. */
 const SMOOTHINGS = 4;
+/** Errors that differ by less, in σ, are alike. */
+const LEAST_DIFFERENCE = 0.005;
 /** Finer steps between which the best strength is found. */
 const FINE = 100;
 
@@ -67,7 +69,7 @@ export async function strengthCurve(
   const errors = STRENGTHS.map(() => 0);
   let weight = 0;
   const places = placesOf(input.picture);
-  const reach = last.operation.halo(last.step.params, last.facts[0]);
+  const reach = chainHalo([last]);
   for (const [n, place] of places.entries()) {
     const { picture, halves } = input;
     const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
@@ -99,7 +101,7 @@ export async function strengthCurve(
     strengths: STRENGTHS,
     leftDb: left.map((shares) => 20 * Math.log10(Math.max(1e-4, mean(shares)))),
     error,
-    best: leastOf(errors),
+    best: Math.max(...error) - Math.min(...error) > LEAST_DIFFERENCE ? leastOf(errors) : null,
   };
 }
 

@@ -47,10 +47,3 @@ export function maskKind<F extends Record<string, Field>, I extends FactId = nev
   const { fields, ...others } = kind;
   return { ...others, parameters: parameters(fields) };
 }
-
-/** 0 up to `from`, 1 beyond `to`, rising smoothly between (a step where they are one). */
-export function rise(value: number, from: number, to: number): number {
-  if (!(to > from)) return value >= to ? 1 : 0;
-  const t = Math.max(0, Math.min(1, (value - from) / (to - from)));
-  return t * t * (3 - 2 * t);
-}

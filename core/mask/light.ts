@@ -1,6 +1,6 @@
 import type { Facts } from "../facts";
 import type { Kernels } from "../kernels";
-import { REACH, sigmaAt, smoothingTaps } from "../measure";
+import { filterVariance, sigmaAt, smoothingTaps } from "../measure";
 import { slider } from "../parameters";
 import type { Raster } from "../raster";
 import { meanPlane } from "../raster";
@@ -39,12 +39,6 @@ export function luminanceSigma({ sky, grain }: Facts<"sky" | "grain">, height: n
 /** Noise after so many smoothings over that before, for noise of the autocovariance `noise` to lags of 8 px. */
 export function smoothedShare(noise: readonly number[], times: number): number {
   const taps = smoothingTaps(times);
-  const overlap = (lag: number) =>
-    taps.reduce((sum, tap, i) => sum + tap * (i + lag >= 0 && i + lag < taps.length ? taps[i + lag] : 0), 0);
-  const side = 2 * REACH + 1;
-  const overlaps = Array.from({ length: side }, (_, k) => overlap(k - REACH));
   const middle = noise[noise.length >> 1];
-  if (!(middle > 0)) return 1;
-  const variance = noise.reduce((sum, v, k) => sum + v * overlaps[k % side] * overlaps[Math.floor(k / side)], 0);
-  return Math.sqrt(Math.max(0, variance) / middle);
+  return middle > 0 ? Math.sqrt(filterVariance(noise, taps, taps) / middle) : 1;
 }

@@ -1,5 +1,5 @@
 import type { Corner, MaskLook } from "./kind";
-import { rise } from "./kind";
+import { rise } from "../numeric/rise";
 
 /** Straight pieces that stand for an ellipse. */
 const PIECES = 128;

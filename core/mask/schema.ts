@@ -1,6 +1,9 @@
 import { z } from "zod";
 import { findMaskKind } from "./registry";
 
+/** Parts of a mask, and corners of an outline, at most. */
+export const [MOST_PARTS, MOST_CORNERS] = [20, 2000];
+
 /** How a part goes with those before it: both, either, or those before without it. */
 export const COMBINATIONS = ["and", "or", "minus"] as const;
 
@@ -13,7 +16,7 @@ export const maskPart = z
     /** Corners of what was drawn, in px of the picture; of an ellipse the centre and the ends of two half-diameters. */
     outline: z
       .array(z.tuple([z.number(), z.number()]))
-      .max(2000)
+      .max(MOST_CORNERS)
       .default([]),
   })
   .transform((part, context) => {
@@ -33,7 +36,7 @@ export type MaskPart = z.infer<typeof maskPart>;
 export const mask = z.object({
   id: z.string().min(1),
   name: z.string().min(1).max(60),
-  parts: z.array(maskPart).max(20),
+  parts: z.array(maskPart).max(MOST_PARTS),
   /** σ of the blur after all parts are put together. */
   blurPx: z.number().min(0).max(64).default(0),
   inverted: z.boolean().default(false),

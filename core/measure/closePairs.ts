@@ -1,4 +1,6 @@
-import type { PointStar, Profile } from "./starSolver";
+import { median } from "../raster";
+import type { Profile } from "./psf";
+import type { PointStar } from "./starSolver";
 import { drawStars, solveStars } from "./starSolver";
 
 /** Half the side of the square over which one star is held against two, in FWHM. */
@@ -89,7 +91,7 @@ function misfit(
     const values: number[] = [];
     for (let v = cy - reach; v <= cy + reach; v++)
       for (let u = cx - reach; u <= cx + reach; u++) values.push(plane[v * width + u]);
-    const level = [...values].sort((a, b) => a - b)[values.length >> 1];
+    const level = median(values);
     const s = sigma(c, cy * width + cx, 0);
     for (const value of values) {
       sum += ((value - level) / s) ** 2;

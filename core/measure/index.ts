@@ -21,16 +21,17 @@ export {
   POINTS_HALO,
   significanceOf,
 } from "./points";
-export type { PointStar, Profile } from "./starSolver";
-export { DRAWN, drawStars, moffatProfile, solveStars } from "./starSolver";
+export { drawDisc } from "./discs";
+export type { PointStar } from "./starSolver";
+export { DRAWN, drawStars, solveStars } from "./starSolver";
 export { splitStars } from "./closePairs";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
 export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } from "./noise";
 export type { DoubleImage } from "./doubles";
 export { findDoubleImage } from "./doubles";
-export type { MoffatShape } from "./psf";
-export { moffatAlpha, moffatFwhm, moffatPsf, roundPsf } from "./psf";
+export type { MoffatShape, Profile } from "./psf";
+export { moffatAlpha, moffatFwhm, moffatProfile, moffatPsf, moffatRadius, roundPsf } from "./psf";
 export type { Star, StarOptions } from "./stars";
 export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";

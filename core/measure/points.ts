@@ -1,6 +1,6 @@
 import type { Kernels } from "../kernels";
 import { REACH } from "./covariance";
-import { moffatAlpha } from "./psf";
+import { moffatProfile } from "./psf";
 
 /** A source as narrow as a star: its place, how clearly it stands above the noise, and its height in each plane. */
 export interface Point {
@@ -33,7 +33,7 @@ function matchedFilter(shape: PointShape, noise: Float64Array | readonly number[
   const side = 2 * FILTER + 1;
   const profile = profileOf(shape);
   const taps = Float32Array.from({ length: side * side }, (_, k) =>
-    profile(((k % side) - FILTER) ** 2 + (Math.floor(k / side) - FILTER) ** 2),
+    profile((k % side) - FILTER, Math.floor(k / side) - FILTER),
   );
   const mean = taps.reduce((a, b) => a + b, 0) / taps.length;
   for (let k = 0; k < taps.length; k++) taps[k] -= mean;
@@ -53,20 +53,9 @@ function matchedFilter(shape: PointShape, noise: Float64Array | readonly number[
   return { taps, power, sigma: Math.sqrt(Math.max(0, variance)) / power };
 }
 
-/** Steps of a profile's table within a px², and as far as a profile is drawn. */
-const PER_PX2 = 32;
-const FARTHEST2 = 2 * (PROFILE + 1) ** 2;
-
-/** Moffat profile of height 1, as a function of the squared distance: tabulated, to 1e-4 of its height. */
-function profileOf({ fwhmPx, beta }: PointShape): (r2: number) => number {
-  const alpha2 = moffatAlpha(fwhmPx, beta) ** 2;
-  const table = Float64Array.from({ length: FARTHEST2 * PER_PX2 + 2 }, (_, k) => (1 + k / PER_PX2 / alpha2) ** -beta);
-  return (r2) => {
-    const at = r2 * PER_PX2;
-    const k = Math.floor(at);
-    return table[k] + (at - k) * (table[k + 1] - table[k]);
-  };
-}
+/** The profile of a point as far as it is drawn. */
+const profileOf = ({ fwhmPx, beta }: PointShape) =>
+  moffatProfile({ fwhmMajor: fwhmPx, fwhmMinor: fwhmPx, angle: 0, beta }, PROFILE + 1);
 
 /** The answer of the matched filter of a shape, in σ of its answers to noise of the autocovariance `noise`; null where that has none, or the plane is narrower than the filter. */
 export function significanceOf(
@@ -90,7 +79,7 @@ export function answerTo(star: PointShape, filter: PointShape, noise: readonly n
   const side = 2 * FILTER + 1;
   const profile = profileOf(star);
   const product = taps.reduce(
-    (sum, tap, k) => sum + tap * profile(((k % side) - FILTER) ** 2 + (Math.floor(k / side) - FILTER) ** 2),
+    (sum, tap, k) => sum + tap * profile((k % side) - FILTER, Math.floor(k / side) - FILTER),
     0,
   );
   return product / (power * sigma);
@@ -178,7 +167,7 @@ export function drawPoints(
     const [cx, cy] = [Math.round(x), Math.round(y)];
     for (let v = Math.max(0, cy - PROFILE); v <= Math.min(height - 1, cy + PROFILE); v++)
       for (let u = Math.max(0, cx - PROFILE); u <= Math.min(width - 1, cx + PROFILE); u++) {
-        const share = times * weight * profile((u - x) ** 2 + (v - y) ** 2);
+        const share = times * weight * profile(u - x, v - y);
         for (let c = 0; c < planes.length; c++) planes[c][v * width + u] += share * heights[c];
       }
   }

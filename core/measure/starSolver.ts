@@ -1,6 +1,5 @@
 import { solveSymmetric } from "../numeric/leastSquares";
-import type { MoffatShape } from "./psf";
-import { moffatAlpha } from "./psf";
+import type { Profile } from "./psf";
 
 /** A star as a point: its place, and its height above what lies around it in each channel, as the PSF of height 1 draws it. */
 export interface PointStar {
@@ -19,37 +18,6 @@ export const DRAWN = 15;
 const [STEP_PX, LEASH_PX] = [0.4, 0.8];
 /** The place is held to where it was found by so many px. */
 const PRIOR_PX = 0.15;
-
-/** Steps of a profile's table. */
-const TABLE = 1 << 15;
-
-/** The profile of height 1 at a distance (dx, dy), and its slopes. */
-export type Profile = (dx: number, dy: number, slopes?: Float64Array) => number;
-
-/** An elliptical Moffat profile. Source: Moffat 1969, A&A 3, 455. */
-export function moffatProfile({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape): Profile {
-  const [major, minor] = [moffatAlpha(fwhmMajor, beta), moffatAlpha(fwhmMinor, beta)];
-  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
-  const a = (cos / major) ** 2 + (sin / minor) ** 2;
-  const b = cos * sin * (1 / major ** 2 - 1 / minor ** 2);
-  const c = (sin / major) ** 2 + (cos / minor) ** 2;
-  // Powers from a table, to 1e-5 of the height: a crop asks for millions.
-  const farthest = 2 * (a + c) * (DRAWN + 2) ** 2;
-  const scale = TABLE / farthest;
-  const powers = Float64Array.from({ length: TABLE + 2 }, (_, k) => (1 + k / scale) ** -beta);
-  return (dx, dy, slopes) => {
-    const t = 1 + a * dx * dx + 2 * b * dx * dy + c * dy * dy;
-    const at = Math.min(TABLE, (t - 1) * scale);
-    const k = Math.floor(at);
-    const value = powers[k] + (at - k) * (powers[k + 1] - powers[k]);
-    if (slopes) {
-      const by = (2 * beta * value) / t;
-      slopes[0] = by * (a * dx + b * dy);
-      slopes[1] = by * (b * dx + c * dy);
-    }
-    return value;
-  };
-}
 
 /** Adds stars to planes, in place; with −1 it takes them off. */
 export function drawStars(

@@ -29,3 +29,4 @@ export {
   robustSpread,
   selectInPlace,
 } from "./statistics";
+export { mirrored } from "./mirrored";

@@ -1,3 +1,4 @@
+import { rise } from "../numeric/rise";
 import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
 import { createRaster } from "../raster";
@@ -97,13 +98,8 @@ function dustField(width: number, height: number, seed: number): (x: number, y: 
     const wx = warp(u * 0.8, v * 0.8) * 0.7;
     const wy = warp(u * 0.8 + 40, v * 0.8 - 13) * 0.7;
     const lane = cloud(u * 0.75 + wx, v * 1.5 + wy) + 0.45 - Math.abs(v - 1.55 - 0.55 * (u - 1.9) * 0.6 + wy) * 0.9;
-    return 2.3 * smoothstep(0.02, 0.75, lane);
+    return 2.3 * rise(lane, 0.02, 0.75);
   };
-}
-
-function smoothstep(low: number, high: number, x: number): number {
-  const t = Math.max(0, Math.min(1, (x - low) / (high - low)));
-  return t * t * (3 - 2 * t);
 }
 
 function paintGlow(width: number, height: number, seed: number, dust: (x: number, y: number) => number): Raster {

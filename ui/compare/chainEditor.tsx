@@ -4,7 +4,6 @@ import type { DragEndEvent } from "@dnd-kit/core";
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { Download, Plus, Redo2, Undo2, Upload } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import type { ChainStep } from "@/core/chain";
 import { chainToJson, parseChain } from "@/core/chain";
@@ -18,6 +17,7 @@ import { useProject, useSession } from "../frame/session";
 import { download } from "../finish/download";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { OfferMenu } from "../kit/offerMenu";
 import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
 import { StepCard } from "./stepCard";
@@ -164,38 +164,22 @@ export function ChainEditor({
             </SortableContext>
           </DndContext>
           {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
-          <DropdownMenu.Root>
-            <DropdownMenu.Trigger asChild>
-              <button
-                type="button"
-                data-help="Adds an operation at the end of the chain"
-                className="mt-1 inline-flex items-center gap-1.5 rounded border border-accent px-2.5 py-1 text-accent hover:bg-raised"
-              >
-                <Plus size={14} /> Add a step
-              </button>
-            </DropdownMenu.Trigger>
-            <DropdownMenu.Portal>
-              <DropdownMenu.Content
-                align="start"
-                sideOffset={4}
-                className="z-50 w-72 rounded border border-line bg-raised p-1 shadow-lg"
-              >
-                {OPERATIONS.map((operation) => (
-                  <DropdownMenu.Item
-                    key={operation.id}
-                    className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
-                    onSelect={() => {
-                      latency.changed();
-                      session.board.change((board) => addStep(board, lane.id, operation.id));
-                    }}
-                  >
-                    <div>{operation.title}</div>
-                    <div className="text-sm text-quiet">{operation.summary}</div>
-                  </DropdownMenu.Item>
-                ))}
-              </DropdownMenu.Content>
-            </DropdownMenu.Portal>
-          </DropdownMenu.Root>
+          <OfferMenu
+            items={OPERATIONS}
+            align="start"
+            onPick={({ id }) => {
+              latency.changed();
+              session.board.change((b) => addStep(b, lane.id, id));
+            }}
+          >
+            <button
+              type="button"
+              data-help="Adds an operation at the end of the chain"
+              className="mt-1 inline-flex items-center gap-1.5 rounded border border-accent px-2.5 py-1 text-accent hover:bg-raised"
+            >
+              <Plus size={14} /> Add a step
+            </button>
+          </OfferMenu>
         </div>
       ) : (
         <p className="p-3 text-quiet">Choose a lane to see its chain.</p>

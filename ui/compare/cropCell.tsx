@@ -92,7 +92,7 @@ export function CropCell({
 
   return (
     <div
-      className="flex min-w-0 flex-col bg-page"
+      className="flex min-w-0 flex-col bg-page select-none"
       data-cell={`${letter}:${spot.name}`}
       data-pending={treated.pending || treatment === null}
     >

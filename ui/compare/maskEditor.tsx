@@ -1,14 +1,14 @@
 "use client";
 
 import { Pencil, Plus, Trash2, X } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
 import type { Mask, MaskPart } from "@/core/mask";
-import { findMaskKind, MASK_KINDS } from "@/core/mask";
+import { findMaskKind, MASK_KINDS, MOST_PARTS } from "@/core/mask";
 import { changeMask, partOf, removeMask, usesOf } from "@/state/masks";
 import type { Board } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { OfferMenu } from "../kit/offerMenu";
 import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberSetting } from "../kit/setting";
 import { Tick } from "../kit/tick";
@@ -73,7 +73,11 @@ export function MaskEditor({ mask, board, latency }: { mask: Mask; board: Board;
           onRemove={mask.parts.length > 1 ? () => change({ parts: mask.parts.filter((_, i) => i !== k) }) : null}
         />
       ))}
-      <KindMenu label="Add a part" onKind={(kind) => change({ parts: [...mask.parts, partOf(kind)] })} />
+      <KindMenu
+        label="Add a part"
+        disabled={mask.parts.length >= MOST_PARTS}
+        onKind={(kind) => change({ parts: [...mask.parts, partOf(kind)] })}
+      />
       <NumberSetting
         label="Blur"
         hint="Softens the whole mask"
@@ -171,40 +175,23 @@ function PartSettings({ part, index, onChange, onRemove }: PartProps) {
 export function KindMenu({
   label,
   onKind,
+  disabled = false,
   className = "",
 }: {
   label: string;
   onKind: (kind: (typeof MASK_KINDS)[number]) => void;
+  disabled?: boolean;
   className?: string;
 }) {
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>
-        <button
-          type="button"
-          className={`my-1 inline-flex items-center gap-1 rounded border border-line px-1.5 py-0.5 hover:border-quiet ${className}`}
-        >
-          <Plus size={12} /> {label}
-        </button>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={4}
-          className="z-50 w-64 rounded border border-line bg-raised p-1 shadow-lg"
-        >
-          {MASK_KINDS.map((kind) => (
-            <DropdownMenu.Item
-              key={kind.id}
-              className="cursor-pointer rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
-              onSelect={() => onKind(kind)}
-            >
-              <div>{kind.title}</div>
-              <div className="text-sm text-quiet">{kind.summary}</div>
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <OfferMenu items={MASK_KINDS} align="end" onPick={onKind}>
+      <button
+        type="button"
+        disabled={disabled}
+        className={`my-1 inline-flex items-center gap-1 rounded border border-line px-1.5 py-0.5 hover:border-quiet disabled:opacity-40 ${className}`}
+      >
+        <Plus size={12} /> {label}
+      </button>
+    </OfferMenu>
   );
 }

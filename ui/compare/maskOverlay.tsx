@@ -4,7 +4,7 @@ import type { MouseEvent, PointerEvent } from "react";
 import { useLayoutEffect, useMemo, useRef } from "react";
 import { chainOfMask } from "@/core/chain";
 import type { Corner, Mask } from "@/core/mask";
-import { ellipseCorners, findMaskKind } from "@/core/mask";
+import { ellipseCorners, findMaskKind, MOST_CORNERS } from "@/core/mask";
 import type { Raster } from "@/core/raster";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
@@ -106,7 +106,6 @@ function places({ left, top, scale, onto }: CellView, toPicture: Warp) {
 
 /** Nearer corners, in px of the screen, than these are not kept of a line drawn free hand. */
 const LEAST_PX = 3;
-const MOST_CORNERS = 2000;
 
 /** Outlines of a mask with their handles; while one is drawn, the drawing. */
 function Outlines({ mask, toPicture, view }: { mask: Mask; toPicture: Warp; view: CellView }) {

@@ -39,19 +39,27 @@ export function StrengthFigure({ lane, step, index, onStrength }: Props) {
         height={HEIGHT}
         className="shrink-0"
         role="img"
-        aria-label={`Error over strength from the halves, least at ${fixed(best, 2)}`}
+        aria-label={
+          best === null
+            ? "Error over strength from the halves: alike at all"
+            : `Error over strength from the halves, least at ${fixed(best, 2)}`
+        }
       >
         <title>
           Error of the treated picture over strength, from the halves: where it is least, more costs more than it gains
         </title>
         <polyline points={points} fill="none" stroke="#a3a3a3" />
         <line x1={x(strength)} x2={x(strength)} y1={0} y2={HEIGHT} stroke="#e8e8e8" strokeDasharray="2 2" />
-        <circle cx={x(best)} cy={y(at(error, strengths, best))} r={2.5} fill="#e0a44a" />
+        {best === null ? null : <circle cx={x(best)} cy={y(at(error, strengths, best))} r={2.5} fill="#e0a44a" />}
       </svg>
       <span className="figures flex-1 whitespace-nowrap" title="Noise that remains, over that before this step">
         leaves {fixed(at(leftDb, strengths, strength), 1).replace("-", "−")} dB
       </span>
-      {Math.abs(best - strength) >= 0.02 ? (
+      {best === null ? (
+        <span className="whitespace-nowrap" title="The halves tell no difference between strengths">
+          no difference
+        </span>
+      ) : Math.abs(best - strength) >= 0.02 ? (
         <Button
           kind="plain"
           className="!px-1.5 !py-0 text-sm"

@@ -16,6 +16,8 @@ const REST_MS = 250;
 
 export interface LaneTreatment {
   stack: StackRecord | null;
+  /** The steps as they are on the stack's pixels. */
+  steps: Treatment["steps"];
   treatment: Treatment | null;
   /** Whole-picture facts are being measured; what is shown until then rests on older ones. */
   settling: boolean;
@@ -66,7 +68,7 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     () => (subject && known?.complete ? { ...subject, steps, facts: known.facts } : null),
     [subject, known, steps],
   );
-  return { stack, treatment, settling: known !== null && !known.settled, error };
+  return { stack, steps, treatment, settling: known !== null && !known.settled, error };
 }
 
 /** Steps as they are on the pixels of a stack: without what only the screen needs, so that equal steps are equal, their masks' outlines moved from the project's coordinates. */

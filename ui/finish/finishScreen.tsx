@@ -57,7 +57,7 @@ function Finish({
   onLane: (id: string) => void;
 }) {
   const session = useSession();
-  const { treatment, settling } = useLaneTreatment(lane);
+  const { steps, treatment, settling } = useLaneTreatment(lane);
   const { width, height, channels, stretch } = stack.facts;
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);
   const rendered = useRef<Rendered | null>(null);
@@ -65,7 +65,6 @@ function Finish({
   const stretched = domainAfter(lane.steps) === "stretched";
   const title = `Lane ${lane.letter}: ${laneWords(lane)}`;
   const base = `${session.project.name}-${lane.letter}`.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
-  const plainSteps = lane.steps.map(({ id: _id, ...step }) => step);
 
   /** The lane rendered whole as float FITS; once for each state of the lane. */
   const render = async (): Promise<Blob | null> => {
@@ -100,7 +99,7 @@ function Finish({
           picture: blobRef(`${lane.id}-${performance.now()}`, title, blob),
           depth,
           stretch: stretched ? null : { params: board.display, levels: stretch },
-          text: { Software: CREATOR, Description: chainToJson(title, plainSteps) },
+          text: { Software: CREATOR, Description: chainToJson(title, steps) },
         },
         { priority: PRIORITY.view, signal, onProgress },
       ),
@@ -167,7 +166,7 @@ function Finish({
           <Button
             help="The steps and settings, to use them in another project"
             onClick={() =>
-              hand(`${base}-chain.json`, new Blob([chainToJson(title, plainSteps)], { type: "application/json" }))
+              hand(`${base}-chain.json`, new Blob([chainToJson(title, steps)], { type: "application/json" }))
             }
           >
             Chain, JSON

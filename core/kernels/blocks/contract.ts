@@ -63,8 +63,10 @@ export function blockPlaces(length: number, step: number, origin: number): numbe
 
 export function checkBlocks(settings: BlockSettings): void {
   const { step, group, variance, search } = settings;
-  if (!Number.isInteger(Math.log2(group)) || group > 64 || step < 1 || search < 0)
+  if (!Number.isInteger(Math.log2(group)) || group > 64)
     throw new RangeError(`a group must be a power of two up to 64, received ${group}`);
+  if (step < 1 || search < 0)
+    throw new RangeError(`step must be 1 or more and search 0 or more, received ${step}, ${search}`);
   if (variance.length !== BLOCK * BLOCK)
     throw new RangeError(`variances of ${BLOCK * BLOCK} coefficients are needed, received ${variance.length}`);
 }

@@ -1,4 +1,4 @@
-import { mirrorIndex } from "../../raster/raster";
+import { mirrored } from "../../raster/mirrored";
 import type { WasmModule } from "../arena";
 import { openArena, pitchFor } from "../arena";
 import { checkPlane } from "../plane";
@@ -11,16 +11,9 @@ interface Exports extends WasmModule {
   bilateralInto(...numbers: number[]): void;
 }
 
-/** A plane with its mirror image `margin` px to every side, and a few floats more for vectors that reach beyond. */
+/** A plane with its mirrored margin, its rows a few floats longer for vectors that reach beyond; where its first pixel lies, in bytes. */
 function withMargin(plane: Float32Array, width: number, height: number, margin: number) {
-  const pitch = pitchFor(width + 2 * margin + 8);
-  const rows = height + 2 * margin;
-  const grown = new Float32Array(pitch * rows + 16);
-  const columns = Int32Array.from({ length: pitch }, (_, x) => mirrorIndex(x - margin, width));
-  for (let y = 0; y < rows; y++) {
-    const from = mirrorIndex(y - margin, height) * width;
-    for (let x = 0; x < pitch; x++) grown[y * pitch + x] = plane[from + columns[x]];
-  }
+  const { grown, pitch } = mirrored(plane, width, height, margin, pitchFor(width + 2 * margin + 8));
   return { grown, pitch, first: 4 * (margin * pitch + margin) };
 }
 
@@ -32,7 +25,7 @@ export function patchesWasm(module: WasmModule): PatchKernels {
       const { grown, pitch, first } = withMargin(plane, width, height, patch + search);
       const arena = openArena(wasm);
       const own = pitchFor(width + 2 * patch + 8);
-      const src = arena.take(grown.length);
+      const src = arena.take(grown.length + 16);
       const [sums, weights, most] = [0, 1, 2].map(() => arena.take(own * height));
       const ring = arena.take((2 * patch + 2) * own + 16);
       arena.ensure();
@@ -60,7 +53,7 @@ export function patchesWasm(module: WasmModule): PatchKernels {
         }
       const arena = openArena(wasm);
       const own = pitchFor(width);
-      const [src, out] = [arena.take(grown.length), arena.take(own * height)];
+      const [src, out] = [arena.take(grown.length + 16), arena.take(own * height)];
       const [at, by] = [arena.take(offsets.length), arena.take(offsets.length)];
       arena.ensure();
       arena.writeFloats(src, grown);

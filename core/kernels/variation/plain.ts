@@ -1,6 +1,6 @@
 import { checkPlane } from "../plane";
 import type { VariationKernels } from "./contract";
-import { mirrored } from "../mirrored";
+import { mirrored } from "../../raster/mirrored";
 import { momenta, SECOND_MARGIN, SECOND_STEP } from "./contract";
 
 export const variationPlain: VariationKernels = { totalVariation, secondVariation };

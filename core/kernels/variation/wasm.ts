@@ -2,7 +2,7 @@ import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
 import { checkPlane } from "../plane";
 import type { VariationKernels } from "./contract";
-import { mirrored } from "../mirrored";
+import { mirrored } from "../../raster/mirrored";
 import { momenta, SECOND_MARGIN, SECOND_STEP } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */

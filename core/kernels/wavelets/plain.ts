@@ -1,6 +1,6 @@
 import { checkPlane } from "../plane";
 import type { WaveletKernels, WaveletSettings } from "./contract";
-import { mirrored } from "../mirrored";
+import { mirrored } from "../../raster/mirrored";
 import { checkWavelets, highPass, JUDGED, waveletReach } from "./contract";
 
 export const waveletsPlain: WaveletKernels = { waveletShrink, waveletBands };

@@ -1,6 +1,6 @@
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
-import { mirrored } from "../mirrored";
+import { mirrored } from "../../raster/mirrored";
 import { checkPlane } from "../plane";
 import type { WaveletKernels, WaveletSettings } from "./contract";
 import { checkWavelets, highPass, JUDGED, waveletReach } from "./contract";

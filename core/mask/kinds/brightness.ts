@@ -1,5 +1,6 @@
 import { slider } from "../../parameters";
-import { maskKind, rise } from "../kind";
+import { rise } from "../../numeric/rise";
+import { maskKind } from "../kind";
 import { heightAboveSky, luminanceSigma, overField, smoothingReach } from "../light";
 
 /** What is bright: height of the mean of the channels above the sky, in dB over the noise of the sky (20 log₁₀ of their ratio), between two levels. */

@@ -1,5 +1,6 @@
 import { slider } from "../../parameters";
-import { maskKind, rise } from "../kind";
+import { rise } from "../../numeric/rise";
+import { maskKind } from "../kind";
 import { luminanceSigma, overField, smoothed, smoothedShare, smoothingReach } from "../light";
 
 /** Colour that stands less than the first above its noise is none, by the second it is one. */

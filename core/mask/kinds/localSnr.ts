@@ -1,5 +1,6 @@
 import { slider } from "../../parameters";
-import { maskKind, rise } from "../kind";
+import { rise } from "../../numeric/rise";
+import { maskKind } from "../kind";
 import { heightAboveSky, luminanceSigma, overField, smoothedShare, smoothingReach } from "../light";
 
 /** Where there is signal: the local mean above the sky, over the noise of that mean where it stands, as the noise facts tell it. */

@@ -1,7 +1,7 @@
 import { stabilisedRaster, componentsOf } from "../../facts";
-import { matchedPeaks, moffatAlpha, PEAKS_HALO } from "../../measure";
+import { drawDisc, matchedPeaks, moffatRadius, PEAKS_HALO } from "../../measure";
 import { slider } from "../../parameters";
-import { maskKind, rise } from "../kind";
+import { maskKind } from "../kind";
 
 /** A star's disc is never wider, in px. */
 const WIDEST = 60;
@@ -53,7 +53,6 @@ export const stars = maskKind({
     const [light] = componentsOf(stabilisedRaster(raster, grain.models));
     const [covariance] = grain.covariance;
     const sigma = Math.sqrt(covariance[covariance.length >> 1]);
-    const alpha = moffatAlpha(fwhmPx, beta);
     for (const { x, y, answers } of matchedPeaks(
       [light],
       width,
@@ -63,16 +62,8 @@ export const stars = maskKind({
       snr,
       job.kernels,
     )) {
-      const fallen = (answers[0] / sigma) ** (1 / beta) - 1;
-      const radius = Math.min(WIDEST, size * Math.max(fwhmPx, alpha * Math.sqrt(Math.max(0, fallen))));
-      const far = Math.ceil(radius + soft / 2);
-      const [cx, cy] = [Math.round(x), Math.round(y)];
-      for (let v = Math.max(0, cy - far); v <= Math.min(height - 1, cy + far); v++)
-        for (let u = Math.max(0, cx - far); u <= Math.min(width - 1, cx + far); u++) {
-          const inside = 1 - rise(Math.hypot(u - x, v - y), radius - soft / 2, radius + soft / 2);
-          const i = v * width + u;
-          if (inside > out[i]) out[i] = inside;
-        }
+      const radius = Math.min(WIDEST, size * Math.max(fwhmPx, moffatRadius(fwhmPx, beta, answers[0] / sigma)));
+      drawDisc(out, width, height, { x, y, radius, soft });
     }
     return out;
   },

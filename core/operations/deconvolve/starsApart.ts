@@ -5,11 +5,12 @@ import type { MoffatShape, PointStar, Profile } from "../../measure";
 import {
   answerTo,
   DRAWN,
+  drawDisc,
   drawStars,
   isHighest,
-  moffatAlpha,
   moffatProfile,
   moffatPsf,
+  moffatRadius,
   PEAKS_HALO,
   sigmaAt,
   significanceOf,
@@ -19,10 +20,9 @@ import {
 } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Raster } from "../../raster";
-import { rasterOf } from "../../raster";
+import { cropRaster, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
 import type { Operation } from "../operation";
-import { croppedMargin, mirrorPadded } from "./margin";
-import { targetFwhm } from "./target";
+import { lucy, smoothnessField, targetFwhm } from "./lucy";
 
 const starsParameters = parameters({
   strength: slider({
@@ -41,14 +41,7 @@ const starsParameters = parameters({
     step: 1,
     default: 20,
   }),
-  smoothness: slider({
-    label: "Smoothness",
-    hint: "How much evenness is worth in what is no star; higher keeps noise down and may flatten faint structure",
-    min: 0,
-    max: 5,
-    step: 0.1,
-    default: 2,
-  }),
+  smoothness: smoothnessField(2),
   starSnr: slider({
     label: "Stars from",
     hint: "How clearly a star must stand out to be drawn anew as a point; lower takes fainter ones, and some grains of noise",
@@ -72,27 +65,24 @@ const NARROWER = { by: 0.3, most: 2 };
 /** Searches, each in what the stars so far leave; and rounds of fitting after each. */
 const SEARCHES = 3;
 const ROUNDS = 3;
-/** Weight of total variation at a smoothness of 1. */
-const LAMBDA = 0.01;
-/** Data is lifted by so many σ of its dark end, so that none of it lies below 0. */
-const PEDESTAL_SIGMA = 4;
 /** A sample higher than this share of the brightest one may be clipped. */
 const CLIPPED_SHARE = 0.75;
-const NOTHING = 1e6;
+/** So many times its σ a sample that tells nothing is worth. */
+const UNTOLD = 1e6;
 /** The PSF is known to about this share of a star's light: what remains of it where that exceeds the noise is no picture. */
 const PSF_ERROR = 0.015;
 /** Stars so high, of which the profile leaves more than this share (rms within a FWHM), are not as the PSF says: clipped, or no single star. They are left as they were. */
 const BRIGHT_SIGMA = 100;
 const MOST_LEFT = 0.04;
 /** How far such a star is left alone: to where its light has fallen to this many σ, at most so far, with a soft edge. */
-const ALONE = { sigma: 0.5, most: 34, edge: 4 };
+const ALONE = { sigma: 0.5, most: 34, soft: 4 };
 /** Smoothings that fill such places from around. */
 const FILLS = 5;
 
 type Known = Facts<"grain" | "psfShape" | "sky">;
 type Shape = MoffatShape;
 
-const psfRadius = 15;
+const PSF_RADIUS = 15;
 
 /**
  * Stars and the rest: stars are found as points, their places and heights solved together, taken off, and drawn anew as narrow as the target; what remains is deconvolved by Richardson–Lucy with total variation and shown at the
@@ -113,7 +103,7 @@ export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
   cropBound: 1e-3,
   needs: ["grain", "psfShape", "sky"],
   // Stars that are solved beside others that a crop does not hold: one more reach of the profile.
-  halo: () => 2 * psfRadius + 2 * DRAWN + PEAKS_HALO,
+  halo: () => 2 * PSF_RADIUS + 2 * DRAWN + PEAKS_HALO,
   async run(region, params, facts, job) {
     const { psfShape, grain } = facts;
     const shapes = psfShape.channels;
@@ -131,7 +121,7 @@ async function sharpened(
   job: JobHandle,
 ): Promise<Raster> {
   const { width, height } = region;
-  const profiles = shapes.map(moffatProfile);
+  const profiles = shapes.map((of) => moffatProfile(of));
   const fwhms = shapes.map(({ fwhmMajor, fwhmMinor }) => Math.sqrt(fwhmMajor * fwhmMinor));
   const targets = shapes.map(({ beta }, c): Shape => {
     const fwhm = targetFwhm(fwhms[c], params.strength);
@@ -142,25 +132,24 @@ async function sharpened(
   for (const [c, plane] of rest.entries()) {
     await job.breathe();
     const model = facts.grain.models[c];
-    const lift = PEDESTAL_SIGMA * Math.sqrt(model.a) - model.zero;
-    const padded = mirrorPadded(plane, width, height, psfRadius);
-    const floor = 1e-3 * Math.sqrt(model.a);
-    const data = padded.map((v) => Math.max(v + lift, floor));
-    const [w, h] = [width + 2 * psfRadius, height + 2 * psfRadius];
-    let start: Float32Array = data;
-    for (let j = 0; j < 2; j++) start = job.kernels.starletSmooth(start, w, h, j);
-    const variation =
-      params.smoothness > 0 ? { lambda: LAMBDA * params.smoothness, soften: 0.5 * Math.sqrt(model.a) } : null;
-    const settings = { iterations: params.iterations, start, floor, variation };
-    const sharp = job.kernels.richardsonLucy(data, w, h, moffatPsf(shapes[c], psfRadius), settings, () => job.check());
-    const shown = job.kernels.convolve(sharp, w, h, moffatPsf(targets[c], psfRadius));
-    planes.push(croppedMargin(shown, width, height, psfRadius).map((v) => v - lift));
+    const [psf, target] = [moffatPsf(shapes[c], PSF_RADIUS), moffatPsf(targets[c], PSF_RADIUS)];
+    const { iterations, smoothness } = params;
+    const sigma = Math.sqrt(model.a);
+    const settings = { psf, target, iterations, smoothness, zero: model.zero, sigma, floor: 1e-3 * sigma, smoothings: 2 }; // prettier-ignore
+    planes.push(lucy(plane, width, height, settings, job));
     job.progress((c + 1) / rest.length);
   }
   // As much light as before: a narrower profile of the same flux is higher.
   const gains = shapes.map((shape, c) => heightGain(shape, targets[c]));
   const narrowed = stars.map((star) => ({ ...star, heights: star.heights.map((height, c) => height * gains[c]) }));
-  drawStars(planes, width, height, narrowed, targets.map(moffatProfile), 1);
+  drawStars(
+    planes,
+    width,
+    height,
+    narrowed,
+    targets.map((of) => moffatProfile(of)),
+    1,
+  );
   for (const [c, plane] of planes.entries())
     for (let i = 0; i < plane.length; i++) plane[i] += alone[i] * (region.planes[c][i] - plane[i]);
   return rasterOf(width, height, planes);
@@ -194,7 +183,7 @@ async function starsOf(
   );
   const clipped = region.planes.map((_, c) => sky.level[c] + CLIPPED_SHARE * (sky.brightest[c] - sky.level[c]));
   // What may be clipped counts for nothing: such stars are told by their wings.
-  const sigma = (c: number, i: number) => (region.planes[c][i] > clipped[c] ? NOTHING * sigmas[c][i] : sigmas[c][i]);
+  const sigma = (c: number, i: number) => (region.planes[c][i] > clipped[c] ? UNTOLD * sigmas[c][i] : sigmas[c][i]);
   const fwhm = Math.sqrt(shapes[0].fwhmMajor * shapes[0].fwhmMinor);
   const shape = { fwhmPx: fwhm, beta: shapes[0].beta };
   let stars: PointStar[] = [];
@@ -223,10 +212,15 @@ async function starsOf(
   };
   const isOdd = (star: PointStar) => isBright(star) && (star.isWide || isMisfit(star, rest, region, fwhm, clipped));
   const odd = new Set(stars.filter(isOdd));
-  const none = stars.filter((star) => star.isWide || odd.has(star));
-  drawStars(rest, width, height, none, profiles, 1);
-  stars = stars.filter((star) => !none.includes(star));
-  for (const star of odd) leaveAlone(alone, width, height, star, shapes[0], sigmas);
+  const isNone = (star: PointStar) => star.isWide === true || odd.has(star);
+  drawStars(rest, width, height, stars.filter(isNone), profiles, 1); // prettier-ignore
+  stars = stars.filter((star) => !isNone(star));
+  const quiet = sigmas.map((of) => of.reduce((least, v) => Math.min(least, v), Infinity));
+  for (const { x, y, heights } of odd) {
+    const height0 = Math.max(...heights.map((h, c) => h / (ALONE.sigma * quiet[c])));
+    const radius = Math.min(ALONE.most, moffatRadius(shapes[0].fwhmMajor, shape.beta, height0)) + ALONE.soft / 2;
+    drawDisc(alone, width, height, { x, y, radius, soft: ALONE.soft });
+  }
   for (const [c, plane] of rest.entries())
     evenUnderStars(plane, region.planes[c], alone, sigmas[c], width, height, job);
   return { stars, rest, alone };
@@ -256,35 +250,9 @@ function isMisfit(
 }
 
 function medianAround(plane: Float32Array, width: number, height: number, cx: number, cy: number, reach: number) {
-  const values: number[] = [];
-  for (let v = Math.max(0, cy - reach); v <= Math.min(height - 1, cy + reach); v++)
-    for (let u = Math.max(0, cx - reach); u <= Math.min(width - 1, cx + reach); u++) values.push(plane[v * width + u]);
-  return values.sort((p, q) => p - q)[values.length >> 1] ?? 0;
-}
-
-/** A disc, in place, out to where a star's light has fallen to the noise. */
-function leaveAlone(
-  alone: Float32Array,
-  width: number,
-  height: number,
-  { x, y, heights }: PointStar,
-  { fwhmMajor, beta }: Shape,
-  sigmas: readonly Float32Array[],
-): void {
-  const quiet = sigmas.map((sigma) => sigma.reduce((least, v) => Math.min(least, v), Infinity));
-  const brightest = Math.max(...heights.map((h, c) => h / (ALONE.sigma * quiet[c])));
-  const radius = Math.min(
-    ALONE.most,
-    moffatAlpha(fwhmMajor, beta) * Math.sqrt(Math.max(0, brightest ** (1 / beta) - 1)),
-  );
-  const far = Math.ceil(radius + ALONE.edge);
-  const [cx, cy] = [Math.round(x), Math.round(y)];
-  for (let v = Math.max(0, cy - far); v <= Math.min(height - 1, cy + far); v++)
-    for (let u = Math.max(0, cx - far); u <= Math.min(width - 1, cx + far); u++) {
-      const t = Math.max(0, Math.min(1, (radius + ALONE.edge - Math.hypot(u - x, v - y)) / ALONE.edge));
-      const share = t * t * (3 - 2 * t);
-      if (share > alone[v * width + u]) alone[v * width + u] = share;
-    }
+  const around = { x: cx - reach, y: cy - reach, width: 2 * reach + 1, height: 2 * reach + 1 };
+  const whole = rasterOf(width, height, [plane]);
+  return median(cropRaster(whole, intersectRegions(around, wholeRegion(whole))).planes[0]);
 }
 
 /** What remains where stars were bright, or were left alone, becomes, in place, the mean of what is around, the more the less it is to be trusted. */

@@ -3,7 +3,7 @@ import { mirrorIndex } from "../../raster/raster";
 import { slider, tick } from "../../parameters";
 import { noiseApproach } from "./approach";
 
-/** Half the side of the window whose median is what lies behind a pixel. */
+/** Half the side of the neighbours whose median is what lies behind a pixel. */
 const BEHIND = 3;
 /** A star may stand out of its neighbours by so many times what its profile says. */
 const SPARED = 1.6;
@@ -61,7 +61,7 @@ export const adaptiveMedian = noiseApproach({
   },
 });
 
-/** The median of the neighbours within so many px, without the pixel itself; `window` holds them in order after. */
+/** The median of the neighbours within so many px, without the pixel itself; `neighbours` holds them in order after. */
 function medianAround(
   plane: Float32Array,
   width: number,
@@ -69,12 +69,12 @@ function medianAround(
   x: number,
   y: number,
   radius: number,
-  window: Float64Array,
+  neighbours: Float64Array,
 ): number {
   let n = 0;
   for (let v = -radius; v <= radius; v++)
     for (let u = -radius; u <= radius; u++)
-      if (u !== 0 || v !== 0) window[n++] = plane[mirrorIndex(y + v, height) * width + mirrorIndex(x + u, width)];
-  window.sort();
-  return (window[(n >> 1) - 1] + window[n >> 1]) / 2;
+      if (u !== 0 || v !== 0) neighbours[n++] = plane[mirrorIndex(y + v, height) * width + mirrorIndex(x + u, width)];
+  neighbours.sort();
+  return (neighbours[(n >> 1) - 1] + neighbours[n >> 1]) / 2;
 }

@@ -4,7 +4,7 @@ import { REACH } from "../../measure";
 import { choice, slider } from "../../parameters";
 import type { EvenPlane } from "./approach";
 import { noiseApproach } from "./approach";
-import { MIXTURE_REACH, mixtureOf } from "./mixtureShrinkage";
+import { keepDetail, MIXTURE_REACH, mixtureOf } from "./mixtureShrinkage";
 
 /** Pixels between blocks that are looked at. */
 const STEP = 4;
@@ -53,17 +53,7 @@ export const blockMatching = noiseApproach({
       ],
       default: "mixture",
     }),
-    detail: {
-      ...slider({
-        label: "Keep detail",
-        hint: "Higher keeps what may be signal or noise, lower lets it go",
-        min: 0,
-        max: 1,
-        step: 0.01,
-        default: 0.25,
-      }),
-      when: { name: "pilot", is: "mixture" },
-    },
+    detail: { ...keepDetail, when: { name: "pilot", is: "mixture" } },
     search: slider({
       label: "Search",
       hint: "How far alike blocks are looked for; farther finds more of them, and takes longer",

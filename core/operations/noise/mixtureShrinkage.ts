@@ -26,6 +26,16 @@ function tablesOf({ project, back, lambda }: MixtureFact["components"][number][n
   };
 }
 
+/** What becomes of what may be signal or noise. */
+export const keepDetail = slider({
+  label: "Keep detail",
+  hint: "Higher keeps what may be signal or noise, lower lets it go",
+  min: 0,
+  max: 1,
+  step: 0.01,
+  default: 0.25,
+});
+
 /** Pixels of surroundings that mixtureOf looks at. */
 export const MIXTURE_REACH = 2 * (2 ** MIXTURE_SCALES - 1) + 2 * 2 ** (MIXTURE_SCALES - 1);
 
@@ -58,14 +68,7 @@ export const mixtureShrinkage = noiseApproach({
   short: "Mixture",
   summary: "Tells noise from detail by what each neighbourhood most likely is.",
   fields: {
-    detail: slider({
-      label: "Keep detail",
-      hint: "Higher keeps what may be signal or noise, lower lets it go",
-      min: 0,
-      max: 1,
-      step: 0.01,
-      default: 0.25,
-    }),
+    detail: keepDetail,
   },
   needs: ["mixture"],
   // Scale j smooths over 2 · 2^j px to each side and looks at neighbours as far off: 2 (2^J − 1), and 2 · 2^(J−1) for the last scale.

@@ -1,8 +1,13 @@
-import { mirrorIndex } from "../raster/raster";
+import { mirrorIndex } from "./raster";
 
-/** A plane with its mirror image `margin` px to every side; the pitch is a multiple of 4. */
-export function mirrored(plane: Float32Array, width: number, height: number, margin: number) {
-  const pitch = 4 * Math.ceil((width + 2 * margin) / 4);
+/** A plane with its mirror image `margin` px to every side, in rows of `pitch` (no less than they are wide; what is more goes on mirrored). */
+export function mirrored(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  margin: number,
+  pitch = 4 * Math.ceil((width + 2 * margin) / 4),
+): { grown: Float32Array; pitch: number; rows: number } {
   const rows = height + 2 * margin;
   const grown = new Float32Array(pitch * rows);
   const columns = Int32Array.from({ length: pitch }, (_, x) => mirrorIndex(x - margin, width));
