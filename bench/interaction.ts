@@ -43,7 +43,7 @@ for (const [id, field, values] of [
     const [measured] = await measureChain({ picture: source, halves: null, fill, fullScale: 1 }, [base], job);
     const ids = Object.fromEntries(Object.keys(measured).map((key) => [key, key]));
     const facts = new FactShelf();
-    for (const [key, value] of Object.entries(measured)) facts.keep(key, value);
+    for (const [key, value] of Object.entries(measured)) facts.keep(key, value ?? []);
     const prepared = performance.now();
     for (const region of spots)
       for (const [k, value] of values.entries()) {

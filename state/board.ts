@@ -166,3 +166,12 @@ export function keepRung(board: Board, value: number): Board {
   }));
   return { ...next, ladder: null, selectedLaneId: ladder.laneId };
 }
+
+/** A step of any lane by its id, with that lane. */
+export function stepOfBoard({ lanes }: Board, id: string | null): { lane: Lane; step: LaneStep } | null {
+  for (const lane of lanes) {
+    const step = lane.steps.find((one) => one.id === id);
+    if (step) return { lane, step };
+  }
+  return null;
+}

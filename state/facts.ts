@@ -1,6 +1,7 @@
 import type { ChainStep, FactKey } from "@/core/chain";
 import { factsNeeded, prepareChain, UNTOUCHED } from "@/core/chain";
 import { maskKey } from "@/core/mask";
+import type { SkyPatch } from "@/core/measure";
 import type { StepFactIds } from "@/engine/facts";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
@@ -24,6 +25,7 @@ export interface KnownFacts {
 export class FactBook {
   private readonly known = new Map<string, string>();
   private readonly latest = new Map<string, string>();
+  private readonly skies = new Map<string, Promise<SkyPatch[]>>();
   private readonly pending = new Map<string, Promise<unknown>>();
 
   constructor(
@@ -78,6 +80,22 @@ export class FactBook {
     });
   }
 
+  /** Patches of sky that are found in the untouched picture, px of it; found once. */
+  skyPatches(subject: Subject): Promise<SkyPatch[]> {
+    const key = "skyPatches@untouched";
+    const { id } = subject.picture;
+    const found = this.skies.get(id) ?? this.findSky(subject, key);
+    this.skies.set(id, found);
+    found.catch(() => this.skies.delete(id)); // stopped or failed: the next one tries again
+    return found;
+  }
+
+  private async findSky(subject: Subject, key: FactKey): Promise<SkyPatch[]> {
+    const payload = { treatment: { ...subject, steps: [], facts: [] }, index: 0, keys: [key] };
+    const found = await this.pool.run("measureFacts", payload, { priority: PRIORITY.measure });
+    return found[key]?.[0] as SkyPatch[];
+  }
+
   private keep(key: string, value: unknown[]): void {
     this.known.set(key, this.pool.keep(value));
     this.save(key, value);
@@ -94,15 +112,23 @@ function lookedAt(steps: readonly ChainStep[], index: number, key: FactKey): [be
 /** What a fact depends on, as text. */
 function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
   const [before, known] = lookedAt(steps, index, key);
-  const settings = before.map(({ operation, version, params, channels, blend, mask }) =>
-    // Facts of chains without masks keep the keys under which they were stored before there were any.
-    [operation, version, params, channels, blend, ...(mask ? [maskKey(mask)] : [])],
+  const settings = before.map(({ operation, version, params, channels, blend, mask, sky }) =>
+    // Facts of chains without masks and patches keep the keys under which they were stored before there were any.
+    [
+      operation,
+      version,
+      params,
+      channels,
+      blend,
+      ...(mask ? [maskKey(mask)] : []),
+      ...(sky?.tellNoise ? [sky.patches] : []),
+    ],
   );
   return JSON.stringify([picture.id, settings, known]);
 }
 
-/** The same without the settings of earlier steps. */
+/** The same without the settings of earlier steps, and wherever patches lie. */
 function looseKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
   const [before, known] = lookedAt(steps, index, key);
-  return JSON.stringify([picture.id, before.map((s) => [s.operation, s.channels]), known]);
+  return JSON.stringify([picture.id, before.map((s) => [s.operation, s.channels]), known.split("#")[0]]);
 }

@@ -6,7 +6,7 @@ export type { FactKey, ReadyStep, StepFacts } from "./ready";
 export { factsNeeded, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 export type { ChainMemo } from "./run";
 export { chainHalo, runChain, runFilled } from "./run";
-export type { ChainFile, ChainStep } from "./schema";
+export type { ChainFile, ChainStep, StepSky } from "./schema";
 export {
   CHAIN_FORMAT,
   CHAIN_VERSION,
@@ -15,8 +15,12 @@ export {
   chainStep,
   chainToJson,
   migratedStep,
+  MOST_PATCHES,
   newStep,
   parseChain,
+  placedStep,
 } from "./schema";
+export type { SkyReadout } from "./skyReadout";
+export { electronsOfNoise, READOUT_SCALES, skyReadout } from "./skyReadout";
 export type { StrengthCurve } from "./strength";
 export { strengthCurve } from "./strength";

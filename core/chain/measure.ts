@@ -1,13 +1,25 @@
-import type { Fact, FactId, PictureLook } from "../facts";
+import type { Fact, PictureLook, SeenPatch } from "../facts";
 import { FACTS } from "../facts";
 import type { JobHandle } from "../job";
+import { UserError } from "../job";
+import type { SkyPatch } from "../measure";
+import { patchRegion } from "../measure";
 import type { ChannelMode } from "../operations";
 import type { FrameSource, Raster, Region } from "../raster";
-import { createRaster, halfDifference, reduceInto, tilesOf, wholeRegion } from "../raster";
+import {
+  createRaster,
+  growRegion,
+  halfDifference,
+  intersectRegions,
+  reduceInto,
+  relativeTo,
+  tilesOf,
+  wholeRegion,
+} from "../raster";
 import { splitForMode } from "./channels";
 import { domainAfter } from "./domain";
 import type { FactKey, ReadyStep, StepFacts } from "./ready";
-import { factsNeeded, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
+import { factsNeeded, partsOfKey, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 import { runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
@@ -34,11 +46,11 @@ export async function measureFacts(
   const untouched = before.length === 0 ? atStep : new SeenPicture(input, [], job);
   const found: StepFacts = {};
   for (const key of keys) {
-    const [id, of] = key.split("@") as [FactId, ChannelMode | typeof UNTOUCHED];
+    const { id, of, patches } = partsOfKey(key);
     const [seen, mode]: [SeenPicture, ChannelMode] = of === UNTOUCHED ? [untouched, "together"] : [atStep, of];
     const values: unknown[] = [];
     const pictures = splitForMode((await seen.samples())[0], mode).length;
-    for (let k = 0; k < pictures; k++) values.push(await seen.fact(FACTS[id] as Fact<unknown>, mode, k));
+    for (let k = 0; k < pictures; k++) values.push(await seen.fact(FACTS[id] as Fact<unknown>, mode, k, patches));
     found[key] = values;
   }
   return found;
@@ -67,6 +79,9 @@ export function measureChain(input: ChainInput, steps: ChainStep[], job: JobHand
     measureFacts(input, steps, before, index, keys, job),
   );
 }
+
+/** Less of a patch than so many px to a side, within the picture, tells nothing; and so many px of surroundings tell what is smooth. */
+const [LEAST_PATCH, ROUND_PATCH] = [8, 48];
 
 const SAMPLE_SIDE = 320;
 const MAX_SAMPLES = 9;
@@ -138,15 +153,16 @@ export class SeenPicture {
     return this.differences;
   }
 
-  /** A fact of the k-th picture of a mode; measured once. */
-  fact<V>(fact: Fact<V>, mode: ChannelMode, k: number): Promise<V> {
-    const key = `${fact.id}@${mode} ${k}`;
-    const known = this.facts.get(key) ?? fact.measure(this.inMode(mode, k), this.job);
+  /** A fact of the k-th picture of a mode, its noise told from patches where there are some; measured once. */
+  fact<V>(fact: Fact<V>, mode: ChannelMode, k: number, patches: SkyPatch[] | null = null): Promise<V> {
+    const followed = fact.fromPatches ? patches : null;
+    const key = `${fact.id}@${mode} ${k} ${JSON.stringify(followed)}`;
+    const known = this.facts.get(key) ?? fact.measure(this.inMode(mode, k, followed), this.job);
     this.facts.set(key, known);
     return known as Promise<V>;
   }
 
-  inMode(mode: ChannelMode, k: number): PictureLook {
+  inMode(mode: ChannelMode, k: number, patches: SkyPatch[] | null = null): PictureLook {
     const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
     return {
       fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
@@ -154,7 +170,11 @@ export class SeenPicture {
       samples: async () => (await this.samples()).map(ofMode),
       gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
-      fact: (fact) => this.fact(fact, mode, k),
+      patches: async () => {
+        const seen = patches && (await this.patches(patches));
+        return seen?.map(({ raster, inside }) => ({ raster: ofMode(raster), inside })) ?? null;
+      },
+      fact: (fact) => this.fact(fact, mode, k, patches),
       overview: async (side) => ofMode(await this.overview(side)),
     };
   }
@@ -163,6 +183,21 @@ export class SeenPicture {
   private gaps(): Promise<(Uint8Array | null)[]> {
     this.missing ??= Promise.all(this.regions.map(async (region) => gapsOf(await this.input.picture.read(region))));
     return this.missing;
+  }
+
+  /** Patches of sky with their surroundings; those that do not lie on the picture are left out. */
+  private async patches(patches: SkyPatch[]): Promise<SeenPatch[]> {
+    const { picture, fill } = this.input;
+    const seen: SeenPatch[] = [];
+    for (const patch of patches) {
+      const inside = intersectRegions(patchRegion(patch), wholeRegion(picture));
+      if (inside.width < LEAST_PATCH || inside.height < LEAST_PATCH) continue;
+      const area = intersectRegions(growRegion(inside, ROUND_PATCH), wholeRegion(picture));
+      const raster = await runFilled(picture, this.before, area, fill, { ...this.job, progress: () => undefined });
+      seen.push({ raster, inside: relativeTo(area, inside) });
+    }
+    if (seen.length > 0) return seen;
+    throw new UserError("None of the sky patches lies on the picture", "Move one onto it, or take the noise from elsewhere."); // prettier-ignore
   }
 
   private async take(source: FrameSource, steps: ReadyStep[]): Promise<Raster[]> {

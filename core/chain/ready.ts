@@ -1,16 +1,37 @@
+import { z } from "zod";
 import type { FactId, Facts } from "../facts";
 import { FACTS, factOf } from "../facts";
 import { UserError } from "../job";
 import type { Mask } from "../mask";
 import { factsOfMask } from "../mask";
+import type { SkyPatch } from "../measure";
+import { skyPatch } from "../measure";
 import type { AnyOperation, ChannelMode } from "../operations";
 import { findOperation } from "../operations";
 import type { FrameSource } from "../raster";
 import type { ChainStep } from "./schema";
 
-/** A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are told. */
-export type FactKey = `${FactId}@${ChannelMode | typeof UNTOUCHED}`;
+/**
+ * A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are told. One that tells of noise in the
+ * patches that the step has carries them, as JSON.
+ */
+export type FactKey = `${FactId}@${ChannelMode | typeof UNTOUCHED}${"" | `#${string}`}`;
 export const UNTOUCHED = "untouched";
+
+/** What a key is made of. */
+export function partsOfKey(key: FactKey): {
+  id: FactId;
+  of: ChannelMode | typeof UNTOUCHED;
+  patches: SkyPatch[] | null;
+} {
+  const [whole, ...patches] = key.split("#");
+  const [id, of] = whole.split("@") as [FactId, ChannelMode];
+  return { id, of, patches: patches.length > 0 ? z.array(skyPatch).parse(JSON.parse(patches.join("#"))) : null };
+}
+
+/** The key of what an operation must know of its step's input. */
+const ownKey = (id: FactId, { channels, sky }: ChainStep): FactKey =>
+  `${id}@${channels}${sky?.tellNoise && factOf(id).fromPatches ? (`#${JSON.stringify(sky.patches)}` as const) : ""}`;
 
 /** The facts of one step's input: for each key one value a picture that the mode works on. */
 export type StepFacts = Partial<Record<FactKey, unknown[]>>;
@@ -24,7 +45,7 @@ const joinNoise = (needs: readonly FactId[]): FactKey =>
 export function factsNeeded(step: ChainStep): FactKey[] {
   if (!step.on) return [];
   const needs: readonly FactId[] = operationOf(step).needs;
-  const own = needs.map((id): FactKey => `${id}@${step.channels}`);
+  const own = needs.map((id) => ownKey(id, step));
   const join = step.channels === "luminance" ? [JOIN_LEVELS, joinNoise(needs)] : [];
   const ofMask = step.mask ? factsOfMask(step.mask).map((id): FactKey => `${id}@${UNTOUCHED}`) : [];
   return [...new Set([...own, ...join, ...ofMask])];
@@ -39,11 +60,11 @@ export function factsOfStep(
   for (const key of factsNeeded(step)) {
     const known = facts[key];
     if (!known) return null;
-    values[key] = known.map((value) => factOf(key.split("@")[0] as FactId).schema.parse(value));
+    values[key] = known.map((value) => factOf(partsOfKey(key).id).schema.parse(value));
   }
   const own: Partial<Record<FactId, unknown>>[] = [];
   for (const id of operationOf(step).needs as FactId[])
-    values[`${id}@${step.channels}`]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
+    values[ownKey(id, step)]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
   const [levels] = (values[JOIN_LEVELS] ?? []) as Facts["levels"][];
   const [noise] = (values[joinNoise(operationOf(step).needs)] ?? []) as { sigma: number[] }[];
   return {

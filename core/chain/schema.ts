@@ -1,8 +1,16 @@
 import { z } from "zod";
 import type { Result } from "../result";
-import { mask } from "../mask";
+import { mask, placedMask } from "../mask";
+import { skyPatch } from "../measure";
 import type { AnyOperation } from "../operations";
+import type { Warp } from "../register";
+import { mapPoint } from "../register";
 import { CHANNEL_MODES, findOperation, level as levelOperation } from "../operations";
+
+export const MOST_PATCHES = 24;
+
+const stepSky = z.object({ patches: z.array(skyPatch).min(1).max(MOST_PATCHES), tellNoise: z.boolean() });
+export type StepSky = z.infer<typeof stepSky>;
 
 /** One step of a chain; its parameters are checked against the operation's own schema by `parseChain`. */
 export const chainStep = z.object({
@@ -15,6 +23,8 @@ export const chainStep = z.object({
   on: z.boolean(),
   /** Where it acts; null for everywhere. */
   mask: mask.nullable().default(null),
+  /** Patches of sky beside it, px of the picture; `tellNoise`: its noise is told from them, not from the halves or the picture's finest detail. Null for those that are found. */
+  sky: stepSky.nullable().default(null),
 });
 export type ChainStep = z.infer<typeof chainStep>;
 
@@ -76,6 +86,20 @@ export function newStep(operation: AnyOperation): ChainStep {
     blend: 1,
     on: true,
     mask: null,
+    sky: null,
+  };
+}
+
+/** A step whose mask and patches were placed on one picture, on another: `warp` leads from the first's pixels to the other's. Patches keep their size in px. */
+export function placedStep<S extends ChainStep>(step: S, warp: Warp): S {
+  const patches = step.sky?.patches.map((patch) => {
+    const [x, y] = mapPoint(warp, patch.x, patch.y);
+    return { ...patch, x, y };
+  });
+  return {
+    ...step,
+    mask: step.mask && placedMask(step.mask, warp),
+    sky: step.sky && patches ? { ...step.sky, patches } : null,
   };
 }
 

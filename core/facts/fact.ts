@@ -2,6 +2,12 @@ import type { z } from "zod";
 import type { JobHandle } from "../job";
 import type { Raster, Region } from "../raster";
 
+/** A patch of sky with its surroundings, and where in these it lies. */
+export interface SeenPatch {
+  raster: Raster;
+  inside: Region;
+}
+
 /** A reader of the whole picture, as it is before a step and in the step's channel mode. */
 export interface PictureLook {
   /** The level that is white: the sensor's full scale in samples of the picture, 1 after a stretch. */
@@ -14,6 +20,8 @@ export interface PictureLook {
   gaps(): Promise<(Uint8Array | null)[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
+  /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */
+  patches(): Promise<SeenPatch[] | null>;
   /** Another fact of the same picture, measured once for all that go by it. */
   fact<V>(fact: Fact<V>): Promise<V>;
   /** The whole picture reduced by box means to at most `side` px along its longer axis, without gaps. */
@@ -26,6 +34,8 @@ export interface PictureLook {
  */
 export interface Fact<V> {
   id: string;
+  /** Whether it tells of noise and follows the patches of sky that a step has (PictureLook.patches). @default false */
+  fromPatches?: boolean;
   /** What it tells, in a few words. */
   title: string;
   schema: z.ZodType<V>;

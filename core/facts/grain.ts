@@ -1,5 +1,6 @@
 import { z } from "zod";
 import type { JobHandle } from "../job";
+import type { NoiseModel } from "../measure";
 import {
   autocovariance,
   bandCovariance,
@@ -14,9 +15,9 @@ import {
   surroundings,
 } from "../measure";
 import type { Raster } from "../raster";
-import { rasterOf } from "../raster";
+import { cropRaster, medianInPlace, rasterOf, robustSpread } from "../raster";
 import { componentsOf } from "./components";
-import type { Fact } from "./fact";
+import type { Fact, SeenPatch } from "./fact";
 
 /** Hits and what else is no noise count at most so many σ. */
 const MOST_SIGMA = 6;
@@ -26,17 +27,19 @@ const schema = z.object({
   models: z.array(noiseModel),
   /** Autocovariance of the noise of each component of the stabilised channels (components.ts), to lags of 8 px. */
   covariance: z.array(z.array(z.number())),
-  from: z.enum(["halves", "picture"]),
+  from: z.enum(["halves", "picture", "patches"]),
 });
 export type GrainFact = z.infer<typeof schema>;
 
 /**
  * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: variance from the finest
  * starlet scale, over its share of white noise; correlation from how much more the picture's quiet cells vary than that scale tells, taken as that of smoothed white
- * noise. So structure is never taken for noise at coarse scales. Sources: Janesick 2001, 2.2; own.
+ * noise. So structure is never taken for noise at coarse scales. With patches of sky: how noise grows with the signal as before, but as strong as what varies in the patches, and correlated as
+ * that is, less what is smoother than some 30 px. Sources: Janesick 2001, 2.2; own.
  */
 export const grain: Fact<GrainFact> = {
   id: "grain",
+  fromPatches: true,
   title: "noise against signal, and how neighbours share it",
   schema,
   async measure(look, job) {
@@ -46,6 +49,8 @@ export const grain: Fact<GrainFact> = {
     const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
+    const patches = await look.patches();
+    if (patches) return { ...inPatches(patches, models, job), from: "patches" };
     const covariance = noiseCovariances(samples, halves, gaps, models, found, job).map((lags) => [...lags]);
     return { models, covariance, from: halves ? "halves" : "picture" };
   },
@@ -131,26 +136,64 @@ function noiseCovariances(
     const { width, height } = piece;
     const planes = piece.planes.map((noise, c) => {
       const level = surroundings(samples[k].planes[c], width, height, job.kernels);
-      const field = noise.map((v, i) => {
-        const unit = models[c].a > 0 ? v / sigmaAt(models[c], level[i]) : 0;
-        return Math.max(-MOST_SIGMA, Math.min(MOST_SIGMA, unit));
-      });
-      // What is smoother than some 24 px is the sky of the halves, not their noise.
-      let smooth: Float32Array = field;
-      for (let j = 0; j < 5; j++) smooth = job.kernels.starletSmooth(smooth, width, height, j);
-      return field.map((v, i) => (gaps[k]?.[i] === 1 ? NaN : v - smooth[i]));
+      const unit = noise.map((v, i) => (models[c].a > 0 ? v / sigmaAt(models[c], level[i]) : 0));
+      return detailOf(unit, width, height, job).map((v, i) => (gaps[k]?.[i] === 1 ? NaN : v));
     });
-    return componentsOf(rasterOf(width, height, planes)).map((plane) => ({ plane, width, height }));
+    return rasterOf(width, height, planes);
   });
-  return fields[0].map((_, k) =>
+  return covariancesOf(fields, 4);
+}
+
+/** Of noise of σ 1, outliers held to some σ, what is finer than some 30 px: what is smoother is sky. */
+function detailOf(unit: Float32Array, width: number, height: number, job: JobHandle): Float32Array {
+  const field = unit.map((v) => Math.max(-MOST_SIGMA, Math.min(MOST_SIGMA, v)));
+  let smooth: Float32Array = field;
+  for (let j = 0; j < 5; j++) smooth = job.kernels.starletSmooth(smooth, width, height, j);
+  return field.map((v, i) => v - smooth[i]);
+}
+
+/** Autocovariance of each component of fields of noise, from one of `every` rows. */
+function covariancesOf(fields: Raster[], every: number): Float64Array[] {
+  const pieces = fields.map((field) => componentsOf(field).map((plane) => ({ ...field, plane })));
+  return pieces[0].map((_, k) =>
     autocovariance(
-      fields.map((components) => components[k]),
+      pieces.map((components) => components[k]),
       REACH,
       1,
-      4,
+      every,
     ),
   );
 }
+
+/** What varies in patches of sky, as noise. */
+function inPatches(
+  patches: SeenPatch[],
+  models: NoiseModel[],
+  job: JobHandle,
+): Pick<GrainFact, "models" | "covariance"> {
+  const fieldsBy = (known: NoiseModel[]): Raster[] =>
+    patches.map(({ raster, inside }) => {
+      const planes = raster.planes.map((plane, c) => {
+        const level = medianOf(cropRaster(rasterOf(raster.width, raster.height, [plane]), inside).planes[0]);
+        const sigma = sigmaAt(known[c], level);
+        return detailOf(
+          plane.map((v) => (sigma > 0 ? (v - level) / sigma : 0)),
+          raster.width,
+          raster.height,
+          job,
+        );
+      });
+      return cropRaster(rasterOf(raster.width, raster.height, planes), inside);
+    });
+  const first = fieldsBy(models);
+  const scaled = models.map(({ zero, a, b, c }, channel) => {
+    const { sigma } = robustSpread(Float32Array.from(first.flatMap(({ planes }) => [...planes[channel]])));
+    return { zero, a: a * sigma ** 2, b: b * sigma ** 2, c: c * sigma ** 2 };
+  });
+  return { models: scaled, covariance: covariancesOf(fieldsBy(scaled), 1).map((lags) => [...lags]) };
+}
+
+const medianOf = (values: Float32Array): number => medianInPlace(Float64Array.from(values));
 
 /** Every third pair where there is data: neighbours tell the same. */
 function sparse(

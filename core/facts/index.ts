@@ -1,7 +1,7 @@
 export type { BackgroundFact } from "./background";
 export type { NoiseCurveFact } from "./noiseCurve";
 export type { StarsFact } from "./stars";
-export type { Fact, PictureLook } from "./fact";
+export type { Fact, PictureLook, SeenPatch } from "./fact";
 export { componentsOf, fromComponents } from "./components";
 export type { MixtureFact } from "./mixture";
 export { MIXTURE_SCALES } from "./mixture";

@@ -9,6 +9,7 @@ import { noise } from "./noise";
 import { psf } from "./psf";
 import { psfShape } from "./psfShape";
 import { sky } from "./sky";
+import { skyPatches } from "./skyPatches";
 import { wavelets } from "./wavelets";
 
 /** Every fact, by its id. A new one is one line here. */
@@ -22,6 +23,7 @@ export const FACTS = {
   psf,
   psfShape,
   sky,
+  skyPatches,
   stars,
   wavelets,
 } as const;

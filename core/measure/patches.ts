@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { FrameSource } from "../raster";
+import type { FrameSource, Region } from "../raster";
 import { intersectRegions, medianInPlace, wholeRegion } from "../raster";
 
 /** A patch of empty sky that a person placed, in px of the reference: its centre and side. */
@@ -11,15 +11,20 @@ export const skyPatch = z.object({
 });
 export type SkyPatch = z.infer<typeof skyPatch>;
 
+/** The pixels of a patch; they may reach beyond the picture. */
+export const patchRegion = ({ x, y, side }: Pick<SkyPatch, "x" | "y" | "side">): Region => ({
+  ...{ x: Math.round(x - side / 2), y: Math.round(y - side / 2) },
+  ...{ width: side, height: side },
+});
+
 /** Median of a frame in each patch, mean of the channels; NaN for a patch without data. */
 export async function patchLevels(
   frame: FrameSource,
   patches: Pick<SkyPatch, "x" | "y" | "side">[],
 ): Promise<number[]> {
   return Promise.all(
-    patches.map(async ({ x, y, side }) => {
-      const patch = { x: Math.round(x - side / 2), y: Math.round(y - side / 2), width: side, height: side };
-      const region = intersectRegions(patch, wholeRegion(frame));
+    patches.map(async (patch) => {
+      const region = intersectRegions(patchRegion(patch), wholeRegion(frame));
       if (region.width === 0 || region.height === 0) return NaN;
       const { planes } = await frame.read(region);
       const medians = planes.map((plane) => {

@@ -60,7 +60,7 @@ async function treatmentOf(steps: ChainStep[], given = halves as Treatment["halv
   const ids = (await measureChain(input, steps, job)).map((found) =>
     Object.fromEntries(
       Object.entries(found).map(([key, value]) => {
-        facts.keep(String(++kept), value);
+        facts.keep(String(++kept), value ?? []);
         return [key, String(kept)];
       }),
     ),
@@ -72,7 +72,9 @@ async function treatmentOf(steps: ChainStep[], given = halves as Treatment["halv
 function valueOf(field: Field & { name: string }): fc.Arbitrary<unknown> {
   if (field.kind === "tick") return fc.boolean();
   if (field.kind === "choice") return fc.constantFrom(...field.options.map(({ value }) => value));
-  const most = { iterations: Math.max(8, field.min + 2 * field.step), scales: 4, fwhmPx: 4, search: 5, radius: 6 }[field.name] ?? field.max;
+  const most =
+    { iterations: Math.max(8, field.min + 2 * field.step), scales: 4, fwhmPx: 4, search: 5, radius: 6 }[field.name] ??
+    field.max;
   return fc
     .integer({ min: 0, max: Math.floor((most - field.min) / field.step) })
     .map((n) => Number((field.min + n * field.step).toFixed(6)));

@@ -8,6 +8,7 @@ import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { copyStrip, dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
+import { skyReadout } from "./skyReadout";
 import { strengthCurve } from "./strength";
 import { tie } from "./tie";
 
@@ -37,6 +38,7 @@ export const TASKS = {
   readFile,
   relate,
   renderStrip,
+  skyReadout,
   stackStrip,
   strengthCurve,
   tellUnit,

@@ -60,7 +60,7 @@ async function treatmentOf(steps: Treatment["steps"]): Promise<Treatment> {
     Object.fromEntries(
       Object.entries(found).map(([key, value]) => {
         const id = `${JSON.stringify(steps.slice(0, i))}${key}`;
-        shelf.keep(id, value);
+        shelf.keep(id, value ?? []);
         return [key, id];
       }),
     ),

@@ -6,8 +6,7 @@ import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrate
 import { Download, Plus, Redo2, Undo2, Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import type { ChainStep } from "@/core/chain";
-import { chainToJson, parseChain } from "@/core/chain";
-import { placedMask } from "@/core/mask";
+import { chainToJson, parseChain, placedStep } from "@/core/chain";
 import { OPERATIONS } from "@/core/operations";
 import { inverse } from "@/core/register";
 import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
@@ -57,13 +56,10 @@ export function ChainEditor({
     const stack = stackOf(of);
     return stack ? projectToStack(stacks[0], stack) : null;
   };
-  /** Masks of a chain file lie on the pixels of the lane's stack; those of the project in its coordinates. */
+  /** Masks and patches of a chain file lie on the pixels of the lane's stack; those of the project in its coordinates. */
   const inProject = (of: Lane, steps: ChainStep[]) => {
     const warp = toStack(of);
-    return steps.map((step) => ({
-      ...step,
-      mask: step.mask && warp ? placedMask(step.mask, inverse(warp)) : step.mask,
-    }));
+    return warp ? steps.map((step) => placedStep(step, inverse(warp))) : steps;
   };
 
   const takeFile = async (file: File | undefined) => {

@@ -13,7 +13,7 @@ import type { Warp } from "@/core/register";
 import { describeWarp, inverse, mapPoint } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
-import type { StackRecord, View } from "@/storage";
+import type { Lane, LaneStep, StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
@@ -23,6 +23,7 @@ import { useSize } from "../viewer/useSize";
 import { cellView, measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
 import { MaskOverlay } from "./maskOverlay";
+import { SkyOverlay } from "./skyOverlay";
 
 interface Props {
   letter: string;
@@ -34,6 +35,8 @@ interface Props {
   project: { width: number; height: number };
   /** The mask that lies open; null for none. */
   mask: Mask | null;
+  /** The step whose patches of sky are shown, and its lane; null for none. */
+  sky: { lane: Lane; step: LaneStep } | null;
   view: View;
   curves: StretchCurve[];
   /** Show the untouched stack instead. */
@@ -53,6 +56,7 @@ export function CropCell({
   toPicture,
   project,
   mask,
+  sky,
   view,
   curves,
   before,
@@ -115,6 +119,7 @@ export function CropCell({
         {mask && ready ? (
           <MaskOverlay mask={mask} stack={stack} toPicture={toPicture} view={seen} affinity={affinity} />
         ) : null}
+        {sky && ready ? <SkyOverlay {...sky} toPicture={toPicture} project={project} view={seen} /> : null}
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
             {treated.error.message} {treated.error.advice}

@@ -1,3 +1,4 @@
+import type { Corner } from "@/core/mask";
 import type { Region } from "@/core/raster";
 import { intersectRegions } from "@/core/raster";
 import type { Warp } from "@/core/register";
@@ -100,4 +101,22 @@ export function measuredRegion(
   const half = MEASURED_SIDE / 2;
   const wanted = { x: Math.round(x) - half, y: Math.round(y) - half, width: MEASURED_SIDE, height: MEASURED_SIDE };
   return intersectRegions(wanted, { x: 0, y: 0, width: picture.width, height: picture.height });
+}
+
+/** Places between the project's coordinates and px of a cell. */
+export function cellPlaces({ left, top, scale, onto }: CellView, toPicture: Warp) {
+  const back = inverse(toPicture);
+  const backFromGrid = onto && inverse(onto);
+  return {
+    toCell: ([x, y]: Corner): Corner => {
+      const own = mapPoint(toPicture, x, y);
+      const [u, v] = onto ? mapPoint(onto, ...own) : own;
+      return [(u + 0.5 - left) * scale, (v + 0.5 - top) * scale];
+    },
+    toProject: (px: number, py: number): Corner => {
+      const [u, v] = [left + px / scale - 0.5, top + py / scale - 0.5];
+      const own = backFromGrid ? mapPoint(backFromGrid, u, v) : ([u, v] as const);
+      return mapPoint(back, own[0], own[1]);
+    },
+  };
 }

@@ -5,7 +5,7 @@ import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import type { Corner } from "@/core/mask";
 
-/** What is being done to masks on the screen: nothing of it is kept. */
+/** What lies open over the crops: a mask, or patches of sky. Nothing of it is kept. */
 export interface MaskDesk {
   /** The mask that lies open, shown on all crops; null for none. */
   maskId: string | null;
@@ -13,9 +13,11 @@ export interface MaskDesk {
   drawing: number | null;
   /** Corners drawn so far, in the project's coordinates. */
   draft: Corner[];
+  /** The step whose patches of sky are shown; null for none. */
+  skyOf: string | null;
 }
 
-const CLEAR: MaskDesk = { maskId: null, drawing: null, draft: [] };
+const CLEAR: MaskDesk = { maskId: null, drawing: null, draft: [], skyOf: null };
 
 export const createMaskDesk = () => createStore<MaskDesk>(() => CLEAR);
 
@@ -30,3 +32,7 @@ export function useDesk<T>(select: (desk: MaskDesk) => T): T {
 /** Opens a mask, or closes it. */
 export const openMask = (desk: ReturnType<typeof createMaskDesk>, maskId: string | null): void =>
   desk.setState({ ...CLEAR, maskId });
+
+/** Shows the patches of a step, or hides them. */
+export const openSky = (desk: ReturnType<typeof createMaskDesk>, skyOf: string | null): void =>
+  desk.setState({ ...CLEAR, skyOf });

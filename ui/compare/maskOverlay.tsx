@@ -8,13 +8,13 @@ import { ellipseCorners, findMaskKind, MOST_CORNERS } from "@/core/mask";
 import type { Raster } from "@/core/raster";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
-import { inverse, mapPoint } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import { changeMask } from "@/state/masks";
 import type { Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { useCrop } from "../viewer/useCrop";
 import type { CellView } from "./geometry";
+import { cellPlaces } from "./geometry";
 import { useDesk, useMaskDesk } from "./maskDesk";
 import { useLaneTreatment } from "./useTreatment";
 
@@ -86,24 +86,6 @@ function paintMask(canvas: HTMLCanvasElement, { width, height, planes: [values] 
   context.putImageData(image, 0, 0);
 }
 
-/** Places between the project's coordinates and px of a cell. */
-function places({ left, top, scale, onto }: CellView, toPicture: Warp) {
-  const back = inverse(toPicture);
-  const backFromGrid = onto && inverse(onto);
-  return {
-    toCell: ([x, y]: Corner): Corner => {
-      const own = mapPoint(toPicture, x, y);
-      const [u, v] = onto ? mapPoint(onto, ...own) : own;
-      return [(u + 0.5 - left) * scale, (v + 0.5 - top) * scale];
-    },
-    toProject: (px: number, py: number): Corner => {
-      const [u, v] = [left + px / scale - 0.5, top + py / scale - 0.5];
-      const own = backFromGrid ? mapPoint(backFromGrid, u, v) : ([u, v] as const);
-      return mapPoint(back, own[0], own[1]);
-    },
-  };
-}
-
 /** Nearer corners, in px of the screen, than these are not kept of a line drawn free hand. */
 const LEAST_PX = 3;
 
@@ -114,7 +96,7 @@ function Outlines({ mask, toPicture, view }: { mask: Mask; toPicture: Warp; view
   const drawing = useDesk((state) => state.drawing);
   const draft = useDesk((state) => state.draft);
   const held = useRef<{ handle: number; part: number; last: Corner } | null>(null);
-  const { toCell, toProject } = places(view, toPicture);
+  const { toCell, toProject } = cellPlaces(view, toPicture);
   const isDrawing = drawing !== null && drawing < mask.parts.length;
   const way = isDrawing ? findMaskKind(mask.parts[drawing].kind)?.drawn : null;
   const at = (event: PointerEvent): Corner => {

@@ -2,7 +2,7 @@
 
 import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
-import { duplicateLane, keepRung, removeLane, rungsOf } from "@/state/board";
+import { duplicateLane, keepRung, removeLane, rungsOf, stepOfBoard } from "@/state/board";
 import { projectToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
@@ -76,6 +76,8 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
   const [cropMs, setCropMs] = useState<number | null>(null);
   const maskId = useDesk((desk) => desk.maskId);
   const mask = board.masks.find(({ id }) => id === maskId) ?? null;
+  const skyOf = useDesk((desk) => desk.skyOf);
+  const sky = useMemo(() => stepOfBoard(board, skyOf), [board, skyOf]);
   const isRung = rungValue !== undefined;
   const field = board.ladder?.field;
   return (
@@ -132,6 +134,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
               toPicture={toPicture}
               project={first.facts}
               mask={mask}
+              sky={sky}
               view={board.view}
               curves={curves}
               before={before}

@@ -5,6 +5,7 @@ import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
+import { stepOfBoard } from "@/state/board";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
@@ -12,6 +13,7 @@ import { useCrop } from "../viewer/useCrop";
 import { usePainted } from "../viewer/usePainted";
 import { useDesk } from "./maskDesk";
 import { MaskOverlay } from "./maskOverlay";
+import { SkyOverlay } from "./skyOverlay";
 import { useLaneTreatment } from "./useTreatment";
 
 /** The column less its padding and border: a pixel more makes it scroll. */
@@ -50,6 +52,8 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const canvas = usePainted(shown?.raster ?? null, curves);
   const maskId = useDesk((desk) => desk.maskId);
   const mask = board.masks.find(({ id }) => id === maskId);
+  const skyOf = useDesk((desk) => desk.skyOf);
+  const sky = useMemo(() => stepOfBoard(board, skyOf), [board, skyOf]);
   const [dragging, setDragging] = useState<string | null>(null);
   /** The place of the project nearest to one, on the stack: a spot does not leave the picture. */
   const within = (x: number, y: number) => {
@@ -95,6 +99,14 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
           toPicture={toStack}
           view={{ left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null }}
           affinity="overview"
+        />
+      ) : null}
+      {sky ? (
+        <SkyOverlay
+          {...sky}
+          toPicture={toStack}
+          project={stack.facts}
+          view={{ left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null }}
         />
       ) : null}
       {board.spots.map((spot, i) => {

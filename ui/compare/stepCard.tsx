@@ -20,6 +20,7 @@ import { NumberField, NumberSetting } from "../kit/setting";
 import { focusSetting } from "./focusSetting";
 import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
+import { SkyPanel } from "./skyPanel";
 import { StrengthFigure } from "./strengthFigure";
 
 const MODE_WORDS: Record<ChannelMode, string> = {
@@ -168,6 +169,9 @@ export function StepCard({
           ) : null}
         </div>
       ))}
+      {operation?.needs.some((id) => id === "grain") ? (
+        <SkyPanel board={board} lane={lane} step={step} index={index} onChange={change} />
+      ) : null}
       <MaskChoice board={board} lane={lane} step={step} latency={latency} onChange={change} />
       <NumberSetting
         label="Blend"

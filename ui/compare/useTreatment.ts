@@ -1,11 +1,11 @@
 "use client";
 
 import { useEffect, useMemo, useState } from "react";
+import { placedStep } from "@/core/chain";
 import { Stopped } from "@/core/job";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
 import type { Warp } from "@/core/register";
-import { placedMask } from "@/core/mask";
 import type { Subject } from "@/state/facts";
 import { projectToStack } from "@/state/stackFrames";
 import type { Lane, StackRecord } from "@/storage";
@@ -71,10 +71,7 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
   return { stack, steps, treatment, settling: known !== null && !known.settled, error };
 }
 
-/** Steps as they are on the pixels of a stack: without what only the screen needs, so that equal steps are equal, their masks' outlines moved from the project's coordinates. */
+/** Steps as they are on the pixels of a stack: without what only the screen needs, so that equal steps are equal, their masks' outlines and patches of sky moved from the project's coordinates. */
 export function stepsOnStack(steps: Lane["steps"], toStack: Warp | null): Treatment["steps"] {
-  return steps.map(({ id: _id, ...step }) => ({
-    ...step,
-    mask: step.mask && toStack ? placedMask(step.mask, toStack) : step.mask,
-  }));
+  return steps.map(({ id: _id, ...step }) => (toStack ? placedStep(step, toStack) : step));
 }

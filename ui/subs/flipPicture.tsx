@@ -1,6 +1,8 @@
 "use client";
 
 import { useMemo, useState } from "react";
+import type { FrameUnit } from "@/core/formats";
+import { levelUnit } from "../kit/format";
 import { useKeys } from "../kit/useKeys";
 import type { StretchParams } from "@/core/operations";
 import { stretchCurves } from "@/core/operations";
@@ -8,7 +10,7 @@ import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import type { Look } from "../viewer/viewerFrame";
 import { ViewerFrame } from "../viewer/viewerFrame";
-import { PatchOverlay } from "./patchOverlay";
+import { PatchOverlay } from "../viewer/patchOverlay";
 import type { Prepared } from "./useFlip";
 import { useFlip } from "./useFlip";
 
@@ -59,8 +61,7 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
           {judging.patches && reference ? (
             <PatchOverlay
               patches={patches}
-              levels={current.patches?.levels ?? []}
-              unit={current.unit}
+              captions={patches.map((_, k) => levelWords(current.patches?.levels[k] ?? null, current.unit))}
               toScreen={toScreen}
               scale={scale}
               size={size}
@@ -72,6 +73,12 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
       )}
     />
   );
+}
+
+/** A level of a frame with its unit; … while it is not known. */
+function levelWords(level: number | null, unit: FrameUnit): string {
+  const shown = levelUnit(unit);
+  return level === null ? "…" : `${(level * shown.scale).toFixed(1)} ${shown.unit}`;
 }
 
 type ToScreen = (x: number, y: number) => [number, number];

@@ -44,6 +44,7 @@ const treatment = (strength: number): Treatment => ({
       channels: "together",
       blend: 1,
       mask: null,
+      sky: null,
       on: true,
     },
   ],

@@ -1,24 +1,21 @@
 "use client";
 
 import { useState } from "react";
-import type { FrameUnit } from "@/core/formats";
-import { levelUnit } from "../kit/format";
 import type { SkyPatch } from "@/core/measure";
-import { useDrag } from "../viewer/useDrag";
+import { useDrag } from "./useDrag";
 
 interface Props {
   patches: SkyPatch[];
-  /** Median of the current frame in each patch, in its samples; missing where it is not known yet. */
-  levels: (number | null)[];
-  unit: FrameUnit;
+  /** What stands under each patch. */
+  captions: string[];
   toScreen: (x: number, y: number) => [number, number];
   scale: number;
   size: { width: number; height: number };
   onChange: (patches: SkyPatch[]) => void;
 }
 
-/** Patches of empty sky, marked by the ticks of their corners: dragged to where they shall be, their level beside them; a double click removes one. */
-export function PatchOverlay({ patches, levels, onChange, ...view }: Props) {
+/** Patches of empty sky, marked by the ticks of their corners: dragged to where they shall be, a caption beneath; a double click removes one. */
+export function PatchOverlay({ patches, captions, onChange, ...view }: Props) {
   return (
     <>
       {patches.map((patch, i) => (
@@ -27,7 +24,7 @@ export function PatchOverlay({ patches, levels, onChange, ...view }: Props) {
           {...view}
           patch={patch}
           number={i + 1}
-          level={levels[i] ?? null}
+          caption={captions[i] ?? ""}
           onMove={(at) => onChange(patches.map((other) => (other.id === patch.id ? { ...patch, ...at } : other)))}
           onRemove={() => onChange(patches.filter(({ id }) => id !== patch.id))}
         />
@@ -36,15 +33,15 @@ export function PatchOverlay({ patches, levels, onChange, ...view }: Props) {
   );
 }
 
-interface PatchProps extends Pick<Props, "unit" | "toScreen" | "scale" | "size"> {
+interface PatchProps extends Pick<Props, "toScreen" | "scale" | "size"> {
   patch: SkyPatch;
   number: number;
-  level: number | null;
+  caption: string;
   onMove: (at: { x: number; y: number }) => void;
   onRemove: () => void;
 }
 
-function Patch({ patch, number, level, unit, toScreen, scale, size, onMove, onRemove }: PatchProps) {
+function Patch({ patch, number, caption, toScreen, scale, size, onMove, onRemove }: PatchProps) {
   const [dragged, setDragged] = useState<{ x: number; y: number } | null>(null);
   const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
   const within = (x: number, y: number) => ({ x: clamp(x, size.width), y: clamp(y, size.height) });
@@ -60,7 +57,6 @@ function Patch({ patch, number, level, unit, toScreen, scale, size, onMove, onRe
   const at = dragged ?? patch;
   const [x, y] = toScreen(at.x, at.y);
   const side = Math.max(8, patch.side * scale);
-  const shown = levelUnit(unit);
   return (
     <div
       role="button"
@@ -97,7 +93,7 @@ function Patch({ patch, number, level, unit, toScreen, scale, size, onMove, onRe
         />
       ))}
       <span className="figures absolute top-full left-1/2 mt-0.5 -translate-x-1/2 text-xs whitespace-nowrap text-[#c8c8c8] [text-shadow:0_0_3px_#000]">
-        {level === null ? "…" : `${(level * shown.scale).toFixed(1)} ${shown.unit}`}
+        {caption}
       </span>
     </div>
   );

@@ -1,0 +1,16 @@
+import type { SkyReadout } from "@/core/chain";
+import { skyReadout as measure } from "@/core/chain";
+import type { SkyPatch } from "@/core/measure";
+import type { Treatment } from "./crop";
+import type { Task } from "./task";
+
+/** What varies in patches of sky before and after a step of a treatment; null where none lies on the picture. */
+export const skyReadout: Task<{ treatment: Treatment; index: number; patches: SkyPatch[] }, SkyReadout | null> = async (
+  { treatment, index, patches },
+  shop,
+) => {
+  const { picture, fill, fullScale, steps, facts } = treatment;
+  const input = { picture: await shop.frames.open(picture), halves: null, fill, fullScale };
+  const known = facts.map((ids) => shop.facts.valuesOf(ids));
+  return measure(input, steps, known, index, patches, shop.job);
+};

@@ -1,0 +1,245 @@
+"use client";
+
+import { Eye, EyeOff, Plus, RotateCcw } from "lucide-react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { SkyReadout, StepSky } from "@/core/chain";
+import { domainAfter, electronsOfNoise, MOST_PATCHES, placedStep } from "@/core/chain";
+import { aduPerSample } from "@/core/formats";
+import type { SkyPatch } from "@/core/measure";
+import { IDENTITY, inverse } from "@/core/register";
+import { PRIORITY } from "@/engine/pool";
+import { projectToStack } from "@/state/stackFrames";
+import type { Board, Lane, LaneStep, StackRecord } from "@/storage";
+import { hasHalves } from "@/storage";
+import { useProject, useSession } from "../frame/session";
+import { IconButton } from "../kit/button";
+import { Choice } from "../kit/choice";
+import { fixed, levelUnit } from "../kit/format";
+import { openSky, useDesk, useMaskDesk } from "./maskDesk";
+import { useLaneTreatment } from "./useTreatment";
+
+interface Props {
+  board: Board;
+  lane: Lane;
+  step: LaneStep;
+  index: number;
+  onChange: (part: Partial<LaneStep>, group: string) => void;
+}
+
+/** Where a step takes its noise from; beneath, while its patches are shown, the noise in them before and after it. */
+export function SkyPanel({ board, lane, step, index, onChange }: Props) {
+  const desk = useMaskDesk();
+  const isOpen = useDesk(({ skyOf }) => skyOf === step.id);
+  const { stack } = useLaneTreatment(lane);
+  const { patches } = useSkyPatches(lane, step);
+  const setSky = (sky: StepSky | null) => onChange({ sky }, `${step.id}.sky`);
+  return (
+    <>
+      <div className="flex items-center gap-1.5 py-1" data-setting="sky">
+        <span className="flex-1 text-quiet">Noise from</span>
+        <Choice
+          label="Where the noise is told from"
+          help="Where the step takes the noise from: the halves, or what varies in patches of sky"
+          value={step.sky?.tellNoise ? "patches" : "halves"}
+          options={[
+            { value: "halves", label: stack && !hasHalves(stack) ? "finest detail" : "the halves" },
+            { value: "patches", label: "sky patches" },
+          ]}
+          onChange={(from) => {
+            if (from === "halves") return setSky(step.sky && { ...step.sky, tellNoise: false });
+            if (patches.length === 0) return;
+            setSky({ patches, tellNoise: true });
+            openSky(desk, step.id);
+          }}
+        />
+        <IconButton
+          label={isOpen ? "Hide the sky patches" : "Show the sky patches and the noise in them"}
+          help="Shows the sky patches on all crops, and the noise in them before and after the step"
+          onClick={() => openSky(desk, isOpen ? null : step.id)}
+        >
+          {isOpen ? <EyeOff size={14} /> : <Eye size={14} />}
+        </IconButton>
+      </div>
+      {isOpen && stack ? (
+        <div className="mb-1 rounded bg-page p-1.5 text-sm" data-testid="sky-panel">
+          <div className="flex items-center gap-1 text-quiet">
+            <span className="flex-1">
+              {step.sky ? `${patches.length} sky patches` : `${patches.length} sky patches, as found`}
+            </span>
+            <IconButton
+              label="Add a sky patch in the middle of the first spot"
+              disabled={board.spots.length === 0 || patches.length >= MOST_PATCHES}
+              onClick={() => {
+                const { x, y } = board.spots[0];
+                const { panX, panY } = board.view;
+                const added = { id: crypto.randomUUID(), x: x + panX, y: y + panY, side: patches[0]?.side ?? 48 };
+                setSky({ patches: [...patches, added], tellNoise: step.sky?.tellNoise ?? false });
+              }}
+            >
+              <Plus size={14} />
+            </IconButton>
+            <IconButton
+              label="Patches as they are found: star-free, flat and dark"
+              disabled={step.sky === null}
+              onClick={() => setSky(null)}
+            >
+              <RotateCcw size={14} />
+            </IconButton>
+          </div>
+          <Readout lane={lane} index={index} stack={stack} />
+        </div>
+      ) : null}
+    </>
+  );
+}
+
+/** The patches of a step in the project's coordinates, and on the pixels of its stack: its own, or those that are found. */
+export function useSkyPatches(lane: Lane, step: LaneStep | null): { patches: SkyPatch[]; onStack: SkyPatch[] } {
+  const session = useSession();
+  const { stack, treatment } = useLaneTreatment(lane);
+  const first = useProject((state) => state.stacks[0] ?? null);
+  const [found, setFound] = useState<{ of: string; patches: SkyPatch[] } | null>(null);
+  const pictureId = treatment?.picture.id ?? null;
+  const subject = useRef(treatment);
+  subject.current = treatment;
+  useEffect(() => {
+    if (!subject.current || pictureId === null) return;
+    session.facts
+      .skyPatches(subject.current)
+      .then((patches) => setFound({ of: pictureId, patches }))
+      .catch(() => undefined); // stopped, or told under the crops
+  }, [session, pictureId]);
+  return useMemo(() => {
+    const warp = (first && stack && projectToStack(first, stack)) ?? IDENTITY;
+    const moved = (patches: SkyPatch[], by: typeof warp) =>
+      patches.length > 0 && step ? (placedStep({ ...step, mask: null, sky: { patches, tellNoise: false } }, by).sky?.patches ?? []) : []; // prettier-ignore
+    if (step?.sky) return { patches: step.sky.patches, onStack: moved(step.sky.patches, warp) };
+    const onStack = found?.of === pictureId ? (found?.patches ?? []) : [];
+    return { patches: moved(onStack, inverse(warp)), onStack };
+  }, [first, stack, step, found, pictureId]);
+}
+
+const CHANNEL_NAMES = ["R", "G", "B"];
+const SCALES_PX = [1, 2, 4, 8, 16];
+
+/** Noise in the patches: σ before and after, what is left of each scale; and how the noise that the step takes for true grows with the light. */
+function Readout({ lane, index, stack }: { lane: Lane; index: number; stack: StackRecord }) {
+  const readout = useReadout(lane, index);
+  if (!readout) return <p className="text-quiet">measuring …</p>;
+  const stretched = domainAfter(lane.steps.slice(0, index)) === "stretched";
+  const { unit, scale, digits } = stretched ? { unit: "of white", scale: 1, digits: 4 } : levelUnit(stack.facts.unit);
+  const { rows, noise } = readout;
+  const name = ({ of, channel }: (typeof rows)[number]) =>
+    of === "luminance" ? "light" : of === "chrominance" ? "colour" : rows.length === 1 ? "σ" : (CHANNEL_NAMES[channel] ?? `${channel + 1}`); // prettier-ignore
+  const line = (label: string, title: string, valueOf: (row: (typeof rows)[number]) => string) => (
+    <tr key={label} title={title}>
+      <th className="pr-1 text-left font-normal whitespace-nowrap text-quiet">{label}</th>
+      {rows.map((row) => (
+        <td key={name(row)} className="pl-1 text-right">
+          {valueOf(row)}
+        </td>
+      ))}
+    </tr>
+  );
+  return (
+    <>
+      <table className="figures w-full text-xs">
+        <thead>
+          <tr>
+            <th className="text-left font-normal text-quiet">{unit}</th>
+            {rows.map((row) => (
+              <th key={name(row)} className="pl-1 text-right font-normal text-quiet">
+                {name(row)}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {line("before", "σ in the patches before the step, all detail up to 32 px", ({ before }) =>
+            fixed(before.sigma * scale, digits),
+          )}
+          {line("after", "σ in the patches after the step, all detail up to 32 px", ({ after }) =>
+            fixed(after.sigma * scale, digits),
+          )}
+          {SCALES_PX.map((px, j) =>
+            line(`${px} px left`, `What is left of detail of about ${px} px`, ({ before, after }) =>
+              before.scales[j] > 0 ? `${Math.round((100 * after.scales[j]) / before.scales[j])} %` : "–",
+            ),
+          )}
+        </tbody>
+      </table>
+      {noise ? (
+        <NoiseWords noise={noise} stack={stack} stretched={stretched} scale={scale} digits={digits} unit={unit} />
+      ) : null}
+    </>
+  );
+}
+
+const FROM_WORDS = { halves: "the halves", picture: "the finest detail", patches: "the sky patches" };
+
+/** More than this many times apart, noise and header disagree. */
+const AGREES_WITHIN = 1.5;
+
+interface NoiseWordsProps {
+  noise: NonNullable<SkyReadout["noise"]>;
+  stack: StackRecord;
+  stretched: boolean;
+  scale: number;
+  digits: number;
+  unit: string;
+}
+
+function NoiseWords({ noise, stack, stretched, scale, digits, unit }: NoiseWordsProps) {
+  const { sigma, doubles, from } = noise;
+  const list = (values: (number | null)[]) =>
+    values.map((v) => (v === null ? "–" : fixed(v * scale, digits))).join(" · ");
+  const electrons = stretched ? null : electronsOf(noise, stack);
+  const header = stack.facts.unit.electronsPerAdu;
+  const isOff = electrons !== null && header !== null && Math.abs(Math.log(electrons / header)) > Math.log(AGREES_WITHIN); // prettier-ignore
+  return (
+    <p className="mt-1 text-xs text-quiet" data-testid="noise-model">
+      The step takes from {FROM_WORDS[from]}: σ {list(sigma)} {unit} in the dark
+      {doubles.some((v) => v !== null)
+        ? `; ${list(doubles)} ${unit} of light double the variance`
+        : ", the same in the light"}
+      .{electrons === null ? null : ` That is about ${fixed(electrons, 2)} e⁻ per ADU.`}
+      {electrons === null || header === null ? null : ` The header says ${fixed(header, 2)}.`}
+      {isOff ? <span className="text-warn"> The step goes by the noise, not by the header.</span> : null}
+    </p>
+  );
+}
+
+/** Electrons per ADU as the noise of a stack tells them; null where it is not known what it is a mean of. */
+function electronsOf({ perLight }: NonNullable<SkyReadout["noise"]>, { facts, report }: StackRecord): number | null {
+  const weights = report.subs.flatMap(({ used, weight }) => (used && weight ? weight[0] : []));
+  return electronsOfNoise(perLight, aduPerSample(facts.unit), weights, report.resampling?.noise ?? 1);
+}
+
+/** How long settings must rest before the patches are read. */
+const REST_MS = 300;
+
+function useReadout(lane: Lane, index: number): SkyReadout | null {
+  const session = useSession();
+  const { treatment, settling } = useLaneTreatment(lane);
+  const { onStack } = useSkyPatches(lane, lane.steps[index]);
+  const [readout, setReadout] = useState<SkyReadout | null>(null);
+  const key = treatment && !settling && onStack.length > 0 ? JSON.stringify([treatment.picture.id, treatment.steps.slice(0, index + 1), treatment.facts.slice(0, index + 1), onStack]) : null; // prettier-ignore
+  const latest = useRef({ treatment, onStack });
+  latest.current = { treatment, onStack };
+  useEffect(() => {
+    const { treatment: asked, onStack: patches } = latest.current;
+    if (key === null || !asked) return;
+    const abort = new AbortController();
+    const timer = setTimeout(() => {
+      session.pool
+        .run("skyReadout", { treatment: asked, index, patches }, { priority: PRIORITY.measure, signal: abort.signal })
+        .then(setReadout)
+        .catch(() => undefined); // stopped, or told under the crops
+    }, REST_MS);
+    return () => {
+      clearTimeout(timer);
+      abort.abort();
+    };
+  }, [session, key, index]);
+  return readout;
+}
