@@ -246,6 +246,24 @@ test("starting points set the strength; the halves tell what it leaves and which
   await waitFor(driver, "as before", async () => (await strength()) === before);
 });
 
+test("sky patches lie on the crops with the noise in them; moved they are the step's own, and its noise is told from them", async () => {
+  const { driver } = session;
+  await click(driver, "Show the sky patches and the noise in them");
+  const panel = () => textOf(driver, "[data-testid=sky-panel]");
+  await waitFor(driver, "the readout", async () => /before[\s\d.]+after/.test(await panel()), 60_000);
+  expect(await panel()).toMatch(/as found.*from the halves/s);
+  const before = await panel();
+  const patch = await see(driver, "[data-testid=spot-map] [aria-label='Sky patch 1']");
+  await patch.sendKeys(Key.ARROW_UP, Key.ARROW_UP);
+  await waitFor(driver, "its own", async () => !(await panel()).includes("as found"));
+  await (await see(driver, "button[aria-label='Where the noise is told from']")).click();
+  await (await driver.findElement(By.xpath("//*[@role='option'][.='sky patches']"))).click();
+  await waitFor(driver, "told", async () => (await panel()).includes("takes from the sky patches"), 60_000);
+  for (let k = 0; k < 3; k++) await click(driver, "Undo (Ctrl Z)");
+  await waitFor(driver, "as before", async () => (await panel()) === before, 60_000);
+  await click(driver, "Hide the sky patches");
+});
+
 test("a step acts in a mask that is drawn: inside as before, outside the untouched stack; it is shown on every crop", async () => {
   const { driver } = session;
   await cropsRest(driver);

@@ -21,6 +21,6 @@ export {
   placedStep,
 } from "./schema";
 export type { SkyReadout } from "./skyReadout";
-export { electronsOfNoise, READOUT_SCALES, skyReadout } from "./skyReadout";
+export { READOUT_SCALES, skyReadout } from "./skyReadout";
 export type { StrengthCurve } from "./strength";
 export { strengthCurve } from "./strength";

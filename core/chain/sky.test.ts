@@ -9,16 +9,7 @@ import type { Raster } from "../raster";
 import { createRaster, frameOfRaster } from "../raster";
 import { wasmKernels } from "../testing/fixtures";
 import type { ChainStep, StepFacts, StepSky } from "./index";
-import {
-  electronsOfNoise,
-  factsNeeded,
-  measureChain,
-  measureFacts,
-  newStep,
-  parseChain,
-  placedStep,
-  skyReadout,
-} from "./index";
+import { factsNeeded, measureChain, measureFacts, newStep, parseChain, placedStep, skyReadout } from "./index";
 
 const job = quietJob(wasmKernels());
 const SIZE = { width: 320, height: 256 };
@@ -124,9 +115,9 @@ test("the readout tells white noise scale by scale, and what a step leaves of it
   expect(await skyReadout(input, steps, facts, 0, [patch(9999, 9999)], job)).toBeNull();
 });
 
-test("electrons per ADU from the shot noise of a mean of subs", async () => {
+test("how noise grows with the light is told: shot noise doubles the variance of the dark at the light of the dark", async () => {
   const [gain, subs, ADU] = [0.8, 10, 65535];
-  // A wedge of light; each half is the mean of half of the subs, its variance that of so many electrons.
+  // A wedge of light on 200 ADU; each half is the mean of half of the subs, its variance that of so many electrons.
   const wedge = (seed: number, of: number): Raster => {
     const random = createRandom(seed);
     const raster = createRaster(SIZE.width, SIZE.height, 1);
@@ -141,12 +132,12 @@ test("electrons per ADU from the shot noise of a mean of subs", async () => {
   const input = inputOf(mean, [a, b]);
   const steps = [stepWith(null)];
   const readout = await skyReadout(input, steps, await measureChain(input, steps, job), 0, PATCHES, job);
-  const electrons = electronsOfNoise(readout?.noise?.perLight ?? [], ADU, new Array<number>(subs).fill(1), 1);
-  expect(electrons).toBeGreaterThan(0.9 * gain);
-  expect(electrons).toBeLessThan(1.1 * gain);
-  expect(electronsOfNoise([0], ADU, [1, 1], 1)).toBeNull();
-  // Weights 3 : 1 are as good as 1.6 subs.
-  expect(electronsOfNoise([1 / ADU], ADU, [3, 1], 1)).toBeCloseTo(1 / 1.6, 9);
+  const { sigma, doubles, from } = readout?.noise ?? { sigma: [], doubles: [], from: "" };
+  expect(from).toBe("halves");
+  // Its dark end is the first percentile of the wedge, some 260 ADU.
+  expect((sigma[0] * ADU) / Math.sqrt(260 / (gain * subs))).toBeCloseTo(1, 1);
+  expect(((doubles[0] ?? 0) * ADU) / 260).toBeGreaterThan(0.85);
+  expect(((doubles[0] ?? 0) * ADU) / 260).toBeLessThan(1.15);
 });
 
 test("patches move with the sky onto another stack, are part of the chain file, and of what a fact is known by", () => {

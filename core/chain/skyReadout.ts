@@ -8,7 +8,6 @@ import {
   growRegion,
   intersectRegions,
   meanPlane,
-  medianInPlace,
   rasterOf,
   relativeTo,
   robustSpread,
@@ -33,12 +32,11 @@ interface Spread {
 export interface SkyReadout {
   /** A row for each channel; where there are three, two more for their mean and for what differs from it. */
   rows: { of: "channel" | "luminance" | "chrominance"; channel: number; before: Spread; after: Spread }[];
-  /** How the step's noise grows with the light, by channel of its mode: σ in the dark, and how far above it the light doubles the variance (null where it does not), and how much variance a unit of light adds by its shot noise alone; null where the step asks for no noise. */
+  /** How the step's noise grows with the light, by channel of its mode: σ in the dark, and how far above it the light doubles the variance (null where it does not); null where the step asks for no noise. */
   noise: {
     from: "halves" | "picture" | "patches";
     sigma: number[];
     doubles: (number | null)[];
-    perLight: number[];
   } | null;
   /** Patches that lie on the picture. */
   patches: number;
@@ -124,7 +122,6 @@ function grainOf(step: ReadyStep | undefined): SkyReadout["noise"] {
     from: known[0].from,
     sigma: models.map(({ a }) => Math.sqrt(a)),
     doubles: models.map(doublingLight),
-    perLight: models.map(({ b }) => b),
   };
 }
 
@@ -132,23 +129,4 @@ function grainOf(step: ReadyStep | undefined): SkyReadout["noise"] {
 function doublingLight({ a, b, c }: NoiseModel): number | null {
   if (c > 0) return (Math.sqrt(b * b + 4 * a * c) - b) / (2 * c);
   return b > 0 ? a / b : null;
-}
-
-/**
- * Electrons per ADU that the shot noise of a mean of subs tells: a light of L ADU has the variance k L/(g n) ADU², g the electrons per ADU, n the subs that it is as good as (all alike: their number; weighted:
- * (Σ w)²/Σ w²), k what resampling leaves of a sub's variance. `perLight` is that variance over L, in samples; null for none. About: subs that were scaled to one another, demosaicing and flats change it.
- * Source: photon transfer, Janesick 2001, 2.2.
- */
-export function electronsOfNoise(
-  perLight: readonly number[],
-  aduPerSample: number,
-  weights: readonly number[],
-  resamplingNoise: number,
-): number | null {
-  const told = perLight.filter((v) => v > 0);
-  const sum = weights.reduce((a, w) => a + w, 0);
-  const squares = weights.reduce((a, w) => a + w * w, 0);
-  if (told.length === 0 || !(squares > 0)) return null;
-  const perAdu = medianInPlace(Float64Array.from(told)) * aduPerSample;
-  return resamplingNoise ** 2 / (perAdu * (sum ** 2 / squares));
 }

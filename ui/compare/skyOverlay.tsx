@@ -10,6 +10,9 @@ import type { CellView } from "./geometry";
 import { cellPlaces } from "./geometry";
 import { useSkyPatches } from "./skyPanel";
 
+/** Px of the screen from which on a patch has room for its name. */
+const ROOMY = 30;
+
 interface Props {
   lane: Lane;
   step: LaneStep;
@@ -33,7 +36,7 @@ export function SkyOverlay({ lane, step, toPicture, project, view }: Props) {
   return (
     <PatchOverlay
       patches={patches}
-      captions={patches.map((_, k) => `sky ${k + 1}`)}
+      captions={patches.map(({ side }, k) => (side * view.scale > ROOMY ? `sky ${k + 1}` : ""))}
       toScreen={(x, y) => toCell([x, y]) as [number, number]}
       scale={view.scale}
       size={project}

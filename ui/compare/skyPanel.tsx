@@ -3,8 +3,7 @@
 import { Eye, EyeOff, Plus, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { SkyReadout, StepSky } from "@/core/chain";
-import { domainAfter, electronsOfNoise, MOST_PATCHES, placedStep } from "@/core/chain";
-import { aduPerSample } from "@/core/formats";
+import { domainAfter, MOST_PATCHES, placedStep } from "@/core/chain";
 import type { SkyPatch } from "@/core/measure";
 import { IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
@@ -124,7 +123,7 @@ const SCALES_PX = [1, 2, 4, 8, 16];
 
 /** Noise in the patches: σ before and after, what is left of each scale; and how the noise that the step takes for true grows with the light. */
 function Readout({ lane, index, stack }: { lane: Lane; index: number; stack: StackRecord }) {
-  const readout = useReadout(lane, index);
+  const { readout, isStale } = useReadout(lane, index);
   if (!readout) return <p className="text-quiet">measuring …</p>;
   const stretched = domainAfter(lane.steps.slice(0, index)) === "stretched";
   const { unit, scale, digits } = stretched ? { unit: "of white", scale: 1, digits: 4 } : levelUnit(stack.facts.unit);
@@ -142,7 +141,7 @@ function Readout({ lane, index, stack }: { lane: Lane; index: number; stack: Sta
     </tr>
   );
   return (
-    <>
+    <div className={isStale ? "opacity-40" : ""}>
       <table className="figures w-full text-xs">
         <thead>
           <tr>
@@ -161,68 +160,56 @@ function Readout({ lane, index, stack }: { lane: Lane; index: number; stack: Sta
           {line("after", "σ in the patches after the step, all detail up to 32 px", ({ after }) =>
             fixed(after.sigma * scale, digits),
           )}
+          <tr>
+            <th colSpan={rows.length + 1} className="pt-1 text-left font-normal text-quiet">
+              left of detail by its size, %
+            </th>
+          </tr>
           {SCALES_PX.map((px, j) =>
-            line(`${px} px left`, `What is left of detail of about ${px} px`, ({ before, after }) =>
-              before.scales[j] > 0 ? `${Math.round((100 * after.scales[j]) / before.scales[j])} %` : "–",
+            line(`${px} px`, `What is left of detail of about ${px} px, in %`, ({ before, after }) =>
+              before.scales[j] > 0 ? String(Math.round((100 * after.scales[j]) / before.scales[j])) : "–",
             ),
           )}
         </tbody>
       </table>
-      {noise ? (
-        <NoiseWords noise={noise} stack={stack} stretched={stretched} scale={scale} digits={digits} unit={unit} />
-      ) : null}
-    </>
+      {noise ? <NoiseWords noise={noise} scale={scale} digits={digits} unit={unit} /> : null}
+    </div>
   );
 }
 
 const FROM_WORDS = { halves: "the halves", picture: "the finest detail", patches: "the sky patches" };
 
-/** More than this many times apart, noise and header disagree. */
-const AGREES_WITHIN = 1.5;
-
 interface NoiseWordsProps {
   noise: NonNullable<SkyReadout["noise"]>;
-  stack: StackRecord;
-  stretched: boolean;
   scale: number;
   digits: number;
   unit: string;
 }
 
-function NoiseWords({ noise, stack, stretched, scale, digits, unit }: NoiseWordsProps) {
+function NoiseWords({ noise, scale, digits, unit }: NoiseWordsProps) {
   const { sigma, doubles, from } = noise;
   const list = (values: (number | null)[]) =>
     values.map((v) => (v === null ? "–" : fixed(v * scale, digits))).join(" · ");
-  const electrons = stretched ? null : electronsOf(noise, stack);
-  const header = stack.facts.unit.electronsPerAdu;
-  const isOff = electrons !== null && header !== null && Math.abs(Math.log(electrons / header)) > Math.log(AGREES_WITHIN); // prettier-ignore
   return (
     <p className="mt-1 text-xs text-quiet" data-testid="noise-model">
       The step takes from {FROM_WORDS[from]}: σ {list(sigma)} {unit} in the dark
       {doubles.some((v) => v !== null)
         ? `; ${list(doubles)} ${unit} of light double the variance`
         : ", the same in the light"}
-      .{electrons === null ? null : ` That is about ${fixed(electrons, 2)} e⁻ per ADU.`}
-      {electrons === null || header === null ? null : ` The header says ${fixed(header, 2)}.`}
-      {isOff ? <span className="text-warn"> The step goes by the noise, not by the header.</span> : null}
+      .
     </p>
   );
-}
-
-/** Electrons per ADU as the noise of a stack tells them; null where it is not known what it is a mean of. */
-function electronsOf({ perLight }: NonNullable<SkyReadout["noise"]>, { facts, report }: StackRecord): number | null {
-  const weights = report.subs.flatMap(({ used, weight }) => (used && weight ? weight[0] : []));
-  return electronsOfNoise(perLight, aduPerSample(facts.unit), weights, report.resampling?.noise ?? 1);
 }
 
 /** How long settings must rest before the patches are read. */
 const REST_MS = 300;
 
-function useReadout(lane: Lane, index: number): SkyReadout | null {
+/** The readout of a step's patches; stale while that of other settings stands there. */
+function useReadout(lane: Lane, index: number): { readout: SkyReadout | null; isStale: boolean } {
   const session = useSession();
   const { treatment, settling } = useLaneTreatment(lane);
   const { onStack } = useSkyPatches(lane, lane.steps[index]);
-  const [readout, setReadout] = useState<SkyReadout | null>(null);
+  const [known, setKnown] = useState<{ key: string; readout: SkyReadout | null } | null>(null);
   const key = treatment && !settling && onStack.length > 0 ? JSON.stringify([treatment.picture.id, treatment.steps.slice(0, index + 1), treatment.facts.slice(0, index + 1), onStack]) : null; // prettier-ignore
   const latest = useRef({ treatment, onStack });
   latest.current = { treatment, onStack };
@@ -233,7 +220,7 @@ function useReadout(lane: Lane, index: number): SkyReadout | null {
     const timer = setTimeout(() => {
       session.pool
         .run("skyReadout", { treatment: asked, index, patches }, { priority: PRIORITY.measure, signal: abort.signal })
-        .then(setReadout)
+        .then((readout) => setKnown({ key, readout }))
         .catch(() => undefined); // stopped, or told under the crops
     }, REST_MS);
     return () => {
@@ -241,5 +228,5 @@ function useReadout(lane: Lane, index: number): SkyReadout | null {
       abort.abort();
     };
   }, [session, key, index]);
-  return readout;
+  return { readout: known?.readout ?? null, isStale: known?.key !== key };
 }

@@ -6,7 +6,7 @@ import type { PatchKernels } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
 interface Exports extends WasmModule {
-  nonLocalStep(...numbers: number[]): void;
+  nonLocalPair(...numbers: number[]): void;
   nonLocalEnd(...numbers: number[]): void;
   bilateralInto(...numbers: number[]): void;
 }
@@ -24,18 +24,18 @@ export function patchesWasm(module: WasmModule): PatchKernels {
       checkPlane(plane, width, height);
       const { grown, pitch, first } = withMargin(plane, width, height, patch + search);
       const arena = openArena(wasm);
-      const own = pitchFor(width + 2 * patch + 8);
+      const own = pitchFor(width + search + 2 * patch + 8);
       const src = arena.take(grown.length + 16);
       const [sums, weights, most] = [0, 1, 2].map(() => arena.take(own * height));
-      const ring = arena.take((2 * patch + 2) * own + 16);
+      const ring = arena.take((4 * patch + 4) * own + 16);
       arena.ensure();
       arena.writeFloats(src, grown);
       for (const at of [sums, weights, most]) arena.zero(at, own * height);
       const shared = [src + first, pitch, width, height] as const;
-      for (let dy = -search; dy <= search; dy++)
+      for (let dy = 0; dy <= search; dy++)
         for (let dx = -search; dx <= search; dx++)
-          if (dx !== 0 || dy !== 0)
-            wasm.nonLocalStep(...shared, dx, dy, patch, -1 / (h * h), spared, sums, weights, most, own, ring);
+          if (dy > 0 || dx > 0)
+            wasm.nonLocalPair(...shared, dx, dy, patch, -1 / (h * h), spared, sums, weights, most, own, ring);
       wasm.nonLocalEnd(...shared, sums, weights, most, own);
       return arena.read(sums, width, height, own);
     },
