@@ -3,7 +3,7 @@ import type { JobHandle } from "../job";
 import type { Parameters } from "../parameters";
 import type { Raster } from "../raster";
 
-export type OperationGroup = "noise" | "deconvolve" | "stretch";
+export type OperationGroup = "noise" | "deconvolve" | "detail" | "stretch";
 /** What samples are: proportional to light, or made for the eye. "either": an operation takes both, or leaves a picture what it is. */
 export type Domain = "linear" | "stretched" | "either";
 

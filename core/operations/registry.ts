@@ -1,5 +1,8 @@
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { starsApart } from "./deconvolve/starsApart";
+import { bySize } from "./detail/bySize";
+import { localContrast } from "./detail/localContrast";
+import { unsharpMask } from "./detail/unsharpMask";
 import { level } from "./level";
 import { adaptiveMedian } from "./noise/adaptiveMedian";
 import { bilateral } from "./noise/bilateral";
@@ -28,6 +31,9 @@ export const OPERATIONS: readonly AnyOperation[] = [
   gaussian,
   starsApart,
   richardsonLucy,
+  bySize,
+  unsharpMask,
+  localContrast,
   arcsinhStretch,
 ];
 

@@ -1,10 +1,10 @@
-import type { FactId, Facts, GrainFact } from "../../facts";
-import { componentsOf, fromComponents, stabilisedRaster } from "../../facts";
+import type { FactId, Facts } from "../../facts";
 import type { JobHandle } from "../../job";
-import { bandCovariance, drawPoints, findPoints, POINTS_HALO, stabiliser } from "../../measure";
+import { bandCovariance, POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
-import { choice, parameters, slider, tick } from "../../parameters";
-import type { Raster } from "../../raster";
+import { choice, parameters, slider } from "../../parameters";
+import type { EvenPlane } from "../even";
+import { spared, throughEven } from "../even";
 import type { ChannelMode, Operation, Shares } from "../operation";
 
 const share = (label: string, hint: string, levers: string | readonly string[], ofColour = true) => ({
@@ -54,38 +54,9 @@ const shared = {
     step: 0.01,
     default: 0,
   }),
-  keepPoints: tick({
-    label: "Keep points",
-    hint: "Stars, down to the faint ones, are set aside before and put back as they were after",
-    default: true,
-  }),
-  pointSnr: {
-    ...slider({
-      label: "Points from",
-      hint: "How clearly a point must stand above the noise to be kept; lower keeps fainter stars, and some grains of noise",
-      unit: "σ",
-      min: 3,
-      max: 10,
-      step: 0.1,
-      default: 4,
-    }),
-    when: { name: "keepPoints", is: "true" },
-  },
+  ...spared,
 };
 type Shared = ValuesOf<typeof shared>;
-
-/** A component of the picture (core/facts/components.ts) whose noise is even: σ 1 everywhere, its neighbours alike by `covariance` (grain.ts). */
-export interface EvenPlane {
-  plane: Float32Array;
-  width: number;
-  height: number;
-  /** Where its first pixel lies in the picture. */
-  x: number;
-  y: number;
-  /** Which component it is. */
-  index: number;
-  covariance: readonly number[];
-}
 
 /** An approach to noise: what it takes for the picture, given a plane of even noise. */
 interface Approach<F extends Record<string, Field>, I extends FactId> {
@@ -143,21 +114,12 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
       const { leastGrain = 0, mottle = 0 } = params as Partial<Shared>;
       const isNoisy = grain.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
-      const { width, height } = region;
-      const components = componentsOf(stabilisedRaster(region, grain.models));
-      const points = pointsOf(components, region, params, grain, psf, job);
-      if (points) drawPoints(components, width, height, points.found, points.shape, -1);
-      const cleaned: Float32Array[] = [];
-      for (const [index, plane] of components.entries()) {
-        await job.breathe();
-        const covariance = grain.covariance[index];
-        const even = { plane, width, height, x, y, index, covariance };
-        const smooth = withoutMottle(even, clean(even, params, facts as Facts<I>, job), mottle, job);
-        cleaned.push(withGrain(even, smooth, leastGrain, job));
-        job.progress((index + 1) / components.length);
-      }
-      if (points) drawPoints(cleaned, width, height, points.found, points.shape, 1);
-      return unevened(region, fromComponents(cleaned, width, height), grain);
+      const cleaned = await throughEven(region, params, { grain, psf }, job, { x, y }, (even) =>
+        withGrain(even, withoutMottle(even, clean(even, params, facts as Facts<I>, job), mottle, job), leastGrain, job),
+      );
+      // Channels without noise as they came.
+      const planes = cleaned.planes.map((plane, c) => (grain.models[c].a > 0 ? plane : region.planes[c]));
+      return { ...region, planes };
     },
   };
 }
@@ -237,23 +199,4 @@ function withGrain(
     const rms = Math.sqrt(Math.max(0, taken[i]));
     return rms > most ? v + (1 - most / rms) * (plane[i] - v) : v;
   });
-}
-
-function pointsOf(
-  components: Float32Array[],
-  { width, height }: Raster,
-  { keepPoints, pointSnr }: Shared,
-  { covariance }: GrainFact,
-  { fwhmPx, beta }: Facts<"psf">["psf"],
-  job: JobHandle,
-) {
-  if (!keepPoints || fwhmPx === null || beta === null) return null;
-  const shape = { fwhmPx, beta };
-  return { shape, found: findPoints(components, width, height, shape, covariance[0], pointSnr, job.kernels) };
-}
-
-/** The cleaned picture, its noise uneven again; channels without noise as they came. */
-function unevened(region: Raster, even: Raster, { models }: GrainFact): Raster {
-  const planes = region.planes.map((before, c) => stabiliser(models[c])?.back(even.planes[c]) ?? before);
-  return { ...region, planes };
 }

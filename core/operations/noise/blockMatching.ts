@@ -2,7 +2,7 @@ import type { JobHandle } from "../../job";
 import { BLOCK, COSINES } from "../../kernels";
 import { REACH } from "../../measure";
 import { choice, slider } from "../../parameters";
-import type { EvenPlane } from "./approach";
+import type { EvenPlane } from "../even";
 import { noiseApproach } from "./approach";
 import { keepDetail, MIXTURE_REACH, mixtureOf } from "./mixtureShrinkage";
 

@@ -3,7 +3,7 @@ import { MIXTURE_SCALES } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { MixtureBand } from "../../kernels";
 import { slider } from "../../parameters";
-import type { EvenPlane } from "./approach";
+import type { EvenPlane } from "../even";
 import { noiseApproach } from "./approach";
 
 /** Logarithms of the strengths that the signal may have at a place, evenly; as many as tell it to 0.05 dB. */

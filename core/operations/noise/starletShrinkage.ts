@@ -2,7 +2,7 @@ import { NOISE_SCALES } from "../../facts";
 import { bandCovariance } from "../../measure";
 import type { JobHandle } from "../../job";
 import { choice, slider } from "../../parameters";
-import type { EvenPlane } from "./approach";
+import type { EvenPlane } from "../even";
 import { noiseApproach } from "./approach";
 
 /**

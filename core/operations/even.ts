@@ -1,0 +1,87 @@
+import type { Facts, GrainFact } from "../facts";
+import { componentsOf, fromComponents, stabilisedRaster } from "../facts";
+import type { JobHandle } from "../job";
+import { drawPoints, findPoints, stabiliser } from "../measure";
+import type { ValuesOf } from "../parameters";
+import { slider, tick } from "../parameters";
+import type { Raster } from "../raster";
+import type { Place } from "./operation";
+
+/** What operations that set stars aside have, in the same words. */
+export const spared = {
+  keepPoints: tick({
+    label: "Keep points",
+    hint: "Stars, down to the faint ones, are set aside before and put back as they were after",
+    default: true,
+  }),
+  pointSnr: {
+    ...slider({
+      label: "Points from",
+      hint: "How clearly a point must stand above the noise to be kept; lower keeps fainter stars, and some grains of noise",
+      unit: "σ",
+      min: 3,
+      max: 10,
+      step: 0.1,
+      default: 4,
+    }),
+    when: { name: "keepPoints", is: "true" },
+  },
+};
+
+/** A component of the picture (core/facts/components.ts) whose noise is even: σ 1 everywhere, its neighbours alike by `covariance` (grain.ts). */
+export interface EvenPlane {
+  plane: Float32Array;
+  width: number;
+  height: number;
+  /** Where its first pixel lies in the picture. */
+  x: number;
+  y: number;
+  /** Which component it is. */
+  index: number;
+  covariance: readonly number[];
+}
+
+/**
+ * A region made even and taken apart: noise has σ 1 everywhere (facts/grain.ts), channels become brightness and two differences, points are set aside (matched filter, weight rising over
+ * the threshold: measure/points.ts); `treat` has each plane; then all goes back the way it came. Channels without noise stay in their own units.
+ */
+export async function throughEven(
+  region: Raster,
+  points: ValuesOf<typeof spared>,
+  { grain, psf }: Facts<"grain" | "psf">,
+  job: JobHandle,
+  { x, y }: Place,
+  treat: (even: EvenPlane) => Float32Array,
+): Promise<Raster> {
+  const { width, height } = region;
+  const components = componentsOf(stabilisedRaster(region, grain.models));
+  const aside = pointsOf(components, region, points, grain, psf, job);
+  if (aside) drawPoints(components, width, height, aside.found, aside.shape, -1);
+  const treated: Float32Array[] = [];
+  for (const [index, plane] of components.entries()) {
+    await job.breathe();
+    treated.push(treat({ plane, width, height, x, y, index, covariance: grain.covariance[index] }));
+    job.progress((index + 1) / components.length);
+  }
+  if (aside) drawPoints(treated, width, height, aside.found, aside.shape, 1);
+  return unevened(region, fromComponents(treated, width, height), grain);
+}
+
+function pointsOf(
+  components: Float32Array[],
+  { width, height }: Raster,
+  { keepPoints, pointSnr }: ValuesOf<typeof spared>,
+  { covariance }: GrainFact,
+  { fwhmPx, beta }: Facts<"psf">["psf"],
+  job: JobHandle,
+) {
+  if (!keepPoints || fwhmPx === null || beta === null) return null;
+  const shape = { fwhmPx, beta };
+  return { shape, found: findPoints(components, width, height, shape, covariance[0], pointSnr, job.kernels) };
+}
+
+/** The treated picture, its noise uneven again; channels without noise as they are. */
+function unevened(region: Raster, even: Raster, { models }: GrainFact): Raster {
+  const planes = region.planes.map((_, c) => stabiliser(models[c])?.back(even.planes[c]) ?? even.planes[c]);
+  return { ...region, planes };
+}
