@@ -61,7 +61,7 @@ describe("history", () => {
 describe("the board", () => {
   test("without stars, as on the Moon, nothing is set apart", () => {
     const moon = { ...stack, facts: { ...stack.facts, stars: 2 } };
-    expect(firstBoard(moon).lanes[2].steps[0].operation).toBe("deconvolve.richardson-lucy");
+    expect(firstBoard(moon).lanes[2].steps[0].operation).toBe("deconvolve.energy-layers");
   });
 
   test("begins with untouched, noise reduction, deconvolution and both", () => {

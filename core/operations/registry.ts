@@ -1,3 +1,4 @@
+import { energyLayers } from "./deconvolve/energyLayers";
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { starsApart } from "./deconvolve/starsApart";
 import { bySize } from "./detail/bySize";
@@ -31,6 +32,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   gaussian,
   starsApart,
   richardsonLucy,
+  energyLayers,
   bySize,
   unsharpMask,
   localContrast,
