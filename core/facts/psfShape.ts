@@ -1,6 +1,8 @@
 import { z } from "zod";
+import type { JobHandle } from "../job";
 import type { StarFit } from "../measure";
 import { findStars } from "../measure";
+import type { Raster } from "../raster";
 import type { Fact } from "./fact";
 
 /** Fewer stars tell no shape. */
@@ -37,23 +39,32 @@ export const psfShape: Fact<PsfShapeFact> = {
     );
     const channels = [];
     for (const [c] of samples[0].planes.entries()) {
-      const fits: StarFit[] = [];
-      for (const { planes, width, height } of samples) {
-        await job.breathe();
-        const stars = findStars(planes[c], width, height, job.kernels, { fits: FITS });
-        for (const { x, y, fit, snr, flux } of stars) {
-          if (!fit || snr < LEAST_SNR) continue;
-          const isClipped = fit.peak > CLIPPED_SHARE * (brightest[c] - fit.background);
-          const isAlone = stars.every((o) => o.flux < 0.03 * flux || (o.x === x && o.y === y) || Math.hypot(o.x - x, o.y - y) > 12); // prettier-ignore
-          if (!isClipped && isAlone) fits.push(fit);
-        }
-      }
-      channels.push(shapeOf(fits));
+      await job.breathe();
+      const shape = (searchAgain: boolean) =>
+        shapeOf(samples.flatMap((piece) => clearFits(piece, c, brightest[c], searchAgain, job)));
+      // Beside stars that are drawn out a second search finds more than there are: none would stand alone.
+      channels.push(shape(true) ?? shape(false));
     }
     return { channels };
   },
   noisier: (value) => value,
 };
+
+/** Fits of the clear, unclipped stars of a channel that stand alone. */
+function clearFits(
+  { planes, width, height }: Raster,
+  c: number,
+  brightest: number,
+  searchAgain: boolean,
+  job: JobHandle,
+): StarFit[] {
+  const stars = findStars(planes[c], width, height, job.kernels, { fits: FITS, searchAgain });
+  return stars.flatMap(({ x, y, fit, snr, flux }) => {
+    if (!fit || snr < LEAST_SNR || fit.peak > CLIPPED_SHARE * (brightest - fit.background)) return [];
+    const isAlone = stars.every((o) => o.flux < 0.03 * flux || (o.x === x && o.y === y) || Math.hypot(o.x - x, o.y - y) > 12); // prettier-ignore
+    return isAlone ? [fit] : [];
+  });
+}
 
 function shapeOf(fits: readonly StarFit[]): PsfShapeFact["channels"][number] {
   if (fits.length < LEAST_STARS) return null;

@@ -24,8 +24,13 @@ const AROUND = 2;
 export const POINTS_HALO = FILTER + AROUND + PROFILE;
 
 export interface PointShape {
+  /** Along an axis between the long and the short one: their geometric mean. */
   fwhmPx: number;
   beta: number;
+  /** Short over long axis. @default 1 */
+  ratio?: number;
+  /** Direction of the long axis in radians, from x towards y. @default 0 */
+  angle?: number;
 }
 
 /** A matched filter for points: their profile less its mean. `sigma`: of its answers to noise of a given autocovariance. */
@@ -54,8 +59,10 @@ function matchedFilter(shape: PointShape, noise: Float64Array | readonly number[
 }
 
 /** The profile of a point as far as it is drawn. */
-const profileOf = ({ fwhmPx, beta }: PointShape) =>
-  moffatProfile({ fwhmMajor: fwhmPx, fwhmMinor: fwhmPx, angle: 0, beta }, PROFILE + 1);
+const profileOf = ({ fwhmPx, beta, ratio = 1, angle = 0 }: PointShape) => {
+  const [fwhmMajor, fwhmMinor] = [fwhmPx / Math.sqrt(ratio), fwhmPx * Math.sqrt(ratio)];
+  return moffatProfile({ fwhmMajor, fwhmMinor, angle, beta }, PROFILE + 1);
+};
 
 /** The answer of the matched filter of a shape, in σ of its answers to noise of the autocovariance `noise`; null where that has none, or the plane is narrower than the filter. */
 export function significanceOf(

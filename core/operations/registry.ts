@@ -1,5 +1,6 @@
 import { energyLayers } from "./deconvolve/energyLayers";
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
+import { roundStars } from "./deconvolve/roundStars";
 import { starsApart } from "./deconvolve/starsApart";
 import { bySize } from "./detail/bySize";
 import { localContrast } from "./detail/localContrast";
@@ -31,6 +32,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   adaptiveMedian,
   gaussian,
   starsApart,
+  roundStars,
   richardsonLucy,
   energyLayers,
   bySize,

@@ -1,0 +1,55 @@
+import type { MoffatShape } from "../../measure";
+import { parameters, slider } from "../../parameters";
+import type { Operation } from "../operation";
+import { ANEW_HALO, anewFields, drawnAnew } from "./drawnAnew";
+
+const roundParameters = parameters({
+  strength: slider({
+    label: "Strength",
+    hint: "How round stars become: as they are at 0, round and as wide as before at 1",
+    min: 0,
+    max: 1,
+    step: 0.01,
+    default: 1,
+  }),
+  ...anewFields,
+});
+type Params = typeof roundParameters.defaults;
+
+/** Stars rounder than this (short over long axis) are left as they are. */
+const ROUND = 0.97;
+
+/** A shape whose squared widths are mixed with those of the round one of the same area. */
+function rounder({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, strength: number): MoffatShape {
+  const round = fwhmMajor * fwhmMinor;
+  const [major, minor] = [fwhmMajor ** 2, fwhmMinor ** 2].map((square) =>
+    Math.sqrt(square + strength * (round - square)),
+  );
+  return { fwhmMajor: major, fwhmMinor: minor, angle, beta };
+}
+
+/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. The shape is one for the whole picture. */
+export const roundStars: Operation<Params, "grain" | "psfShape" | "sky"> = {
+  id: "deconvolve.round-stars",
+  version: 1,
+  title: "Round stars",
+  short: "Round",
+  summary: "Makes stars round that were drawn out, as wide as they were.",
+  group: "deconvolve",
+  domainIn: "linear",
+  domainOut: "either",
+  parameters: roundParameters,
+  strength: "strength",
+  channels: ["together", "luminance"],
+  cropBound: 1e-3,
+  needs: ["grain", "psfShape", "sky"],
+  halo: () => ANEW_HALO,
+  async run(region, params, facts, job) {
+    const shapes = facts.psfShape.channels.filter((shape) => shape !== null);
+    const isKnown = shapes.length === region.channels && facts.grain.models.every(({ a }) => a > 0);
+    const isRound = shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND);
+    if (!isKnown || isRound || params.strength === 0) return region;
+    const targets = shapes.map((shape) => rounder(shape, params.strength));
+    return drawnAnew(region, params, facts, shapes, targets, job);
+  },
+};
