@@ -34,8 +34,7 @@ const LEAST_STARS = 10;
 export function firstBoard(stack: StackRecord): Board {
   const noise = () => stepOf("noise.mixture");
   // Stars can be set apart where there are some; Moon and planets have none.
-  const sharp = () =>
-    stepOf(stack.facts.stars >= LEAST_STARS ? "deconvolve.stars-apart" : "deconvolve.energy-layers");
+  const sharp = () => stepOf(stack.facts.stars >= LEAST_STARS ? "deconvolve.stars-apart" : "deconvolve.energy-layers");
   const chains = [[], [noise()], [sharp()], [sharp(), noise()]];
   const lanes = chains.map((steps, k) => ({
     id: newId(),

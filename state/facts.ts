@@ -112,7 +112,7 @@ function lookedAt(steps: readonly ChainStep[], index: number, key: FactKey): [be
 /** What a fact depends on, as text. */
 function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
   const [before, known] = lookedAt(steps, index, key);
-  const settings = before.map(({ operation, version, params, channels, blend, mask, sky }) =>
+  const settings = before.map(({ operation, version, params, channels, blend, mask, sky, dropped }) =>
     // Facts of chains without masks and patches keep the keys under which they were stored before there were any.
     [
       operation,
@@ -122,6 +122,7 @@ function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: numb
       blend,
       ...(mask ? [maskKey(mask)] : []),
       ...(sky?.tellNoise ? [sky.patches] : []),
+      ...(dropped.length > 0 ? [dropped] : []),
     ],
   );
   return JSON.stringify([picture.id, settings, known]);

@@ -3,7 +3,7 @@ export { domainAfter, standsWrong } from "./domain";
 export type { ChainInput } from "./measure";
 export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
-export { factsNeeded, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
+export { factsNeeded, keyOfFact, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 export type { ChainMemo } from "./run";
 export { chainHalo, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep, StepSky } from "./schema";
@@ -15,6 +15,7 @@ export {
   chainStep,
   chainToJson,
   migratedStep,
+  MOST_DROPPED,
   MOST_PATCHES,
   newStep,
   parseChain,

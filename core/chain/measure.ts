@@ -19,7 +19,7 @@ import {
 import { splitForMode } from "./channels";
 import { domainAfter } from "./domain";
 import type { FactKey, ReadyStep, StepFacts } from "./ready";
-import { factsNeeded, partsOfKey, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
+import { factsNeeded, NOTHING_CHOSEN, partsOfKey, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 import { runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
@@ -46,11 +46,11 @@ export async function measureFacts(
   const untouched = before.length === 0 ? atStep : new SeenPicture(input, [], job);
   const found: StepFacts = {};
   for (const key of keys) {
-    const { id, of, patches } = partsOfKey(key);
+    const { id, of, chosen } = partsOfKey(key);
     const [seen, mode]: [SeenPicture, ChannelMode] = of === UNTOUCHED ? [untouched, "together"] : [atStep, of];
     const values: unknown[] = [];
     const pictures = splitForMode((await seen.samples())[0], mode).length;
-    for (let k = 0; k < pictures; k++) values.push(await seen.fact(FACTS[id] as Fact<unknown>, mode, k, patches));
+    for (let k = 0; k < pictures; k++) values.push(await seen.fact(FACTS[id] as Fact<unknown>, mode, k, chosen));
     found[key] = values;
   }
   return found;
@@ -153,16 +153,16 @@ export class SeenPicture {
     return this.differences;
   }
 
-  /** A fact of the k-th picture of a mode, its noise told from patches where there are some; measured once. */
-  fact<V>(fact: Fact<V>, mode: ChannelMode, k: number, patches: SkyPatch[] | null = null): Promise<V> {
-    const followed = fact.fromPatches ? patches : null;
+  /** A fact of the k-th picture of a mode, by what was chosen where it follows that; measured once. */
+  fact<V>(fact: Fact<V>, mode: ChannelMode, k: number, chosen = NOTHING_CHOSEN): Promise<V> {
+    const followed = fact.follows ? chosen : NOTHING_CHOSEN;
     const key = `${fact.id}@${mode} ${k} ${JSON.stringify(followed)}`;
     const known = this.facts.get(key) ?? fact.measure(this.inMode(mode, k, followed), this.job);
     this.facts.set(key, known);
     return known as Promise<V>;
   }
 
-  inMode(mode: ChannelMode, k: number, patches: SkyPatch[] | null = null): PictureLook {
+  inMode(mode: ChannelMode, k: number, chosen = NOTHING_CHOSEN): PictureLook {
     const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
     return {
       fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
@@ -171,10 +171,11 @@ export class SeenPicture {
       gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
       patches: async () => {
-        const seen = patches && (await this.patches(patches));
+        const seen = chosen.patches && (await this.patches(chosen.patches));
         return seen?.map(({ raster, inside }) => ({ raster: ofMode(raster), inside })) ?? null;
       },
-      fact: (fact) => this.fact(fact, mode, k, patches),
+      dropped: chosen.dropped,
+      fact: (fact) => this.fact(fact, mode, k, chosen),
       overview: async (side) => ofMode(await this.overview(side)),
     };
   }

@@ -4,7 +4,6 @@ import { FACTS, factOf } from "../facts";
 import { UserError } from "../job";
 import type { Mask } from "../mask";
 import { factsOfMask } from "../mask";
-import type { SkyPatch } from "../measure";
 import { skyPatch } from "../measure";
 import type { AnyOperation, ChannelMode } from "../operations";
 import { findOperation } from "../operations";
@@ -12,26 +11,34 @@ import type { FrameSource } from "../raster";
 import type { ChainStep } from "./schema";
 
 /**
- * A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are told. One that tells of noise in the
- * patches that the step has carries them, as JSON.
+ * A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are told. One that follows what was chosen
+ * for the step carries it, as JSON.
  */
 export type FactKey = `${FactId}@${ChannelMode | typeof UNTOUCHED}${"" | `#${string}`}`;
 export const UNTOUCHED = "untouched";
 
+/** What was chosen for a step that facts follow. */
+const chosen = z.object({
+  patches: z.array(skyPatch).nullable().default(null),
+  dropped: z.array(z.tuple([z.number(), z.number()])).default([]),
+});
+export type Chosen = z.infer<typeof chosen>;
+export const NOTHING_CHOSEN: Chosen = { patches: null, dropped: [] };
+
 /** What a key is made of. */
-export function partsOfKey(key: FactKey): {
-  id: FactId;
-  of: ChannelMode | typeof UNTOUCHED;
-  patches: SkyPatch[] | null;
-} {
-  const [whole, ...patches] = key.split("#");
+export function partsOfKey(key: FactKey): { id: FactId; of: ChannelMode | typeof UNTOUCHED; chosen: Chosen } {
+  const [whole, ...rest] = key.split("#");
   const [id, of] = whole.split("@") as [FactId, ChannelMode];
-  return { id, of, patches: patches.length > 0 ? z.array(skyPatch).parse(JSON.parse(patches.join("#"))) : null };
+  return { id, of, chosen: rest.length > 0 ? chosen.parse(JSON.parse(rest.join("#"))) : NOTHING_CHOSEN };
 }
 
-/** The key of what an operation must know of its step's input. */
-const ownKey = (id: FactId, { channels, sky }: ChainStep): FactKey =>
-  `${id}@${channels}${sky?.tellNoise && factOf(id).fromPatches ? (`#${JSON.stringify(sky.patches)}` as const) : ""}`;
+/** The key of a fact of a step's input, in the step's channel mode. */
+export function keyOfFact(id: FactId, { channels, sky, dropped }: ChainStep): FactKey {
+  const { follows } = factOf(id);
+  if (follows === "patches" && sky?.tellNoise) return `${id}@${channels}#${JSON.stringify({ patches: sky.patches })}`;
+  if (follows === "stars" && dropped.length > 0) return `${id}@${channels}#${JSON.stringify({ dropped })}`;
+  return `${id}@${channels}`;
+}
 
 /** The facts of one step's input: for each key one value a picture that the mode works on. */
 export type StepFacts = Partial<Record<FactKey, unknown[]>>;
@@ -45,7 +52,7 @@ const joinNoise = (needs: readonly FactId[]): FactKey =>
 export function factsNeeded(step: ChainStep): FactKey[] {
   if (!step.on) return [];
   const needs: readonly FactId[] = operationOf(step).needs;
-  const own = needs.map((id) => ownKey(id, step));
+  const own = needs.map((id) => keyOfFact(id, step));
   const join = step.channels === "luminance" ? [JOIN_LEVELS, joinNoise(needs)] : [];
   const ofMask = step.mask ? factsOfMask(step.mask).map((id): FactKey => `${id}@${UNTOUCHED}`) : [];
   return [...new Set([...own, ...join, ...ofMask])];
@@ -64,7 +71,7 @@ export function factsOfStep(
   }
   const own: Partial<Record<FactId, unknown>>[] = [];
   for (const id of operationOf(step).needs as FactId[])
-    values[ownKey(id, step)]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
+    values[keyOfFact(id, step)]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
   const [levels] = (values[JOIN_LEVELS] ?? []) as Facts["levels"][];
   const [noise] = (values[joinNoise(operationOf(step).needs)] ?? []) as { sigma: number[] }[];
   return {

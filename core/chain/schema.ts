@@ -8,6 +8,7 @@ import { mapPoint } from "../register";
 import { CHANNEL_MODES, findOperation, level as levelOperation } from "../operations";
 
 export const MOST_PATCHES = 24;
+export const MOST_DROPPED = 400;
 
 const stepSky = z.object({ patches: z.array(skyPatch).min(1).max(MOST_PATCHES), tellNoise: z.boolean() });
 export type StepSky = z.infer<typeof stepSky>;
@@ -25,6 +26,11 @@ export const chainStep = z.object({
   mask: mask.nullable().default(null),
   /** Patches of sky beside it, px of the picture; `tellNoise`: its noise is told from them, not from the halves or the picture's finest detail. Null for those that are found. */
   sky: stepSky.nullable().default(null),
+  /** Places of stars, px of the picture, that tell nothing of the blur. */
+  dropped: z
+    .array(z.tuple([z.number(), z.number()]))
+    .max(MOST_DROPPED)
+    .default([]),
 });
 export type ChainStep = z.infer<typeof chainStep>;
 
@@ -87,19 +93,22 @@ export function newStep(operation: AnyOperation): ChainStep {
     on: true,
     mask: null,
     sky: null,
+    dropped: [],
   };
 }
 
-/** A step whose mask and patches were placed on one picture, on another: `warp` leads from the first's pixels to the other's. Patches keep their size in px. */
+/** A step whose mask, patches and dropped stars were placed on one picture, on another: `warp` leads from the first's pixels to the other's. Patches keep their size in px. */
 export function placedStep<S extends ChainStep>(step: S, warp: Warp): S {
   const patches = step.sky?.patches.map((patch) => {
     const [x, y] = mapPoint(warp, patch.x, patch.y);
     return { ...patch, x, y };
   });
+  const dropped = step.dropped.map(([x, y]) => [...mapPoint(warp, x, y)] as [number, number]);
   return {
     ...step,
     mask: step.mask && placedMask(step.mask, warp),
     sky: step.sky && patches ? { ...step.sky, patches } : null,
+    dropped,
   };
 }
 

@@ -22,6 +22,8 @@ export interface PictureLook {
   halfDifferences(): Promise<Raster[] | null>;
   /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */
   patches(): Promise<SeenPatch[] | null>;
+  /** Places in px of the picture: stars there tell nothing of the blur. */
+  readonly dropped: readonly (readonly [x: number, y: number])[];
   /** Another fact of the same picture, measured once for all that go by it. */
   fact<V>(fact: Fact<V>): Promise<V>;
   /** The whole picture reduced by box means to at most `side` px along its longer axis, without gaps. */
@@ -34,8 +36,8 @@ export interface PictureLook {
  */
 export interface Fact<V> {
   id: string;
-  /** Whether it tells of noise and follows the patches of sky that a step has (PictureLook.patches). @default false */
-  fromPatches?: boolean;
+  /** What a person chose for a step that it follows: the patches of sky from which noise is told (PictureLook.patches), or the stars that tell the blur (PictureLook.dropped); neither for most. */
+  follows?: "patches" | "stars";
   /** What it tells, in a few words. */
   title: string;
   schema: z.ZodType<V>;

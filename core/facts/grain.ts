@@ -39,7 +39,7 @@ export type GrainFact = z.infer<typeof schema>;
  */
 export const grain: Fact<GrainFact> = {
   id: "grain",
-  fromPatches: true,
+  follows: "patches",
   title: "noise against signal, and how neighbours share it",
   schema,
   async measure(look, job) {

@@ -12,6 +12,7 @@ export { levelsOf, levelsSchema } from "./levels";
 export type { NoiseFact } from "./noise";
 export { NOISE_SCALES } from "./noise";
 export type { PsfFact } from "./psf";
+export type { PsfStarsFact } from "./psfStars";
 export type { FactId, FactValue, Facts } from "./registry";
 export { FACTS, factOf } from "./registry";
 export type { SkyFact } from "./sky";

@@ -37,7 +37,7 @@ const LEAST_SIGNAL = 1e-4;
  */
 export const mixture: Fact<MixtureFact> = {
   id: "mixture",
-  fromPatches: true,
+  follows: "patches",
   title: "signal and noise by scale",
   schema,
   async measure(look, job) {

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { findStars, starShape } from "../measure";
 import { meanPlane } from "../raster";
+import { isKept } from "./dropped";
 import type { Fact } from "./fact";
 
 const schema = z.object({
@@ -13,11 +14,14 @@ export type PsfFact = z.infer<typeof schema>;
 /** The point-spread function as the picture's own stars show it (measure/stars.ts, measure/fit.ts). */
 export const psf: Fact<PsfFact> = {
   id: "psf",
+  follows: "stars",
   title: "shape of the stars",
   schema,
   async measure(look, job) {
     const samples = await look.samples();
-    const stars = samples.flatMap((piece) => findStars(meanPlane(piece), piece.width, piece.height, job.kernels));
+    const stars = samples.flatMap((piece, k) =>
+      findStars(meanPlane(piece), piece.width, piece.height, job.kernels).filter(isKept(look, k)),
+    );
     const { fwhmPx, beta } = starShape(stars);
     return { fwhmPx, beta };
   },

@@ -8,6 +8,7 @@ import { mixture } from "./mixture";
 import { noise } from "./noise";
 import { psf } from "./psf";
 import { psfShape } from "./psfShape";
+import { psfStars } from "./psfStars";
 import { sky } from "./sky";
 import { skyPatches } from "./skyPatches";
 import { wavelets } from "./wavelets";
@@ -22,6 +23,7 @@ export const FACTS = {
   noiseCurve,
   psf,
   psfShape,
+  psfStars,
   sky,
   skyPatches,
   stars,

@@ -45,7 +45,7 @@ const [MOST, STEP] = [6, 0.1];
 /** Soft thresholds by Stein's unbiased estimate of the risk, over the picture's own coefficients. Source: Donoho & Johnstone 1995, JASA 90, 1200. */
 export const wavelets: Fact<WaveletsFact> = {
   id: "wavelets",
-  fromPatches: true,
+  follows: "patches",
   title: "wavelet thresholds of least expected error",
   schema,
   async measure(look, job) {

@@ -7,6 +7,7 @@ import { Download, Plus, Redo2, Undo2, Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import type { ChainStep } from "@/core/chain";
 import { chainToJson, parseChain, placedStep } from "@/core/chain";
+import type { OperationGroup } from "@/core/operations";
 import { OPERATIONS } from "@/core/operations";
 import { inverse } from "@/core/register";
 import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
@@ -21,6 +22,13 @@ import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
 import { StepCard } from "./stepCard";
 import { stepsOnStack } from "./useTreatment";
+
+const GROUP_WORDS: Record<OperationGroup, string> = {
+  noise: "Takes noise away",
+  deconvolve: "Takes blur away",
+  detail: "Raises detail",
+  stretch: "Brings to light",
+};
 
 /** The chain of the chosen lane: its steps in order, each with its settings. */
 export function ChainEditor({
@@ -162,6 +170,7 @@ export function ChainEditor({
           {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
           <OfferMenu
             items={OPERATIONS}
+            headingOf={({ group }) => GROUP_WORDS[group]}
             align="start"
             onPick={({ id }) => {
               latency.changed();

@@ -23,6 +23,7 @@ import { useSize } from "../viewer/useSize";
 import { cellView, measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
 import { MaskOverlay } from "./maskOverlay";
+import { PsfOverlay } from "./psfOverlay";
 import { SkyOverlay } from "./skyOverlay";
 
 interface Props {
@@ -37,6 +38,8 @@ interface Props {
   mask: Mask | null;
   /** The step whose patches of sky are shown, and its lane; null for none. */
   sky: { lane: Lane; step: LaneStep } | null;
+  /** The same for the stars that tell the blur. */
+  psf: { lane: Lane; step: LaneStep } | null;
   view: View;
   curves: StretchCurve[];
   /** Show the untouched stack instead. */
@@ -57,6 +60,7 @@ export function CropCell({
   project,
   mask,
   sky,
+  psf,
   view,
   curves,
   before,
@@ -120,6 +124,7 @@ export function CropCell({
           <MaskOverlay mask={mask} stack={stack} toPicture={toPicture} view={seen} affinity={affinity} />
         ) : null}
         {sky && ready ? <SkyOverlay {...sky} toPicture={toPicture} project={project} view={seen} /> : null}
+        {psf && ready ? <PsfOverlay {...psf} toPicture={toPicture} view={seen} /> : null}
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
             {treated.error.message} {treated.error.advice}

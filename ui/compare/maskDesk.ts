@@ -5,7 +5,7 @@ import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import type { Corner } from "@/core/mask";
 
-/** What lies open over the crops: a mask, or patches of sky. Nothing of it is kept. */
+/** What lies open over the crops: a mask, patches of sky, or the stars that tell the blur. Nothing of it is kept. */
 export interface MaskDesk {
   /** The mask that lies open, shown on all crops; null for none. */
   maskId: string | null;
@@ -15,9 +15,11 @@ export interface MaskDesk {
   draft: Corner[];
   /** The step whose patches of sky are shown; null for none. */
   skyOf: string | null;
+  /** The step whose stars that tell the blur are shown; null for none. */
+  psfOf: string | null;
 }
 
-const CLEAR: MaskDesk = { maskId: null, drawing: null, draft: [], skyOf: null };
+const CLEAR: MaskDesk = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null };
 
 export const createMaskDesk = () => createStore<MaskDesk>(() => CLEAR);
 
@@ -36,3 +38,7 @@ export const openMask = (desk: ReturnType<typeof createMaskDesk>, maskId: string
 /** Shows the patches of a step, or hides them. */
 export const openSky = (desk: ReturnType<typeof createMaskDesk>, skyOf: string | null): void =>
   desk.setState({ ...CLEAR, skyOf });
+
+/** Shows the stars that tell the blur of a step, or hides them. */
+export const openPsf = (desk: ReturnType<typeof createMaskDesk>, psfOf: string | null): void =>
+  desk.setState({ ...CLEAR, psfOf });

@@ -78,6 +78,8 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
   const mask = board.masks.find(({ id }) => id === maskId) ?? null;
   const skyOf = useDesk((desk) => desk.skyOf);
   const sky = useMemo(() => stepOfBoard(board, skyOf), [board, skyOf]);
+  const psfOf = useDesk((desk) => desk.psfOf);
+  const psf = useMemo(() => stepOfBoard(board, psfOf), [board, psfOf]);
   const isRung = rungValue !== undefined;
   const field = board.ladder?.field;
   return (
@@ -135,6 +137,7 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
               project={first.facts}
               mask={mask}
               sky={sky}
+              psf={psf}
               view={board.view}
               curves={curves}
               before={before}

@@ -20,6 +20,7 @@ import { NumberField, NumberSetting } from "../kit/setting";
 import { focusSetting } from "./focusSetting";
 import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
+import { PsfPanel } from "./psfPanel";
 import { SkyPanel } from "./skyPanel";
 import { StrengthFigure } from "./strengthFigure";
 
@@ -169,9 +170,10 @@ export function StepCard({
           ) : null}
         </div>
       ))}
-      {operation?.needs.some((id) => id === "grain") ? (
+      {operation?.group === "noise" || operation?.group === "detail" ? (
         <SkyPanel board={board} lane={lane} step={step} index={index} onChange={change} />
       ) : null}
+      {operation?.group === "deconvolve" ? <PsfPanel lane={lane} step={step} onChange={change} /> : null}
       <MaskChoice board={board} lane={lane} step={step} latency={latency} onChange={change} />
       <NumberSetting
         label="Blend"

@@ -45,6 +45,7 @@ const treatment = (strength: number): Treatment => ({
       blend: 1,
       mask: null,
       sky: null,
+      dropped: [],
       on: true,
     },
   ],
