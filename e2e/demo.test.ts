@@ -132,6 +132,33 @@ test("four lanes × three spots of 256 × 256 px: the time from a change to the 
   process.stdout.write(`12 crops of 256² anew: ${figures.join(", ")}\n`);
 });
 
+test("stars that tell the blur are ringed; one that is left out on a crop tells it no more", async () => {
+  const { driver } = session;
+  await (await driver.findElement(By.css("[data-lane=C] button"))).click();
+  await click(driver, "Show the stars that tell the blur, and the blur itself");
+  const panel = () => textOf(driver, "[data-testid=psf-panel]");
+  await waitFor(driver, "the PSF", async () => /FWHM \d\.\d\d ± \d\.\d\d px/.test(await panel()), 60_000);
+  const stars = async () => Number(/(\d+) stars/.exec(await panel())?.[1]);
+  const before = await stars();
+  const rings = () => driver.findElements(By.css("[data-psf-star=in]"));
+  await waitFor(driver, "rings", async () => (await rings()).length > 0);
+  // A ring that lies within its cell, wherever the crops are.
+  await driver.executeScript(`
+    const lies = (ring) => { const a = ring.getBoundingClientRect(), b = ring.ownerSVGElement.getBoundingClientRect(); return a.left > b.left && a.right < b.right && a.top > b.top && a.bottom < b.bottom; };
+    const ring = [...document.querySelectorAll("[data-psf-star=in]")].find(lies);
+    ring.dispatchEvent(new MouseEvent("click", { bubbles: true }));`);
+  await waitFor(
+    driver,
+    "left out",
+    async () => (await panel()).includes("1 left out") && (await stars()) < before,
+    60_000,
+  );
+  await click(driver, "Undo (Ctrl Z)");
+  await waitFor(driver, "back", async () => (await stars()) === before, 60_000);
+  await click(driver, "Hide the stars that tell the blur");
+  await (await driver.findElement(By.css("[data-lane=B] button"))).click();
+});
+
 test("a demo that is interrupted by a reload goes on where it was", async () => {
   const { driver } = session;
   const names = () =>

@@ -63,12 +63,8 @@ test("every main view", async () => {
   await see(driver, "[role=dialog]");
   await take("compare-help");
   await driver.findElement(By.css("body")).sendKeys(Key.ESCAPE);
-  // Four approaches to noise at full strength.
-  for (const [lane, title] of [
-    ["A", "Gaussian smoothing"],
-    ["C", "Non-local means"],
-    ["D", "Total variation"],
-  ]) {
+  /** A lane with one step alone. */
+  const only = async (lane: string, title: string) => {
     await (await driver.findElement(By.css(`[data-lane=${lane}] button`))).click();
     for (;;) {
       const [remove] = await driver.findElements(By.css("[data-step] button[aria-label^='Remove ']"));
@@ -78,9 +74,46 @@ test("every main view", async () => {
     }
     await click(driver, "Add a step");
     await see(driver, "[role=menuitem]");
-    if (lane === "A") await take("compare-steps");
+    if (title === "Gaussian smoothing") await take("compare-steps");
     await (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${title}')]`))).click();
-  }
+  };
+  // The blur as the stars tell it, and the noise in patches of sky.
+  await (await driver.findElement(By.css("[data-lane=C] button"))).click();
+  await click(driver, "Show the stars that tell the blur, and the blur itself");
+  await see(driver, "[data-testid=psf-panel]", 60_000);
+  await rest(3000);
+  await take("compare-psf");
+  await click(driver, "Hide the stars that tell the blur");
+  await (await driver.findElement(By.css("[data-lane=B] button"))).click();
+  await driver.findElement(By.css("body")).sendKeys("0");
+  await click(driver, "Show the sky patches and the noise in them");
+  await see(driver, "[data-testid=noise-model]", 60_000);
+  await driver.executeScript("document.querySelector('[data-testid=sky-panel]').scrollIntoView({ block: 'end' })");
+  await cropsRest(driver);
+  await measured();
+  await take("compare-sky");
+  await click(driver, "Hide the sky patches");
+  // Four ways to sharpen, at the stars.
+  await driver.findElement(By.css("body")).sendKeys("4");
+  for (const [lane, title] of [
+    ["A", "Unsharp mask"],
+    ["B", "Richardson–Lucy deconvolution"],
+    ["C", "Stars and the rest"],
+    ["D", "Energy layers"],
+  ])
+    await only(lane, title);
+  await cropsRest(driver);
+  await measured();
+  await take("compare-sharp");
+  await driver.findElement(By.css("body")).sendKeys("2");
+  // Four approaches to noise at full strength.
+  for (const [lane, title] of [
+    ["A", "Gaussian smoothing"],
+    ["B", "Mixture noise reduction"],
+    ["C", "Non-local means"],
+    ["D", "Total variation"],
+  ])
+    await only(lane, title);
   await cropsRest(driver);
   await measured();
   await take("compare-noise");

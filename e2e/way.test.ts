@@ -8,6 +8,7 @@ import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { robustSpread, wholeRegion } from "@/core/raster";
 import type { Session } from "./driver";
 import { click, consoleProblems, cropsRest, downloaded, named, openBrowser, see, textOf, waitFor } from "./driver";
+import { greysAt, secondReader } from "./pictures";
 
 /** The whole way of a person with files: import, a broken file among good ones, stop, stack, compare, export, reload. */
 const url = process.env.DUNKEL_URL ?? "";
@@ -264,55 +265,12 @@ test("sky patches lie on the crops with the noise in them; moved they are the st
   await click(driver, "Hide the sky patches");
 });
 
-test("stars that tell the blur are ringed; one that is left out on a crop tells it no more", async () => {
-  const { driver } = session;
-  await (await driver.findElement(By.css("[data-lane=C] button"))).click();
-  await click(driver, "Show the stars that tell the blur, and the blur itself");
-  const panel = () => textOf(driver, "[data-testid=psf-panel]");
-  await waitFor(driver, "the PSF", async () => /FWHM \d\.\d\d ± \d\.\d\d px/.test(await panel()), 60_000);
-  const stars = async () => Number(/(\d+) stars/.exec(await panel())?.[1]);
-  const before = await stars();
-  const rings = () => driver.findElements(By.css("[data-psf-star=in]"));
-  await waitFor(driver, "rings", async () => (await rings()).length > 0);
-  // A ring that lies within its cell, wherever the crops are.
-  await driver.executeScript(`
-    const lies = (ring) => { const a = ring.getBoundingClientRect(), b = ring.ownerSVGElement.getBoundingClientRect(); return a.left > b.left && a.right < b.right && a.top > b.top && a.bottom < b.bottom; };
-    const ring = [...document.querySelectorAll("[data-psf-star=in]")].find(lies);
-    ring.dispatchEvent(new MouseEvent("click", { bubbles: true }));`);
-  await waitFor(
-    driver,
-    "left out",
-    async () => (await panel()).includes("1 left out") && (await stars()) < before,
-    60_000,
-  );
-  await click(driver, "Undo (Ctrl Z)");
-  await waitFor(driver, "back", async () => (await stars()) === before, 60_000);
-  await click(driver, "Hide the stars that tell the blur");
-  await (await driver.findElement(By.css("[data-lane=B] button"))).click();
-});
-
 test("a step acts in a mask that is drawn: inside as before, outside the untouched stack; it is shown on every crop", async () => {
   const { driver } = session;
   await cropsRest(driver);
   const spot = await driver.executeScript<string>("return document.querySelector('[data-spot]').dataset.spot");
   const cells = () => driver.findElements(By.css(`[data-cell$=":${spot}"] [role=img]`));
-  /** Grey of a pixel of lane A's and lane B's crop, as far from the middle, in px of the screen. */
-  const greys = (dx: number, dy: number) =>
-    driver.executeScript<number[]>(
-      `return ['A', 'B'].map((letter) => {
-        const canvas = document.querySelector('[data-cell="' + letter + ':' + arguments[0] + '"] canvas');
-        const bounds = canvas.getBoundingClientRect(), cell = canvas.parentElement.getBoundingClientRect();
-        const x = (cell.left + cell.width / 2 + arguments[1] - bounds.left) * canvas.width / bounds.width;
-        const y = (cell.top + cell.height / 2 + arguments[2] - bounds.top) * canvas.height / bounds.height;
-        const copy = document.createElement('canvas');
-        [copy.width, copy.height] = [8, 8];
-        const context = copy.getContext('2d', { willReadFrequently: true });
-        context.drawImage(canvas, 4 - x, 4 - y);
-        const data = context.getImageData(0, 0, 8, 8).data;
-        return data.filter((_, i) => i % 4 === 1).join();
-      })`,
-      ...[spot, dx, dy],
-    );
+  const greys = (dx: number, dy: number) => greysAt(driver, spot, dx, dy);
   const [before] = await greys(0, 0);
   expect((await greys(0, 0))[1]).not.toBe(before);
   await click(driver, "Mask");
@@ -447,22 +405,3 @@ test("a stack in use is not deleted; a project is, and comes back with undo", as
 test("the console held no warning and no error", async () => {
   expect(await consoleProblems(session.driver)).toEqual([]);
 });
-
-/** A second reader of FITS, written apart from the first: keywords by position, sizes by the standard's formula. */
-function secondReader(bytes: Buffer): { axes: number[]; bitpix: number; dataBytes: number } {
-  const cards = bytes.toString("latin1").match(/.{80}/gs) ?? [];
-  const end = cards.findIndex((card) => card.trimEnd() === "END");
-  const value = (keyword: string) =>
-    Number(
-      cards
-        .slice(0, end)
-        .find((card) => card.startsWith(keyword.padEnd(8) + "="))
-        ?.slice(10, 30),
-    );
-  const axes = Array.from({ length: value("NAXIS") }, (_, i) => value(`NAXIS${i + 1}`));
-  const bitpix = value("BITPIX");
-  const dataBytes = axes.reduce((a, b) => a * b, Math.abs(bitpix) / 8);
-  const headerBytes = Math.ceil(((end + 1) * 80) / 2880) * 2880;
-  expect(bytes.length).toBe(headerBytes + Math.ceil(dataBytes / 2880) * 2880);
-  return { axes, bitpix, dataBytes };
-}

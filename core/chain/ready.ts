@@ -48,10 +48,16 @@ const JOIN_LEVELS: FactKey = "levels@together";
 const joinNoise = (needs: readonly FactId[]): FactKey =>
   needs.includes("sky") && !needs.includes("noise") ? "sky@luminance" : "noise@luminance";
 
+/** The facts that a step's operation needs with its settings. */
+const needsOf = (step: ChainStep): readonly FactId[] => {
+  const { needs, asks, parameters } = operationOf(step);
+  return asks ? asks({ ...parameters.defaults, ...step.params }) : needs;
+};
+
 /** What must be known of a step's input before it runs; nothing for a step that is off. Throws UserError for an unknown operation. */
 export function factsNeeded(step: ChainStep): FactKey[] {
   if (!step.on) return [];
-  const needs: readonly FactId[] = operationOf(step).needs;
+  const needs = needsOf(step);
   const own = needs.map((id) => keyOfFact(id, step));
   const join = step.channels === "luminance" ? [JOIN_LEVELS, joinNoise(needs)] : [];
   const ofMask = step.mask ? factsOfMask(step.mask).map((id): FactKey => `${id}@${UNTOUCHED}`) : [];
@@ -70,10 +76,10 @@ export function factsOfStep(
     values[key] = known.map((value) => factOf(partsOfKey(key).id).schema.parse(value));
   }
   const own: Partial<Record<FactId, unknown>>[] = [];
-  for (const id of operationOf(step).needs as FactId[])
+  for (const id of needsOf(step))
     values[keyOfFact(id, step)]?.forEach((value, k) => (own[k] = { ...own[k], [id]: value }));
   const [levels] = (values[JOIN_LEVELS] ?? []) as Facts["levels"][];
-  const [noise] = (values[joinNoise(operationOf(step).needs)] ?? []) as { sigma: number[] }[];
+  const [noise] = (values[joinNoise(needsOf(step))] ?? []) as { sigma: number[] }[];
   return {
     own: own as Facts[],
     join: levels && noise ? { levels: levels.level, sigma: noise.sigma[0] } : null,

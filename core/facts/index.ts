@@ -3,6 +3,7 @@ export type { NoiseCurveFact } from "./noiseCurve";
 export type { StarsFact } from "./stars";
 export type { Fact, PictureLook, SeenPatch } from "./fact";
 export { componentsOf, fromComponents } from "./components";
+export type { HaarMixtureFact } from "./haarMixture";
 export type { MixtureFact } from "./mixture";
 export { MIXTURE_SCALES } from "./mixture";
 export type { GrainFact } from "./grain";

@@ -11,7 +11,7 @@ import { grain, stabilisedRaster } from "./grain";
 /** Starlet scales that are told apart. */
 export const MIXTURE_SCALES = 4;
 
-const band = z.object({
+export const mixtureBand = z.object({
   /** Rows of 25, and what each axis gives back to the middle (kernels/mixture). */
   project: z.array(z.number()),
   back: z.array(z.number()),
@@ -21,7 +21,7 @@ const band = z.object({
 
 const schema = z.object({
   /** Of each component of the stabilised channels (components.ts), by scale; without axes where there is no noise. */
-  components: z.array(z.array(band)),
+  components: z.array(z.array(mixtureBand)),
 });
 export type MixtureFact = z.infer<typeof schema>;
 
@@ -65,7 +65,7 @@ function bandsOf(
   noise: Float64Array,
   k: number,
   job: JobHandle,
-): z.infer<typeof band>[] {
+): z.infer<typeof mixtureBand>[] {
   const current = stabilised.map((raster) => ({ ...raster, plane: componentsOf(raster)[k] }));
   return Array.from({ length: MIXTURE_SCALES }, (_, scale) => {
     const details = current.map((piece, n) => {
@@ -80,7 +80,7 @@ function bandsOf(
 }
 
 /** A band from the autocovariances of noise and picture at lags up to 4 steps. */
-function bandOf(noise: Float64Array, picture: Float64Array): z.infer<typeof band> {
+export function bandOf(noise: Float64Array, picture: Float64Array): z.infer<typeof mixtureBand> {
   const matrixOf = (lags: Float64Array) =>
     new Matrix(
       Array.from({ length: NEIGHBOURS }, (_r, i) =>

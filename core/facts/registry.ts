@@ -3,6 +3,7 @@ import { background } from "./background";
 import { noiseCurve } from "./noiseCurve";
 import { stars } from "./stars";
 import { grain } from "./grain";
+import { haarMixture } from "./haarMixture";
 import { levels } from "./levels";
 import { mixture } from "./mixture";
 import { noise } from "./noise";
@@ -17,6 +18,7 @@ import { wavelets } from "./wavelets";
 export const FACTS = {
   background,
   grain,
+  haarMixture,
   levels,
   mixture,
   noise,

@@ -337,6 +337,8 @@ test("the mixture's twins agree to single precision at any size, and one certain
     const plane = noise(w * h, w);
     const [a, b] = [plain, wasm].map((kernels) => kernels.mixtureShrink(plane, w, h, bands));
     expect(worst(a, b)).toBeLessThan(3e-6 * Math.max(1, ...a.map(Math.abs)));
+    const [c, d] = [plain, wasm].map((kernels) => kernels.mixtureOfBand(plane, w, h, 2, bands[0]));
+    expect(worst(c, d)).toBeLessThan(3e-6 * Math.max(1, ...c.map(Math.abs)));
   }
   // One axis that looks at the middle alone, and one strength: the finest scale is halved.
   const project = new Float32Array(25);

@@ -104,6 +104,32 @@ export function bandCovariance(noise: Float64Array, scale: number, reach: number
   return out;
 }
 
+/**
+ * Covariance of noise of the autocovariance `noise` (to lags of 8 px) after filters along the rows and the columns, at lags (u, v) · step, |u|, |v| ≤ reach. Exact but for noise beyond those lags. Source: derivation.
+ */
+export function filterCovariance(
+  noise: Float64Array,
+  across: Float64Array,
+  down: Float64Array,
+  step: number,
+  reach: number,
+): Float64Array {
+  const most = reach * step + REACH;
+  const [rows, columns] = [correlate(across, across, most), correlate(down, down, most)];
+  const side = 2 * reach + 1;
+  return Float64Array.from({ length: side * side }, (_, n) => {
+    const [u, v] = [(n % side) - reach, Math.floor(n / side) - reach];
+    let sum = 0;
+    for (let k = 0; k < SIDE * SIDE; k++) {
+      if (noise[k] === 0) continue;
+      const dx = u * step - ((k % SIDE) - REACH) + most;
+      const dy = v * step - (Math.floor(k / SIDE) - REACH) + most;
+      sum += noise[k] * rows[dx] * columns[dy];
+    }
+    return sum;
+  });
+}
+
 /** Variance of noise of the autocovariance `noise` (to lags of 8 px) after filters along the rows and the columns: Σ covariance · overlap of the filters. Exact but for noise beyond those lags. */
 export function filterVariance(
   noise: readonly number[] | Float64Array,

@@ -3,6 +3,7 @@ export { fitBackgroundPlane, measureBackground } from "./background";
 export {
   autocovariance,
   bandCovariance,
+  filterCovariance,
   filterVariance,
   gaussianCorrelation,
   REACH,
@@ -41,6 +42,7 @@ export { trailTest, trailsOf } from "./trail";
 export { findTrails } from "./trails";
 export type { SkyPatch } from "./patches";
 export { skyPatch, patchDifference, patchLevels, patchRegion } from "./patches";
+export { HAAR_BANDS, haarJoin, haarSplit, haarTaps } from "./haar";
 export { findSkyPatches } from "./skyPatches";
 export type { VideoMeasures } from "./videoMeasures";
 export { measureVideoFrame, skyOfVideoFrame, videoMeasures } from "./videoMeasures";

@@ -45,6 +45,8 @@ export interface Operation<P, I extends FactId> {
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;
   needs: readonly I[];
+  /** Of these the ones that are needed with some settings. @default all */
+  asks?(params: P): readonly I[];
   /** What parameters of an older version are in the next one, by that older version; none where they kept their meaning. */
   migrations?: Readonly<Record<number, (params: Record<string, unknown>) => Record<string, unknown>>>;
   halo(params: P, facts: Facts<I>): number;

@@ -1,4 +1,4 @@
-import { chainHalo, measureChain, newStep, readySteps, runChain, stepsForHalves } from "../chain";
+import { chainHalo, factsNeeded, measureChain, newStep, readySteps, runChain, stepsForHalves } from "../chain";
 import type { ChainStep } from "../chain";
 import { quietJob } from "../job";
 import { findStars, measurePicture, POINTS_HALO, measureSub, starShape } from "../measure";
@@ -48,13 +48,10 @@ const [starlet, sharpen, stretch] = ["noise.starlet", "deconvolve.richardson-luc
   (id) => findOperation(id) as AnyOperation,
 );
 
-/** Facts of the picture's chains: the settings of the last step do not count for them. */
+/** Facts of the picture's chains: the settings of the last step count for them only by which it asks for. */
 const measured = new Map<string, ReturnType<typeof measureChain>>();
 function factsOf(steps: ChainStep[]) {
-  const key = JSON.stringify([
-    steps.slice(0, -1),
-    steps.slice(-1).map(({ operation, channels }) => [operation, channels]),
-  ]);
+  const key = JSON.stringify([steps.slice(0, -1), steps.slice(-1).map((step) => [step.operation, factsNeeded(step)])]);
   const known = measured.get(key) ?? measureChain(input, steps, job);
   measured.set(key, known);
   return known;

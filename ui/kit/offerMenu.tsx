@@ -38,25 +38,27 @@ export function OfferMenu<T extends Offered>({
         <DropdownMenu.Content
           align={align}
           sideOffset={4}
-          className={`z-50 max-h-(--radix-dropdown-menu-content-available-height) overflow-y-auto rounded border border-line bg-raised p-1 shadow-lg ${isLong ? "w-[36rem] columns-2 gap-1" : "w-72"}`}
+          className={`z-50 max-h-(--radix-dropdown-menu-content-available-height) overflow-y-auto rounded border border-line bg-raised p-1 shadow-lg ${isLong ? "w-[36rem]" : "w-72"}`}
           collisionPadding={8}
         >
-          {items.map((item, k) => (
-            <Fragment key={item.id}>
-              {headingOf(item) !== null && (k === 0 || headingOf(items[k - 1]) !== headingOf(item)) ? (
-                <DropdownMenu.Label className="break-after-avoid px-2 pt-2 pb-0.5 text-sm text-accent">
-                  {headingOf(item)}
-                </DropdownMenu.Label>
-              ) : null}
-              <DropdownMenu.Item
-                className="cursor-pointer break-inside-avoid rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
-                onSelect={() => onPick(item)}
-              >
-                <div>{item.title}</div>
-                <div className="text-sm text-quiet">{item.summary}</div>
-              </DropdownMenu.Item>
-            </Fragment>
-          ))}
+          <div className={isLong ? "columns-2 gap-1" : ""}>
+            {items.map((item, k) => (
+              <Fragment key={item.id}>
+                {headingOf(item) !== null && (k === 0 || headingOf(items[k - 1]) !== headingOf(item)) ? (
+                  <DropdownMenu.Label className="break-after-avoid px-2 pt-2 pb-0.5 text-sm text-accent">
+                    {headingOf(item)}
+                  </DropdownMenu.Label>
+                ) : null}
+                <DropdownMenu.Item
+                  className="cursor-pointer break-inside-avoid rounded px-2 py-1 outline-none data-[highlighted]:bg-line"
+                  onSelect={() => onPick(item)}
+                >
+                  <div>{item.title}</div>
+                  <div className="text-sm text-quiet">{item.summary}</div>
+                </DropdownMenu.Item>
+              </Fragment>
+            ))}
+          </div>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>

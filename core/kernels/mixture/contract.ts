@@ -25,4 +25,7 @@ export interface MixtureKernels {
    * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
    */
   mixtureShrink(plane: Float32Array, width: number, height: number, bands: readonly MixtureBand[]): Float32Array;
+
+  /** The same of one band of any transform, whose coefficients' neighbours lie `step` px apart. */
+  mixtureOfBand(plane: Float32Array, width: number, height: number, step: number, band: MixtureBand): Float32Array;
 }

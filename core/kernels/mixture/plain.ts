@@ -4,7 +4,14 @@ import { starletPlain } from "../starlet/plain";
 import type { MixtureBand, MixtureKernels } from "./contract";
 import { NEIGHBOURS } from "./contract";
 
-export const mixturePlain: MixtureKernels = { mixtureShrink };
+export const mixturePlain: MixtureKernels = { mixtureShrink, mixtureOfBand };
+
+function mixtureOfBand(plane: Float32Array, width: number, height: number, step: number, band: MixtureBand) {
+  checkPlane(plane, width, height);
+  const out = new Float32Array(plane.length);
+  addEstimate(out, plane, width, height, step, band);
+  return out;
+}
 
 function mixtureShrink(
   plane: Float32Array,

@@ -14,6 +14,38 @@ interface Exports extends WasmModule {
 export function mixtureWasm(module: WasmModule): MixtureKernels {
   const wasm = module as Exports;
 
+  /** Tables and scratch for bands of so many axes and levels; `write` puts a band's tables there and gives what the kernel is told of them. */
+  function tablesFor(arena: ReturnType<typeof openArena>, bands: readonly MixtureBand[]) {
+    const axes = Math.max(0, ...bands.map((band) => band.axes));
+    const levels = Math.max(0, ...bands.map((band) => band.levels));
+    const names = ["project", "back", "gains", "offsets"] as const;
+    const sizes = { project: axes * NEIGHBOURS, back: axes, gains: axes * levels, offsets: levels };
+    const at = names.map((name) => arena.take(sizes[name]));
+    const scratch = arena.take(4 * (4 * axes + 2 * levels + axes * (NEIGHBOURS + levels)));
+    const write = (band: MixtureBand, line: number): number[] => {
+      names.forEach((name, k) => arena.writeFloats(at[k], band[name]));
+      const [project, back, gains, offsets] = at;
+      return [project, back, band.axes, gains, offsets, band.levels, line, scratch];
+    };
+    return write;
+  }
+
+  function mixtureOfBand(plane: Float32Array, width: number, height: number, step: number, band: MixtureBand) {
+    checkPlane(plane, width, height);
+    const arena = openArena(wasm);
+    const pitch = pitchFor(width);
+    const n = pitch * height;
+    const [coefficients, none, out] = [arena.take(n), arena.take(n), arena.take(n)];
+    const line = arena.take(5 * (pitch + 4 * step + 16));
+    const write = tablesFor(arena, [band]);
+    arena.ensure();
+    arena.write(coefficients, plane, width, height, pitch);
+    arena.zero(none, n);
+    arena.zero(out, n);
+    wasm.mixtureInto(out, coefficients, none, width, height, pitch, step, ...write(band, line));
+    return arena.read(out, width, height, pitch);
+  }
+
   function mixtureShrink(
     plane: Float32Array,
     width: number,
@@ -27,29 +59,19 @@ export function mixtureWasm(module: WasmModule): MixtureKernels {
     let [current, smooth] = [arena.take(n), arena.take(n)];
     const out = arena.take(n);
     const line = arena.take(5 * (pitch + 4 * 2 ** bands.length + 16));
-    const axes = Math.max(0, ...bands.map((band) => band.axes));
-    const levels = Math.max(0, ...bands.map((band) => band.levels));
-    const tables = ["project", "back", "gains", "offsets"] as const;
-    const sizes = { project: axes * NEIGHBOURS, back: axes, gains: axes * levels, offsets: levels };
-    const at = tables.map((name) => arena.take(sizes[name]));
-    const scratch = arena.take(4 * (4 * axes + 2 * levels + axes * (NEIGHBOURS + levels)));
+    const write = tablesFor(arena, bands);
     arena.ensure();
     arena.write(current, plane, width, height, pitch);
     arena.zero(out, n);
     bands.forEach((band, scale) => {
       const step = 1 << scale;
       wasm.b3Smooth(current, smooth, width, height, pitch, step, line);
-      tables.forEach((name, k) => arena.writeFloats(at[k], band[name]));
-      const [project, back, gains, offsets] = at;
-      wasm.mixtureInto(
-        ...[out, current, smooth, width, height, pitch, step, project, back, band.axes, gains, offsets, band.levels],
-        ...[line, scratch],
-      );
+      wasm.mixtureInto(out, current, smooth, width, height, pitch, step, ...write(band, line));
       [current, smooth] = [smooth, current];
     });
     wasm.addInto(out, current, n);
     return arena.read(out, width, height, pitch);
   }
 
-  return { mixtureShrink };
+  return { mixtureShrink, mixtureOfBand };
 }

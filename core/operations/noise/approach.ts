@@ -69,6 +69,8 @@ interface Approach<F extends Record<string, Field>, I extends FactId> {
   fields: F;
   /** What it must know beside the noise and the stars. */
   needs: readonly I[];
+  /** Of these the ones that are needed with some settings. @default all */
+  asks?(params: ValuesOf<F>): readonly I[];
   migrations?: Operation<unknown, I>["migrations"];
   /** Whether it takes single outliers away and no grain: points are then set aside only on demand (an outlier looks like one), and there are no settings for grain. @default false */
   onlyOutliers?: boolean;
@@ -86,7 +88,7 @@ const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chro
 export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
   approach: Approach<F, I>,
 ): Operation<Shared & ValuesOf<F>, I | "grain" | "psf"> {
-  const { fields, needs, reach, clean, onlyOutliers = false, ...known } = approach;
+  const { fields, needs, asks, reach, clean, onlyOutliers = false, ...known } = approach;
   const { levers, strength, colourStrength, redStrength, greenStrength, blueStrength, ...later } = shared;
   const strengths = { levers, strength, colourStrength, redStrength, greenStrength, blueStrength };
   const { keepPoints, pointSnr, ...grainy } = later;
@@ -104,6 +106,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
     channels: CHANNELS,
     cropBound: 1e-5,
     needs: ["grain", "psf", ...needs],
+    ...(asks ? { asks: (params) => ["grain", "psf", ...asks(params)] } : {}),
     halo: (params) =>
       reach(params) +
       (params.keepPoints ? POINTS_HALO : 0) +

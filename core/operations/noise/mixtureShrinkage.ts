@@ -1,8 +1,10 @@
-import type { MixtureFact } from "../../facts";
+import type { HaarMixtureFact, MixtureFact } from "../../facts";
 import { MIXTURE_SCALES } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { MixtureBand } from "../../kernels";
-import { slider } from "../../parameters";
+import { haarJoin, haarSplit } from "../../measure";
+import { choice, slider } from "../../parameters";
+import { cropRaster, mirrored, rasterOf } from "../../raster";
 import type { EvenPlane } from "../even";
 import { noiseApproach } from "./approach";
 
@@ -56,9 +58,32 @@ export function mixtureOf(
   );
 }
 
+/** The same in undecimated Haar wavelets; its reach is no larger. */
+function haarMixtureOf(
+  { plane, width, height, index }: EvenPlane,
+  detail: number,
+  { components }: HaarMixtureFact,
+  job: JobHandle,
+): Float32Array {
+  const scales = components[index];
+  if (scales.some((bands) => bands.some(({ back }) => back.length === 0))) return plane;
+  // Mirrored so far that the border of what is looked at is not seen within the plane.
+  const { grown, pitch, rows } = mirrored(plane, width, height, MIXTURE_REACH);
+  const estimate = (of: Float32Array, scale: number): Float32Array => {
+    if (scale === scales.length) return of;
+    const { bands, mean } = haarSplit(of, pitch, scale);
+    const shrunk = bands.map((band, b) =>
+      job.kernels.mixtureOfBand(band, pitch, rows, 1 << scale, tablesOf(scales[scale][b], detail)),
+    );
+    return haarJoin(shrunk, estimate(mean, scale + 1), pitch, scale);
+  };
+  const out = rasterOf(pitch, rows, [estimate(grown, 0)]);
+  return cropRaster(out, { x: MIXTURE_REACH, y: MIXTURE_REACH, width, height }).planes[0];
+}
+
 /**
  * Shrinkage by a Gaussian scale mixture: the picture is taken apart into starlet scales; each coefficient, seen with its 24 neighbours, becomes what it most likely is, given how
- * noise and signal of that scale vary together (facts/mixture.ts). What is coarser than the scales stays.
+ * noise and signal of that scale vary together (facts/mixture.ts). What is coarser than the scales stays. On demand the mean with the same in undecimated Haar wavelets.
  * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
  */
 export const mixtureShrinkage = noiseApproach({
@@ -69,9 +94,24 @@ export const mixtureShrinkage = noiseApproach({
   summary: "Tells noise from detail by what each neighbourhood most likely is.",
   fields: {
     detail: keepDetail,
+    waves: choice({
+      label: "Seen in",
+      hint: "Round starlets alone, or the mean with Haar wavelets, which tell directions: keeps a little more of faint structure, and takes four times as long",
+      options: [
+        { value: "starlets", label: "starlets" },
+        { value: "both", label: "starlets and Haar" },
+      ],
+      default: "starlets",
+    }),
   },
-  needs: ["mixture"],
+  needs: ["mixture", "haarMixture"],
+  asks: ({ waves }) => (waves === "both" ? ["mixture", "haarMixture"] : ["mixture"]),
   // Scale j smooths over 2 · 2^j px to each side and looks at neighbours as far off: 2 (2^J − 1), and 2 · 2^(J−1) for the last scale.
   reach: () => MIXTURE_REACH,
-  clean: (even, { detail }, { mixture }, job) => mixtureOf(even, detail, mixture, job),
+  clean(even, { detail, waves }, { mixture, haarMixture }, job) {
+    const round = mixtureOf(even, detail, mixture, job);
+    if (waves !== "both") return round;
+    const directed = haarMixtureOf(even, detail, haarMixture, job);
+    return round.map((v, i) => (v + directed[i]) / 2);
+  },
 });
