@@ -159,6 +159,22 @@ test("stars that tell the blur are ringed; one that is left out on a crop tells 
   await (await driver.findElement(By.css("[data-lane=B] button"))).click();
 });
 
+test("the halves tell how many iterations are best, and a click sets them", async () => {
+  const { driver } = session;
+  await (await driver.findElement(By.css("[data-lane=A] button"))).click();
+  await click(driver, "Add a step");
+  await see(driver, "[role=menuitem]");
+  await (await driver.findElement(By.xpath("//*[@role='menuitem'][contains(., 'Richardson–Lucy')]"))).click();
+  const figure = await see(driver, "[data-testid=stopping-figure]", 60_000);
+  await waitFor(driver, "a number of iterations", async () => /best\s*\d+/.test(await figure.getText()));
+  const best = /best\s*(\d+)/.exec(await figure.getText())?.[1] ?? "";
+  await click(driver, best);
+  const value = () => driver.findElement(By.css("input[aria-label='Iterations, number']")).getAttribute("value");
+  await waitFor(driver, "set", async () => (await value()) === best);
+  await click(driver, "Undo (Ctrl Z)");
+  await click(driver, "Undo (Ctrl Z)");
+});
+
 test("a demo that is interrupted by a reload goes on where it was", async () => {
   const { driver } = session;
   const names = () =>

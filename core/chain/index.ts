@@ -23,5 +23,7 @@ export {
 } from "./schema";
 export type { SkyReadout } from "./skyReadout";
 export { READOUT_SCALES, skyReadout } from "./skyReadout";
+export type { StoppingCurve } from "./stopping";
+export { stoppingCurve } from "./stopping";
 export type { StrengthCurve } from "./strength";
 export { strengthCurve } from "./strength";

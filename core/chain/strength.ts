@@ -106,7 +106,7 @@ export async function strengthCurve(
 }
 
 /** A few pieces of the picture, spread evenly. */
-function placesOf(size: { width: number; height: number }): Region[] {
+export function placesOf(size: { width: number; height: number }): Region[] {
   const all = sampleRegions(size).flatMap((region) => tilesOf(region, SIDE).slice(0, 1));
   const stride = Math.max(1, all.length / PLACES);
   return Array.from({ length: Math.min(PLACES, all.length) }, (_, k) => all[Math.floor((k + 0.5) * stride)]);
@@ -129,7 +129,7 @@ function sum(a: Raster, b: Raster, share: number): Raster {
 }
 
 /** A region of a picture as a picture of that size: nothing else of it is read. */
-function frameAt(raster: Raster, { x, y }: Region, { width, height, channels }: FrameSource): FrameSource {
+export function frameAt(raster: Raster, { x, y }: Region, { width, height, channels }: FrameSource): FrameSource {
   const read = (region: Region) => Promise.resolve(cropRaster(raster, { ...region, x: region.x - x, y: region.y - y }));
   return { width, height, channels, read };
 }

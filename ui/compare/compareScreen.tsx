@@ -12,7 +12,7 @@ import { EmptyState } from "../kit/notice";
 import { useHeldKey } from "../kit/useHeldKey";
 import { ChainEditor } from "./chainEditor";
 import { createLatency } from "./latency";
-import { createMaskDesk, MaskDeskContext } from "./maskDesk";
+import { createDesk, DeskContext } from "./desk";
 import { Matrix } from "./matrix";
 import { Overview } from "./overview";
 import { ViewBar } from "./viewBar";
@@ -24,7 +24,7 @@ export function CompareScreen() {
   const board = useProject((state) => state.board?.present ?? null);
   const projectId = useProject((state) => state.project.id);
   const latency = useMemo(() => createLatency(), []);
-  const desk = useMemo(() => createMaskDesk(), []);
+  const desk = useMemo(() => createDesk(), []);
   const latencyMs = useStore(latency.store, (state) => state.ms);
   const before = useHeldKey("b");
   const view = board?.view;
@@ -63,7 +63,7 @@ export function CompareScreen() {
   const selected = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
   return (
     // The time from the last change to the last crop that followed is for the tests, not for the eye.
-    <MaskDeskContext value={desk}>
+    <DeskContext value={desk}>
       <div className="flex h-full min-w-0" data-latency-ms={latencyMs ?? undefined}>
         <Overview board={board} stack={stacks[0]} />
         <div className="flex min-w-0 flex-1 flex-col">
@@ -72,6 +72,6 @@ export function CompareScreen() {
         </div>
         <ChainEditor board={board} lane={selected} stacks={stacks} latency={latency} />
       </div>
-    </MaskDeskContext>
+    </DeskContext>
   );
 }

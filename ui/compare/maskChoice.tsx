@@ -8,7 +8,7 @@ import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import type { Latency } from "./latency";
-import { openMask, useDesk, useMaskDesk } from "./maskDesk";
+import { openMask, useDesk, useDeskStore } from "./desk";
 import { KindMenu, MaskEditor } from "./maskEditor";
 
 interface Props {
@@ -24,7 +24,7 @@ const EVERYWHERE = "everywhere";
 /** Where a step acts: everywhere, or in one of the project's masks, which opens beneath. */
 export function MaskChoice({ board, lane, step, latency, onChange }: Props) {
   const session = useSession();
-  const desk = useMaskDesk();
+  const desk = useDeskStore();
   const isOpen = useDesk(({ maskId }) => step.mask !== null && maskId === step.mask.id);
   return (
     <>

@@ -13,7 +13,7 @@ import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberSetting } from "../kit/setting";
 import { Tick } from "../kit/tick";
 import type { Latency } from "./latency";
-import { openMask, useDesk, useMaskDesk } from "./maskDesk";
+import { openMask, useDesk, useDeskStore } from "./desk";
 
 const HOW_WORDS: Record<MaskPart["how"], string> = { and: "and only", or: "and also", minus: "but not" };
 const DRAW_WORDS = {
@@ -25,7 +25,7 @@ const DRAW_WORDS = {
 /** A mask's parts and settings; while it is open it is shown on all crops. */
 export function MaskEditor({ mask, board, latency }: { mask: Mask; board: Board; latency: Latency }) {
   const session = useSession();
-  const desk = useMaskDesk();
+  const desk = useDeskStore();
   const change = (part: Partial<Mask>, group: string | null = null) => {
     latency.changed();
     session.board.change((b) => changeMask(b, { ...mask, ...part }), group && `${mask.id}.${group}`);
@@ -108,7 +108,7 @@ interface PartProps {
 }
 
 function PartSettings({ part, index, onChange, onRemove }: PartProps) {
-  const desk = useMaskDesk();
+  const desk = useDeskStore();
   const isDrawing = useDesk(({ drawing }) => drawing === index);
   const kind = findMaskKind(part.kind);
   if (!kind) return <p className="text-warn">Unknown: {part.kind}</p>;

@@ -15,7 +15,7 @@ import { useSession } from "../frame/session";
 import { useCrop } from "../viewer/useCrop";
 import type { CellView } from "./geometry";
 import { cellPlaces } from "./geometry";
-import { useDesk, useMaskDesk } from "./maskDesk";
+import { useDesk, useDeskStore } from "./desk";
 import { useLaneTreatment } from "./useTreatment";
 
 interface Props {
@@ -92,7 +92,7 @@ const LEAST_PX = 3;
 /** Outlines of a mask with their handles; while one is drawn, the drawing. */
 function Outlines({ mask, toPicture, view }: { mask: Mask; toPicture: Warp; view: CellView }) {
   const session = useSession();
-  const desk = useMaskDesk();
+  const desk = useDeskStore();
   const drawing = useDesk((state) => state.drawing);
   const draft = useDesk((state) => state.draft);
   const held = useRef<{ handle: number; part: number; last: Corner } | null>(null);

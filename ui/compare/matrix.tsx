@@ -11,7 +11,7 @@ import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, LaneHeader } from "./laneHeader";
 import type { Latency } from "./latency";
-import { useDesk } from "./maskDesk";
+import { useDesk } from "./desk";
 import { useLaneTreatment } from "./useTreatment";
 
 interface Props {

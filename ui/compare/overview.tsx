@@ -11,7 +11,7 @@ import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { useCrop } from "../viewer/useCrop";
 import { usePainted } from "../viewer/usePainted";
-import { useDesk } from "./maskDesk";
+import { useDesk } from "./desk";
 import { MaskOverlay } from "./maskOverlay";
 import { SkyOverlay } from "./skyOverlay";
 import { useLaneTreatment } from "./useTreatment";

@@ -7,7 +7,7 @@ import type { PsfStarsFact } from "@/core/facts";
 import type { Lane, LaneStep } from "@/storage";
 import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
-import { openPsf, useDesk, useMaskDesk } from "./maskDesk";
+import { openPsf, useDesk, useDeskStore } from "./desk";
 import { usePsfStars } from "./psfStars";
 
 interface Props {
@@ -18,7 +18,7 @@ interface Props {
 
 /** What the stars say of the blur: their mean picture and profile, how well the PSF fits them, and which of them tell it. */
 export function PsfPanel({ lane, step, onChange }: Props) {
-  const desk = useMaskDesk();
+  const desk = useDeskStore();
   const isOpen = useDesk(({ psfOf }) => psfOf === step.id);
   return (
     <>

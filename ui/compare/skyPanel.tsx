@@ -14,7 +14,7 @@ import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed, levelUnit } from "../kit/format";
-import { openSky, useDesk, useMaskDesk } from "./maskDesk";
+import { openSky, useDesk, useDeskStore } from "./desk";
 import { useLaneTreatment } from "./useTreatment";
 
 interface Props {
@@ -27,7 +27,7 @@ interface Props {
 
 /** Where a step takes its noise from; beneath, while its patches are shown, the noise in them before and after it. */
 export function SkyPanel({ board, lane, step, index, onChange }: Props) {
-  const desk = useMaskDesk();
+  const desk = useDeskStore();
   const isOpen = useDesk(({ skyOf }) => skyOf === step.id);
   const { stack } = useLaneTreatment(lane);
   const { patches } = useSkyPatches(lane, step);

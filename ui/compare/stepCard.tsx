@@ -22,6 +22,7 @@ import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
 import { PsfPanel } from "./psfPanel";
 import { SkyPanel } from "./skyPanel";
+import { StoppingFigure } from "./stoppingFigure";
 import { StrengthFigure } from "./strengthFigure";
 
 const MODE_WORDS: Record<ChannelMode, string> = {
@@ -164,6 +165,9 @@ export function StepCard({
               index={index}
               onStrength={(strength) => setting(operation.strength, strength)}
             />
+          ) : null}
+          {operation?.stopping?.field === field.name ? (
+            <StoppingFigure lane={lane} step={step} index={index} onValue={(value) => setting(field.name, value)} />
           ) : null}
           {field.kind === "slider" && ladderOf === field.name ? (
             <LadderForm lane={lane} step={step} field={field} latency={latency} onDone={() => setLadderOf(null)} />

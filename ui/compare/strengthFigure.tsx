@@ -1,18 +1,13 @@
 "use client";
 
 import { scaleLinear } from "d3-scale";
-import { useEffect, useRef, useState } from "react";
-import type { StrengthCurve } from "@/core/chain";
 import { findOperation } from "@/core/operations";
 import { PRIORITY } from "@/engine/pool";
 import type { Lane, LaneStep } from "@/storage";
-import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { fixed } from "../kit/format";
-import { useLaneTreatment } from "./useTreatment";
+import { useStepCurve } from "./useStepCurve";
 
-/** How long a step must rest before its curve is made. */
-const REST_MS = 1500;
 const [WIDTH, HEIGHT] = [72, 28];
 
 interface Props {
@@ -24,8 +19,11 @@ interface Props {
 
 /** Under the strength: how much noise it leaves, its error over strength as the halves tell it, and a button for the least. */
 export function StrengthFigure({ lane, step, index, onStrength }: Props) {
-  const curve = useCurve(lane, step, index);
   const operation = findOperation(step.operation);
+  const free = Object.keys(operation?.mixes?.full ?? {});
+  const curve = useStepCurve(lane, index, operation?.group === "noise", free, (pool, treatment, signal) =>
+    pool.run("strengthCurve", { treatment, index }, { priority: PRIORITY.measure, signal }),
+  );
   if (!operation || !curve) return null;
   const strength = Number(step.params[operation.strength]);
   const { best, leftDb, error, strengths } = curve;
@@ -82,45 +80,4 @@ function at(values: readonly number[], strengths: readonly number[], strength: n
   const k = Math.min(strengths.length - 2, Math.max(0, strengths.filter((s) => s <= strength).length - 1));
   const share = (strength - strengths[k]) / (strengths[k + 1] - strengths[k]);
   return values[k] + share * (values[k + 1] - values[k]);
-}
-
-/** The curve of a step, once its settings have rested; null until then, and where there are no halves. */
-function useCurve(lane: Lane, step: LaneStep, index: number): StrengthCurve | null {
-  const session = useSession();
-  const { treatment, settling } = useLaneTreatment(lane);
-  const [known, setKnown] = useState<{ key: string; curve: StrengthCurve | null } | null>(null);
-  const operation = findOperation(step.operation);
-  const isTold = treatment?.halves && !settling && step.on && operation?.group === "noise";
-  const key = isTold
-    ? keyOf(treatment.picture.id, lane.steps.slice(0, index + 1), treatment.facts.slice(0, index + 1))
-    : null;
-  const latest = useRef(treatment);
-  latest.current = treatment;
-  useEffect(() => {
-    const asked = latest.current;
-    if (key === null || !asked) return;
-    const abort = new AbortController();
-    const timer = setTimeout(() => {
-      session.pool
-        .run("strengthCurve", { treatment: asked, index }, { priority: PRIORITY.measure, signal: abort.signal })
-        .then((curve) => setKnown({ key, curve }))
-        .catch(() => undefined); // stopped, or told under the crops
-    }, REST_MS);
-    return () => {
-      clearTimeout(timer);
-      abort.abort();
-    };
-  }, [session, key, index]);
-  return known?.key === key ? known.curve : null;
-}
-
-/** What a curve depends on: all settings up to its step, but for those that are only how much of it goes into the picture. */
-function keyOf(pictureId: string, steps: readonly LaneStep[], facts: readonly unknown[]): string {
-  const last = steps.length - 1;
-  const settings = steps.map(({ operation, params, channels, blend, mask, on }, k) => [
-    operation,
-    k === last ? { ...params, ...findOperation(operation)?.mixes?.full } : params,
-    ...[channels, blend, mask, on],
-  ]);
-  return JSON.stringify([pictureId, settings, facts]);
 }

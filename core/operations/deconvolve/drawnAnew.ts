@@ -18,6 +18,7 @@ import {
   splitStars,
   surroundings,
 } from "../../measure";
+import { rise } from "../../numeric/rise";
 import { slider } from "../../parameters";
 import type { Raster } from "../../raster";
 import { cropRaster, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
@@ -63,8 +64,8 @@ const UNTOLD = 1e6;
 /** The PSF is known to about this share of a star's light: what remains of it where that exceeds the noise is no picture. */
 const PSF_ERROR = 0.015;
 /** Stars so high, of which the profile leaves more than this share (rms within a FWHM), are not as the PSF says: clipped, or no single star. They are left as they were. */
-const BRIGHT_SIGMA = 100;
-const MOST_LEFT = 0.04;
+const BRIGHT_SIGMA = [80, 120] as const;
+const MOST_LEFT = [0.03, 0.05] as const;
 /** How far such a star is left alone: to where its light has fallen to this many σ, at most so far, with a soft edge. */
 const ALONE = { sigma: 0.5, most: 34, soft: 4 };
 /** Smoothings that fill such places from around. */
@@ -174,49 +175,52 @@ async function starsOf(
   }
   stars = splitStars(rest, width, height, stars, profiles, sigma, fwhm);
   const alone = new Float32Array(width * height);
-  // What is wider than a star and not two of them is no star; a bright one of these, or one that the profile does not fit, is left as it was.
-  const isBright = ({ x, y, heights }: PointStar) => {
-    const i =
-      Math.min(height - 1, Math.max(0, Math.round(y))) * width + Math.min(width - 1, Math.max(0, Math.round(x)));
-    return heights.some((h, c) => h > BRIGHT_SIGMA * sigmas[c][i]);
+  // What is wider than a star and not two of them is no star; a bright one of these, or one that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair.
+  const oddOf = (star: PointStar): number => {
+    const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
+    const y = Math.min(height - 1, Math.max(0, Math.round(star.y)));
+    const highest = star.heights.reduce((most, h, c) => Math.max(most, h / sigmas[c][y * width + x]), 0);
+    const bright = rise(highest, ...BRIGHT_SIGMA);
+    if (bright === 0) return 0;
+    return bright * (star.isWide ? 1 : misfitOf(star, rest, region, fwhm, clipped));
   };
-  const isOdd = (star: PointStar) => isBright(star) && (star.isWide || isMisfit(star, rest, region, fwhm, clipped));
-  const odd = new Set(stars.filter(isOdd));
-  const isNone = (star: PointStar) => star.isWide === true || odd.has(star);
-  drawStars(rest, width, height, stars.filter(isNone), profiles, 1); // prettier-ignore
+  const odd = stars.map((star) => ({ star, share: oddOf(star) })).filter(({ share }) => share > 0);
+  const isNone = (star: PointStar) => star.isWide === true;
+  drawStars(rest, width, height, stars.filter(isNone), profiles, 1);
   stars = stars.filter((star) => !isNone(star));
   const quiet = sigmas.map((of) => of.reduce((least, v) => Math.min(least, v), Infinity));
-  for (const { x, y, heights } of odd) {
-    const height0 = Math.max(...heights.map((h, c) => h / (ALONE.sigma * quiet[c])));
+  for (const { star, share } of odd) {
+    const height0 = Math.max(...star.heights.map((h, c) => h / (ALONE.sigma * quiet[c])));
     const radius = Math.min(ALONE.most, moffatRadius(shapes[0].fwhmMajor, shape.beta, height0)) + ALONE.soft / 2;
-    drawDisc(alone, width, height, { x, y, radius, soft: ALONE.soft });
+    drawDisc(alone, width, height, { x: star.x, y: star.y, radius, soft: ALONE.soft, degree: share });
   }
   for (const [c, plane] of rest.entries())
     evenUnderStars(plane, region.planes[c], alone, sigmas[c], width, height, job);
   return { stars, rest, alone };
 }
 
-/** Whether a star is not as the PSF says, or may be clipped. */
-function isMisfit(
+/** How surely a star is not as the PSF says, or may be clipped: 0 … 1. */
+function misfitOf(
   { x, y, heights }: PointStar,
   rest: readonly Float32Array[],
   { planes, width, height }: Raster,
   fwhm: number,
   clipped: readonly number[],
-): boolean {
+): number {
   const [cx, cy, reach] = [Math.round(x), Math.round(y), Math.ceil(fwhm)];
-  return heights.some((h, c) => {
+  const each = heights.map((h, c) => {
     const level = medianAround(rest[c], width, height, cx, cy, 3 * reach);
     let [square, count] = [0, 0];
     for (let v = Math.max(0, cy - reach); v <= Math.min(height - 1, cy + reach); v++)
       for (let u = Math.max(0, cx - reach); u <= Math.min(width - 1, cx + reach); u++) {
         const i = v * width + u;
-        if (planes[c][i] > clipped[c]) return true;
+        if (planes[c][i] > clipped[c]) return 1;
         square += (rest[c][i] - level) ** 2;
         count++;
       }
-    return Math.sqrt(square / count) > MOST_LEFT * h;
+    return rise(Math.sqrt(square / count) / h, ...MOST_LEFT);
   });
+  return Math.max(...each);
 }
 
 function medianAround(plane: Float32Array, width: number, height: number, cx: number, cy: number, reach: number) {

@@ -83,6 +83,10 @@ const betaOf = ({ psf }: Facts<"psf">): number => Math.min(6, Math.max(2, psf.be
 const psfOf = (p: Params, facts: Facts<"psf">): Psf =>
   roundPsf(fwhmOf(p, facts), betaOf(facts), Math.ceil(3.2 * fwhmOf(p, facts)));
 
+/** What the result is shown by; null for as it comes. */
+const targetOf = (p: Params, facts: Facts<"psf">): Psf | null =>
+  isShownAtTarget(p, facts) ? roundPsf(targetFwhm(fwhmOf(p, facts), 1), betaOf(facts), SHOWN_RADIUS) : null;
+
 /**
  * Richardson–Lucy deconvolution (lucy.ts) with a Moffat PSF as wide as the picture's own stars, or of a typed FWHM. With total variation each step is divided by 1 − λ div(∇u/|∇u|); what came of it is
  * shown by a round Moffat of the target width, which the sampling can carry (a PSF that is too wide makes rings: a target prevents them). Background (what a PSF-wide mean
@@ -102,6 +106,10 @@ export const richardsonLucy: Operation<Params, "grain" | "psf" | "sky"> = {
   domainOut: "either",
   parameters: lucyParameters,
   strength: "iterations",
+  stopping: {
+    field: "iterations",
+    blur: (p, facts) => ({ psf: psfOf(p, facts), target: targetOf(p, facts) }),
+  },
   channels: ["luminance", "each"],
   // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
   cropBound: 1e-5,
@@ -110,9 +118,7 @@ export const richardsonLucy: Operation<Params, "grain" | "psf" | "sky"> = {
   run(region, p, facts, job) {
     const { width, height } = region;
     const psf = psfOf(p, facts);
-    const target = isShownAtTarget(p, facts)
-      ? roundPsf(targetFwhm(fwhmOf(p, facts), 1), betaOf(facts), SHOWN_RADIUS)
-      : null;
+    const target = targetOf(p, facts);
     const planes = region.planes.map((plane, c) => {
       const sky = { sky: facts.sky.level[c], sigma: facts.sky.sigma[c], brightest: facts.sky.brightest[c] };
       const range = sky.brightest - sky.sky;

@@ -6,7 +6,7 @@ import { createStore } from "zustand/vanilla";
 import type { Corner } from "@/core/mask";
 
 /** What lies open over the crops: a mask, patches of sky, or the stars that tell the blur. Nothing of it is kept. */
-export interface MaskDesk {
+export interface Desk {
   /** The mask that lies open, shown on all crops; null for none. */
   maskId: string | null;
   /** The part whose outline is being drawn; null for none. */
@@ -19,26 +19,26 @@ export interface MaskDesk {
   psfOf: string | null;
 }
 
-const CLEAR: MaskDesk = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null };
+const CLEAR: Desk = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null };
 
-export const createMaskDesk = () => createStore<MaskDesk>(() => CLEAR);
+export const createDesk = () => createStore<Desk>(() => CLEAR);
 
-export const MaskDeskContext = createContext<ReturnType<typeof createMaskDesk>>(createMaskDesk());
+export const DeskContext = createContext<ReturnType<typeof createDesk>>(createDesk());
 
-export const useMaskDesk = () => useContext(MaskDeskContext);
+export const useDeskStore = () => useContext(DeskContext);
 
-export function useDesk<T>(select: (desk: MaskDesk) => T): T {
-  return useStore(useMaskDesk(), select);
+export function useDesk<T>(select: (desk: Desk) => T): T {
+  return useStore(useDeskStore(), select);
 }
 
 /** Opens a mask, or closes it. */
-export const openMask = (desk: ReturnType<typeof createMaskDesk>, maskId: string | null): void =>
+export const openMask = (desk: ReturnType<typeof createDesk>, maskId: string | null): void =>
   desk.setState({ ...CLEAR, maskId });
 
 /** Shows the patches of a step, or hides them. */
-export const openSky = (desk: ReturnType<typeof createMaskDesk>, skyOf: string | null): void =>
+export const openSky = (desk: ReturnType<typeof createDesk>, skyOf: string | null): void =>
   desk.setState({ ...CLEAR, skyOf });
 
 /** Shows the stars that tell the blur of a step, or hides them. */
-export const openPsf = (desk: ReturnType<typeof createMaskDesk>, psfOf: string | null): void =>
+export const openPsf = (desk: ReturnType<typeof createDesk>, psfOf: string | null): void =>
   desk.setState({ ...CLEAR, psfOf });

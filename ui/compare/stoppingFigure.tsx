@@ -1,0 +1,72 @@
+"use client";
+
+import { scaleLinear, scaleLog } from "d3-scale";
+import { findOperation } from "@/core/operations";
+import { PRIORITY } from "@/engine/pool";
+import type { Lane, LaneStep } from "@/storage";
+import { Button } from "../kit/button";
+import { useStepCurve } from "./useStepCurve";
+
+const [WIDTH, HEIGHT] = [72, 28];
+
+interface Props {
+  lane: Lane;
+  step: LaneStep;
+  index: number;
+  onValue: (value: number) => void;
+}
+
+/** Under the setting that says how long a step goes on: its error over that as the halves tell it, and a button for the least. */
+export function StoppingFigure({ lane, step, index, onValue }: Props) {
+  const stopping = findOperation(step.operation)?.stopping;
+  const curve = useStepCurve(
+    lane,
+    index,
+    stopping !== undefined,
+    stopping ? [stopping.field] : [],
+    (pool, treatment, signal) =>
+      pool.run("stoppingCurve", { treatment, index }, { priority: PRIORITY.measure, signal }),
+  );
+  if (!stopping || !curve) return null;
+  const { values, risk, best } = curve;
+  const value = Number(step.params[stopping.field]);
+  const x = scaleLog([values[0], values[values.length - 1]], [2, WIDTH - 2]).clamp(true);
+  const y = scaleLinear([Math.min(...risk), Math.max(...risk)], [HEIGHT - 4, 2]);
+  const points = risk.map((v, k) => `${x(values[k])},${y(v)}`).join(" ");
+  return (
+    <div className="flex items-center gap-2 pb-1 text-sm text-quiet" data-testid="stopping-figure">
+      <svg
+        width={WIDTH}
+        height={HEIGHT}
+        className="shrink-0"
+        role="img"
+        aria-label={
+          best === null
+            ? "Error over iterations from the halves: alike at all"
+            : `Error over iterations from the halves, least at ${best}`
+        }
+      >
+        <title>
+          Error over iterations, as the halves tell it: each restored half against the other; after its least, more cost
+          more noise than they bring detail
+        </title>
+        <polyline points={points} fill="none" stroke="#a3a3a3" />
+        <line x1={x(value)} x2={x(value)} y1={0} y2={HEIGHT} stroke="#e8e8e8" strokeDasharray="2 2" />
+        {best === null ? null : <circle cx={x(best)} cy={y(risk[values.indexOf(best)])} r={2.5} fill="#e0a44a" />}
+      </svg>
+      <span className="flex-1 whitespace-nowrap">{best === null ? "no difference" : "the halves call best"}</span>
+      {best === null ? null : best === value ? (
+        <span>this</span>
+      ) : (
+        <Button
+          kind="plain"
+          className="!px-1.5 !py-0 text-sm"
+          help="Sets the number of iterations at which the halves tell the least error"
+          onClick={() => onValue(best)}
+        >
+          {best}
+        </Button>
+      )}
+    </div>
+  );
+}
