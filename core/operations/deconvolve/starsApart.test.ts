@@ -67,8 +67,8 @@ describe("stars and the rest", () => {
         const [u, v] = [Math.cos(k / 10), Math.sin(k / 10)].map((c) => Math.round(6 * c));
         return sharp.planes[0][i + v * SIDE + u] - of.picture.planes[0][i + v * SIDE + u];
       });
-      // The noise of a pixel is 1 … 2.
-      expect(Math.min(...around)).toBeGreaterThan(-0.005 * peak - 6);
+      // The noise of a pixel is 1 … 2, the least of 64 lies some 3 σ low, and the wings of the wider star are gone.
+      expect(Math.min(...around)).toBeGreaterThan(-0.005 * peak - 8);
     }
     const row = (x: number) => sharp.planes[0][Math.round(pair.y) * SIDE + Math.round(x)];
     expect(row(pair.x)).toBeLessThan(0.8 * Math.min(row(pair.x - pair.apart / 2), row(pair.x + pair.apart / 2)));
