@@ -1,6 +1,7 @@
 import type { FactKey, StepFacts } from "@/core/chain";
 import { measureFacts as measure } from "@/core/chain";
 import type { Treatment } from "./crop";
+import { inputOf } from "./input";
 import type { Task } from "./task";
 
 export interface FactsPayload {
@@ -12,12 +13,6 @@ export interface FactsPayload {
 
 /** Facts of the picture as it is before a step of its chain. */
 export const measureFacts: Task<FactsPayload, StepFacts> = async ({ treatment, index, keys }, shop) => {
-  const { picture, halves, fill, fullScale, steps, facts } = treatment;
-  const input = {
-    picture: await shop.frames.open(picture),
-    halves: halves && { a: await shop.frames.open(halves.a), b: await shop.frames.open(halves.b) },
-    ...{ fill, fullScale },
-  };
-  const before = facts.slice(0, index).map((ids) => shop.facts.valuesOf(ids));
-  return measure(input, steps, before, index, keys, shop.job);
+  const before = treatment.facts.slice(0, index).map((ids) => shop.facts.valuesOf(ids));
+  return measure(await inputOf(treatment, shop), treatment.steps, before, index, keys, shop.job);
 };

@@ -2,6 +2,7 @@ import type { SkyReadout } from "@/core/chain";
 import { skyReadout as measure } from "@/core/chain";
 import type { SkyPatch } from "@/core/measure";
 import type { Treatment } from "./crop";
+import { inputOf } from "./input";
 import type { Task } from "./task";
 
 /** What varies in patches of sky before and after a step of a treatment; null where none lies on the picture. */
@@ -9,8 +10,6 @@ export const skyReadout: Task<{ treatment: Treatment; index: number; patches: Sk
   { treatment, index, patches },
   shop,
 ) => {
-  const { picture, fill, fullScale, steps, facts } = treatment;
-  const input = { picture: await shop.frames.open(picture), halves: null, fill, fullScale };
-  const known = facts.map((ids) => shop.facts.valuesOf(ids));
-  return measure(input, steps, known, index, patches, shop.job);
+  const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
+  return measure(await inputOf(treatment, shop), treatment.steps, known, index, patches, shop.job);
 };

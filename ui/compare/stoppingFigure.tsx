@@ -5,9 +5,8 @@ import { findOperation } from "@/core/operations";
 import { PRIORITY } from "@/engine/pool";
 import type { Lane, LaneStep } from "@/storage";
 import { Button } from "../kit/button";
+import { CURVE_HEIGHT, CURVE_WIDTH, CurveFigure } from "./curveFigure";
 import { useStepCurve } from "./useStepCurve";
-
-const [WIDTH, HEIGHT] = [72, 28];
 
 interface Props {
   lane: Lane;
@@ -30,30 +29,21 @@ export function StoppingFigure({ lane, step, index, onValue }: Props) {
   if (!stopping || !curve) return null;
   const { values, risk, best } = curve;
   const value = Number(step.params[stopping.field]);
-  const x = scaleLog([values[0], values[values.length - 1]], [2, WIDTH - 2]).clamp(true);
-  const y = scaleLinear([Math.min(...risk), Math.max(...risk)], [HEIGHT - 4, 2]);
-  const points = risk.map((v, k) => `${x(values[k])},${y(v)}`).join(" ");
+  const x = scaleLog([values[0], values[values.length - 1]], [2, CURVE_WIDTH - 2]).clamp(true);
+  const y = scaleLinear([Math.min(...risk), Math.max(...risk)], [CURVE_HEIGHT - 4, 2]);
   return (
     <div className="flex items-center gap-2 pb-1 text-sm text-quiet" data-testid="stopping-figure">
-      <svg
-        width={WIDTH}
-        height={HEIGHT}
-        className="shrink-0"
-        role="img"
-        aria-label={
+      <CurveFigure
+        label={
           best === null
             ? "Error over iterations from the halves: alike at all"
             : `Error over iterations from the halves, least at ${best}`
         }
-      >
-        <title>
-          Error over iterations, as the halves tell it: each restored half against the other; after its least, more cost
-          more noise than they bring detail
-        </title>
-        <polyline points={points} fill="none" stroke="#a3a3a3" />
-        <line x1={x(value)} x2={x(value)} y1={0} y2={HEIGHT} stroke="#e8e8e8" strokeDasharray="2 2" />
-        {best === null ? null : <circle cx={x(best)} cy={y(risk[values.indexOf(best)])} r={2.5} fill="#e0a44a" />}
-      </svg>
+        title="Error over iterations, as the halves tell it: each restored half against the other; after its least, more cost more noise than they bring detail"
+        points={risk.map((v, k) => [x(values[k]), y(v)] as const)}
+        present={x(value)}
+        least={best === null ? null : [x(best), y(risk[values.indexOf(best)])]}
+      />
       <span className="flex-1 whitespace-nowrap">{best === null ? "no difference" : "the halves call best"}</span>
       {best === null ? null : best === value ? (
         <span>this</span>

@@ -6,9 +6,8 @@ import { PRIORITY } from "@/engine/pool";
 import type { Lane, LaneStep } from "@/storage";
 import { Button } from "../kit/button";
 import { fixed } from "../kit/format";
+import { CURVE_HEIGHT, CURVE_WIDTH, CurveFigure } from "./curveFigure";
 import { useStepCurve } from "./useStepCurve";
-
-const [WIDTH, HEIGHT] = [72, 28];
 
 interface Props {
   lane: Lane;
@@ -27,29 +26,21 @@ export function StrengthFigure({ lane, step, index, onStrength }: Props) {
   if (!operation || !curve) return null;
   const strength = Number(step.params[operation.strength]);
   const { best, leftDb, error, strengths } = curve;
-  const x = scaleLinear([strengths[0], strengths[strengths.length - 1]], [2, WIDTH - 2]);
-  const y = scaleLinear([0, Math.max(...error)], [HEIGHT - 2, 2]);
-  const points = error.map((v, k) => `${x(strengths[k])},${y(v)}`).join(" ");
+  const x = scaleLinear([strengths[0], strengths[strengths.length - 1]], [2, CURVE_WIDTH - 2]);
+  const y = scaleLinear([0, Math.max(...error)], [CURVE_HEIGHT - 2, 2]);
   return (
     <div className="flex items-center gap-2 pb-1 text-sm text-quiet" data-testid="strength-figure">
-      <svg
-        width={WIDTH}
-        height={HEIGHT}
-        className="shrink-0"
-        role="img"
-        aria-label={
+      <CurveFigure
+        label={
           best === null
             ? "Error over strength from the halves: alike at all"
             : `Error over strength from the halves, least at ${fixed(best, 2)}`
         }
-      >
-        <title>
-          Error of the treated picture over strength, from the halves: where it is least, more costs more than it gains
-        </title>
-        <polyline points={points} fill="none" stroke="#a3a3a3" />
-        <line x1={x(strength)} x2={x(strength)} y1={0} y2={HEIGHT} stroke="#e8e8e8" strokeDasharray="2 2" />
-        {best === null ? null : <circle cx={x(best)} cy={y(at(error, strengths, best))} r={2.5} fill="#e0a44a" />}
-      </svg>
+        title="Error of the treated picture over strength, from the halves: where it is least, more costs more than it gains"
+        points={error.map((v, k) => [x(strengths[k]), y(v)] as const)}
+        present={x(strength)}
+        least={best === null ? null : [x(best), y(at(error, strengths, best))]}
+      />
       <span className="figures flex-1 whitespace-nowrap" title="Noise that remains, over that before this step">
         leaves {fixed(at(leftDb, strengths, strength), 1).replace("-", "−")} dB
       </span>
