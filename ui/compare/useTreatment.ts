@@ -40,7 +40,7 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     session.stacks
       .subjectOf(stack)
       .then((found) => !gone && setSubject(found))
-      .catch((reason: unknown) => !gone && setError(failureOf(reason).message));
+      .catch((reason: unknown) => !gone && setError(wordsOf(reason)));
     return () => {
       gone = true;
     };
@@ -50,14 +50,16 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     [session, subject, steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that facts came
   );
   useEffect(() => {
-    if (!subject || !known || known.settled) return;
+    if (!subject || !known) return;
+    // What was wrong with other settings is wrong no more.
+    if (known.settled) return setError(null);
     const timer = setTimeout(
       () => {
         session.facts
           .settle(subject, steps)
           .then(() => setError(null))
           .catch((reason: unknown) => {
-            if (!(reason instanceof Stopped)) setError(failureOf(reason).message);
+            if (!(reason instanceof Stopped)) setError(wordsOf(reason));
           });
       },
       known.complete ? REST_MS : 0,
@@ -74,4 +76,10 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
 /** Steps as they are on the pixels of a stack: without what only the screen needs, so that equal steps are equal, their masks' outlines and patches of sky moved from the project's coordinates. */
 export function stepsOnStack(steps: Lane["steps"], toStack: Warp | null): Treatment["steps"] {
   return steps.map(({ id: _id, ...step }) => (toStack ? placedStep(step, toStack) : step));
+}
+
+/** What went wrong, and what to do. */
+function wordsOf(reason: unknown): string {
+  const { message, advice } = failureOf(reason);
+  return advice ? `${message}. ${advice}` : message;
 }
