@@ -77,8 +77,8 @@ export async function strengthCurve(
     const z = await of(picture, before);
     const noise = halfDifference(await of(halves.a, halfBefore), await of(halves.b, halfBefore));
     const inside = (raster: Raster) => cropRaster(raster, relativeTo(area, place));
-    const [plus, minus] = [SHARE, -SHARE].map((share) => sum(z, noise, share));
-    const [toPlus, toMinus] = [SHARE, -SHARE].map((share) => inside(sum(z, noise, -1 / share)));
+    const [plus, minus] = [SHARE, -SHARE].map((share) => added(z, noise, share));
+    const [toPlus, toMinus] = [SHARE, -SHARE].map((share) => inside(added(z, noise, -1 / share)));
     const [fromPlus, fromMinus] = [inside(plus), inside(minus)];
     const variance = localVariance(inside(noise), job);
     const treated = async (of: Raster, strength: number) =>
@@ -113,7 +113,7 @@ export function placesOf(size: { width: number; height: number }): Region[] {
 }
 
 /** Variance of the noise about each pixel, by channel: its smoothed square, no less than its lower tenth. */
-function localVariance({ planes, width, height }: Raster, job: JobHandle): Float32Array[] {
+export function localVariance({ planes, width, height }: Raster, job: JobHandle): Float32Array[] {
   return planes.map((plane) => {
     let out: Float32Array = plane.map((v) => v * v);
     for (let j = 0; j < SMOOTHINGS; j++) out = job.kernels.starletSmooth(out, width, height, j);
@@ -124,7 +124,7 @@ function localVariance({ planes, width, height }: Raster, job: JobHandle): Float
 }
 
 /** a + share · b. */
-function sum(a: Raster, b: Raster, share: number): Raster {
+export function added(a: Raster, b: Raster, share: number): Raster {
   return { ...a, planes: a.planes.map((plane, c) => plane.map((v, i) => v + share * b.planes[c][i])) };
 }
 

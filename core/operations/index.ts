@@ -1,5 +1,6 @@
 export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup, Shares } from "./operation";
 export { CHANNEL_MODES } from "./operation";
+export { gaussianPsf } from "./gaussianPsf";
 export { level } from "./level";
 export { OPERATIONS, findOperation } from "./registry";
 export type { StretchCurve, StretchParams } from "./stretch/arcsinhStretch";

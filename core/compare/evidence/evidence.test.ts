@@ -1,0 +1,176 @@
+import type { ChainInput } from "../../chain";
+import { measureChain, newStep, readySteps } from "../../chain";
+import { quietJob } from "../../job";
+import { findOperation } from "../../operations";
+import { createRandom } from "../../numeric/random";
+import type { Raster } from "../../raster";
+import { clippedMean, frameOfRaster, rasterOf } from "../../raster";
+import { paintStars, wasmKernels } from "../../testing/fixtures";
+import { evidenceOf } from "./index";
+import { starSupport } from "./stars";
+import { bands, supportMaps } from "./support";
+import { evidenceViews } from "./views";
+
+const job = quietJob(wasmKernels());
+const SIDE = 320;
+const SIGMA = 0.001;
+const SHAPE = { fwhmPx: 3, beta: 3.5 };
+
+/** A sky of soft gas and some stars, the same every time. */
+function sky(): Float32Array {
+  const stars = Array.from({ length: 24 }, (_, k) => ({
+    x: 30 + 52 * (k % 6),
+    y: 30 + 70 * (k >> 2),
+    flux: 0.02 * 1.25 ** k,
+  }));
+  const { planes } = paintStars(SIDE, SIDE, stars, { fwhm: SHAPE.fwhmPx, noise: 0, level: 0.02 });
+  return planes[0].map(
+    (v, i) => v + 0.01 * Math.exp(-(((i % SIDE) - 200) ** 2 + (Math.floor(i / SIDE) - 120) ** 2) / 9800),
+  );
+}
+
+const noisy = (truth: Float32Array, sigma: number, seed: number): Float32Array => {
+  const random = createRandom(seed);
+  return truth.map((v) => v + sigma * random.normal());
+};
+
+/** Halves of that sky and their mean. */
+function stackOf(truth: Float32Array, seed: number): ChainInput & { planes: Record<"whole" | "a" | "b", Raster> } {
+  const [a, b] = [noisy(truth, SIGMA * Math.SQRT2, seed), noisy(truth, SIGMA * Math.SQRT2, seed + 1)];
+  const [whole, ofA, ofB] = [a.map((v, i) => (v + b[i]) / 2), a, b].map((plane) => rasterOf(SIDE, SIDE, [plane]));
+  return {
+    picture: frameOfRaster(whole),
+    halves: { a: frameOfRaster(ofA), b: frameOfRaster(ofB) },
+    ...{ fill: [0.02], fullScale: 1, planes: { whole, a: ofA, b: ofB } },
+  };
+}
+
+async function ready(input: ChainInput, operation: string, params: Record<string, unknown> = {}) {
+  const known = findOperation(operation);
+  if (!known) throw new Error(operation);
+  const fresh = newStep(known);
+  const steps = [{ ...fresh, params: { ...fresh.params, ...params } }];
+  return readySteps(steps, await measureChain(input, steps, job));
+}
+
+const PLACE = { x: 64, y: 64, width: 192, height: 192 };
+
+test("an untouched lane: all noise is left, nothing is unsupported or lost, every star stands", async () => {
+  const evidence = await evidenceOf(stackOf(sky(), 5), [], PLACE, SHAPE, job);
+  if (!evidence) throw new Error("no evidence");
+  evidence.noise.left.forEach((left, j) => expect(left / evidence.noise.before[j]).toBeCloseTo(1, 6));
+  expect(evidence.noise.before[0]).toBeGreaterThan(0.98 * SIGMA);
+  expect(evidence.noise.before[0]).toBeLessThan(1.02 * SIGMA);
+  // The disturbed picture has √(1 + ¼²) times the noise.
+  expect(evidence.error).toBeCloseTo(Math.hypot(1, 0.25), 5);
+  expect([evidence.unsupportedShare, evidence.lostShare, evidence.blurPx]).toEqual([0, 0, 0]);
+  expect(evidence.stars.length).toBeGreaterThan(4);
+  expect(evidence.stars.filter(({ standing }) => standing === "notInData" || standing === "lost")).toEqual([]);
+  expect(evidence.rings?.before).toEqual(evidence.rings?.after);
+  expect(await evidenceOf({ ...stackOf(sky(), 5), halves: null }, [], PLACE, SHAPE, job)).toBeNull();
+});
+
+// Truth: the spread of what comes of the same sky under other noise.
+test.each([
+  ["noise.gaussian", {}, 0.02],
+  ["deconvolve.richardson-lucy", { iterations: 20, shown: false, smoothness: 0, psf: "typed", fwhmPx: 3 }, 0.03],
+  ["noise.mixture", {}, 0.08],
+])("%s: the noise that is left at each scale is that of repeated nights", async (operation, params, within) => {
+  const truth = sky();
+  const input = stackOf(truth, 11);
+  const steps = await ready(input, operation, params);
+  const evidence = await evidenceOf(input, steps, PLACE, null, job);
+  const found: number[][] = [[], [], []];
+  const NIGHTS = 6;
+  for (let night = 0; night < NIGHTS; night += 2) {
+    const [p, q] = await Promise.all(
+      [night, night + 1].map(async (k) => {
+        const other = {
+          ...input,
+          picture: frameOfRaster(rasterOf(SIDE, SIDE, [noisy(truth, SIGMA, 100 + k)])),
+          halves: null,
+        };
+        return (await evidenceViews(other, steps, PLACE, job)).after;
+      }),
+    );
+    const apart = p.map((v, i) => (v - q[i]) / Math.SQRT2);
+    const { width, height, inside } = await evidenceViews({ ...input, halves: null }, [], PLACE, job);
+    bands(apart, width, height, job, 3).forEach((band, j) => {
+      for (let y = inside.y; y < inside.y + inside.height; y++)
+        for (let x = inside.x; x < inside.x + inside.width; x++) found[j].push(band[y * width + x]);
+    });
+  }
+  const unit = [0.8908, 0.2007, 0.0855];
+  found.forEach((values, j) => {
+    const real = clippedMean(values, 5).sigma / unit[j];
+    // As shares of the noise before, which differs from night to night at coarse scales.
+    const told = (evidence?.noise.left[j] ?? NaN) / (evidence?.noise.before[j] ?? NaN);
+    if (real > 0.05 * SIGMA) expect(Math.abs(told / (real / SIGMA) - 1)).toBeLessThan(within);
+  });
+});
+
+/** Share of pairs in which a place with something planted stands higher than one without. */
+function areaUnderCurve(planted: readonly number[], plain: readonly number[]): number {
+  let sum = 0;
+  for (const p of planted) for (const q of plain) sum += p > q ? 1 : p === q ? 0.5 : 0;
+  return sum / planted.length / plain.length;
+}
+
+const round = (r: number, width: number) => Math.exp(-(r * r) / (2 * width * width));
+const FORMS: [string, (x: number, y: number) => number][] = [
+  ["point", (x, y) => round(Math.hypot(x, y), 1.3)],
+  ["soft blob", (x, y) => round(Math.hypot(x, y), 4)],
+  ["filament", (x, y) => (Math.abs(x) < 12 ? round(y, 1.5) : 0)],
+  ["ring", (x, y) => round(Math.hypot(x, y) - 7, 1.3)],
+];
+
+test("false and erased structure of 6 σ is flagged: points, soft blobs, filaments, rings", async () => {
+  const input = stackOf(sky(), 21);
+  const views = await evidenceViews(input, await ready(input, "noise.mixture"), PLACE, job);
+  const { width, height, inside } = views;
+  const places: [number, number][] = [];
+  for (let y = 20; y < inside.height - 16; y += 40)
+    for (let x = 20; x < inside.width - 16; x += 40) places.push([inside.x + x, inside.y + y]);
+  const plain = supportMaps(views, job);
+  for (const [name, form] of FORMS) {
+    const shape = (i: number, [x, y]: [number, number]) => form((i % width) - x, Math.floor(i / width) - y);
+    let power = 0;
+    for (let i = 0; i < width * height; i++) power += shape(i, [160, 160]) ** 2;
+    const planted = new Float32Array(width * height);
+    for (const place of places)
+      for (let i = 0; i < planted.length; i++) planted[i] += ((6 * SIGMA) / Math.sqrt(power)) * shape(i, place);
+    const more = (plane: Float32Array) => plane.map((v, i) => v + planted[i]);
+    const made = supportMaps({ ...views, told: more(views.told) }, job);
+    const erased = supportMaps({ ...views, before: more(views.before) }, job);
+    if (!plain || !made || !erased) throw new Error("no maps");
+    const at = (map: Float32Array) => places.map(([x, y]) => map[y * width + x]);
+    expect([name, areaUnderCurve(at(made.unsupported), at(plain.unsupported)) > 0.95]).toEqual([name, true]);
+    expect([name, areaUnderCurve(at(erased.lost), at(plain.lost)) > 0.95]).toEqual([name, true]);
+  }
+});
+
+test("stars of a lane: those that the data hold, those that they do not, and those that are gone", async () => {
+  const views = await evidenceViews(stackOf(sky(), 31), [], PLACE, job);
+  const { width, inside, noise } = views;
+  const psf = (x: number, y: number) => (1 + (x * x + y * y) / 5.1) ** -3.5;
+  // A star that nobody saw, and one of the data that the lane lacks; between the painted ones.
+  const [false_, gone] = [
+    [inside.x + 40, inside.y + 71],
+    [inside.x + 92, inside.y + 71],
+  ];
+  const add = (plane: Float32Array, [x, y]: number[], height: number) =>
+    plane.map((v, i) => v + height * psf((i % width) - x, Math.floor(i / width) - y));
+  const lane = add(
+    views.before.map((v, i) => v - (noise?.[i] ?? 0)),
+    false_,
+    8 * SIGMA,
+  );
+  const [before, a, b] = [views.before, views.halves?.a, views.halves?.b].map((plane) =>
+    add(plane ?? views.before, gone, 8 * SIGMA),
+  );
+  const stars = starSupport({ ...views, before, after: lane, told: lane, halves: { a, b } }, SHAPE, job);
+  const standing = ([x, y]: number[]) => stars.find((star) => Math.hypot(star.x - x, star.y - y) < 2)?.standing;
+  expect(standing(false_)).toBe("notInData");
+  expect(standing(gone)).toBe("lost");
+  expect(stars.filter((star) => star.standing === "kept").length).toBeGreaterThan(4);
+});

@@ -1,0 +1,6 @@
+export type { Evidence } from "./evidence";
+export { EVIDENCE_SCALES, evidenceOf } from "./evidence";
+export type { RingCorrelation } from "./rings";
+export type { StarStanding, StarSupport } from "./stars";
+export { STAR_STANDINGS } from "./stars";
+export { SIGNIFICANT } from "./support";
