@@ -4,6 +4,7 @@ import type { Mask } from "@/core/mask";
 import { maskKey } from "@/core/mask";
 import { findOperation, stretchParameters } from "@/core/operations";
 import type { Board, Ladder, Lane, LaneStep, StackRecord } from "@/storage";
+import { FRESH_LOOK } from "@/storage";
 
 const newId = (): string => crypto.randomUUID();
 
@@ -46,6 +47,7 @@ export function firstBoard(stack: StackRecord): Board {
     lanes,
     spots: stack.facts.spots.map((spot) => ({ id: newId(), ...spot })),
     view: { zoom: 2, panX: 0, panY: 0 },
+    look: FRESH_LOOK,
     display: { ...stretchParameters.defaults },
     ladder: null,
     masks: [],
@@ -173,4 +175,15 @@ export function stepOfBoard({ lanes }: Board, id: string | null): { lane: Lane; 
     if (step) return { lane, step };
   }
   return null;
+}
+
+/** The spot of the layouts that show one. */
+export const spotOf = ({ spots, look }: Board) => spots.find(({ id }) => id === look.spotId) ?? spots[0] ?? null;
+
+/** The chosen lane and the one that it is held against; null where there are not two. */
+export function pairOf({ lanes, look, selectedLaneId }: Board): [chosen: Lane, other: Lane] | null {
+  const chosen = lanes.find(({ id }) => id === selectedLaneId) ?? lanes[0];
+  const others = lanes.filter(({ id }) => id !== chosen?.id);
+  const other = others.find(({ id }) => id === look.otherId) ?? others[0];
+  return chosen && other ? [chosen, other] : null;
 }

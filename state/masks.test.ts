@@ -1,7 +1,7 @@
 import { chainToJson, newStep, parseChain } from "@/core/chain";
 import { findMaskKind, maskKey } from "@/core/mask";
 import { findOperation } from "@/core/operations";
-import { board as boardSchema } from "@/storage/records";
+import { board as boardSchema, FRESH_LOOK } from "@/storage/records";
 import { addLane, duplicateLane, importChain, laneStepOf } from "./board";
 import { addMask, changeMask, removeMask, usesOf } from "./masks";
 
@@ -12,6 +12,7 @@ if (!gaussian || !stars) throw new Error("a registry lacks what is tested");
 const empty = boardSchema.parse({
   ...{ lanes: [], spots: [], ladder: null, selectedLaneId: null, display: {} },
   view: { zoom: 1, panX: 0, panY: 0 },
+  look: FRESH_LOOK,
 });
 const lane = (() => {
   const [made] = addLane(empty, "s").lanes;

@@ -4,6 +4,7 @@ import { LEFT_AS_IT_IS, lookingOnly, RECORD_VERSION } from "@/storage";
 import { BoardBook, withCurrentSteps } from "./boardBook";
 import { CalibrationBook } from "./calibrationBook";
 import { CropBook } from "./crops";
+import { EvidenceBook } from "./evidence";
 import { FactBook } from "./facts";
 import { Files } from "./files";
 import { startHistory } from "./history";
@@ -27,6 +28,7 @@ export class ProjectSession {
   readonly board: BoardBook;
   readonly facts: FactBook;
   readonly crops: CropBook;
+  readonly evidence: EvidenceBook;
 
   private constructor(private readonly base: ProjectStore) {
     this.store = base.state;
@@ -36,6 +38,7 @@ export class ProjectSession {
     this.board = new BoardBook(base);
     this.stacks = new StackBook(base, this.files, this.calibration, this.board);
     this.crops = new CropBook(base.pool);
+    this.evidence = new EvidenceBook(base.pool);
     this.facts = new FactBook(base.pool, (key, value) => {
       const projectId = base.project.id;
       base.save(base.repository.saveFact({ version: RECORD_VERSION, id: `${projectId}:${key}`, projectId, value }));

@@ -7,6 +7,8 @@ export type {
   Ladder,
   Lane,
   LaneStep,
+  Layout,
+  Look,
   MasterRecord,
   ProjectRecord,
   StackCalibration,
@@ -16,4 +18,4 @@ export type {
   SubRecord,
   View,
 } from "./records";
-export { hasHalves, RECORD_VERSION, ZOOMS, projectRecord } from "./records";
+export { FRESH_LOOK, hasHalves, LAYOUTS, PAIR_WAYS, RECORD_VERSION, ZOOMS, projectRecord } from "./records";

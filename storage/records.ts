@@ -246,11 +246,41 @@ export const view = z.object({
 });
 export type View = z.infer<typeof view>;
 
+/** Lanes × spots; all lanes at one spot; one lane at all spots; two lanes over each other at one spot. */
+export const LAYOUTS = ["matrix", "spot", "lane", "pair"] as const;
+export type Layout = (typeof LAYOUTS)[number];
+/** How two lanes over each other are held against one another. */
+export const PAIR_WAYS = ["wipe", "flip", "difference"] as const;
+
+/** How the Compare screen is laid out. */
+export const look = z.object({
+  layout: z.enum(LAYOUTS).default("matrix"),
+  /** The spot of the layouts that show one; null for the first. */
+  spotId: z.string().nullable().default(null),
+  /** The lane that the chosen one is held against; null for the first other one. */
+  otherId: z.string().nullable().default(null),
+  way: z.enum(PAIR_WAYS).default("wipe"),
+  /** Where the wipe stands, as a share of the width. */
+  wipeAt: z.number().min(0).max(1).default(0.5),
+  /** How many times a difference is enlarged. */
+  gain: z.number().min(0.1).max(100).default(1),
+  /** Which panels are folded away. */
+  foldedSpots: z.boolean().default(false),
+  foldedSide: z.boolean().default(false),
+  /** What the panel at the right shows. */
+  side: z.enum(["chain", "evidence"]).default("chain"),
+  /** Whether the table of measures lies open. */
+  measures: z.boolean().default(false),
+});
+export type Look = z.infer<typeof look>;
+export const FRESH_LOOK: Look = look.parse({});
+
 /** Everything on the Compare screen that can be undone. */
 export const board = z.object({
   lanes: z.array(lane),
   spots: z.array(spot),
   view,
+  look: look.default(FRESH_LOOK),
   display: stretchParameters.schema,
   ladder: ladder.nullable(),
   /** All masks of the project; a step that has one holds it as it is here (state/masks.ts). Outlines lie in the project's coordinates. */

@@ -1,5 +1,6 @@
 import { crop, measureCrop } from "./crop";
 import { convert } from "./convert";
+import { evidence } from "./evidence";
 import { measureFacts } from "./facts";
 import { flip } from "./flip";
 import { hashFile } from "./hash";
@@ -23,6 +24,7 @@ export const TASKS = {
   dither,
   drizzleStrip,
   encodePng,
+  evidence,
   flip,
   hashFile,
   inspect,

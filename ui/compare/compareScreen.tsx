@@ -4,7 +4,8 @@ import Link from "next/link";
 import { useEffect, useMemo } from "react";
 import { useKeys } from "../kit/useKeys";
 import { useStore } from "zustand";
-import type { View } from "@/storage";
+import { spotOf } from "@/state/board";
+import type { Board, Layout, Look, View } from "@/storage";
 import { ZOOMS } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
@@ -13,9 +14,14 @@ import { useHeldKey } from "../kit/useHeldKey";
 import { ChainEditor } from "./chainEditor";
 import { createLatency } from "./latency";
 import { createDesk, DeskContext } from "./desk";
+import { EvidencePanel } from "./evidencePanel";
 import { Matrix } from "./matrix";
 import { Overview } from "./overview";
+import { PairView } from "./pairView";
 import { ViewBar } from "./viewBar";
+
+/** The key of each layout. */
+const LAYOUT_KEYS: Readonly<Record<string, Layout>> = { m: "matrix", s: "spot", l: "lane", p: "pair" };
 
 /** The heart: approaches side by side at matching spots. */
 export function CompareScreen() {
@@ -41,6 +47,26 @@ export function CompareScreen() {
   useKeys("up", () => pan(0, -8));
   useKeys("down", () => pan(0, 8));
   useKeys("home", () => look(() => ({ panX: 0, panY: 0 })));
+  const lay = (change: (look: Look, board: Board) => Partial<Look>) =>
+    session.board.amend((b) => ({ ...b, look: { ...b.look, ...change(b.look, b) } }));
+  useKeys("m,s,l,p", (event) => lay(() => ({ layout: LAYOUT_KEYS[event.key] })));
+  useKeys("e", () => lay(({ side }) => ({ side: side === "evidence" ? "chain" : "evidence", foldedSide: false })));
+  useKeys("q", () => lay(({ foldedSpots }) => ({ foldedSpots: !foldedSpots })));
+  useKeys("w", () => lay(({ foldedSide }) => ({ foldedSide: !foldedSide })));
+  useKeys("comma,period", (event) =>
+    lay((_, b) => {
+      const at = b.spots.findIndex(({ id }) => id === spotOf(b)?.id);
+      const next = b.spots[(at + (event.key === "," ? -1 : 1) + b.spots.length) % b.spots.length];
+      return next ? { spotId: next.id } : {};
+    }),
+  );
+  useKeys("shift+left,shift+right", (event) =>
+    session.board.amend((b) => {
+      const at = b.lanes.findIndex(({ id }) => id === b.selectedLaneId);
+      const next = b.lanes[(at + (event.key === "ArrowLeft" ? -1 : 1) + b.lanes.length) % b.lanes.length];
+      return next ? { ...b, selectedLaneId: next.id } : b;
+    }),
+  );
 
   if (stacks.length === 0)
     return (
@@ -65,12 +91,22 @@ export function CompareScreen() {
     // The time from the last change to the last crop that followed is for the tests, not for the eye.
     <DeskContext value={desk}>
       <div className="flex h-full min-w-0" data-latency-ms={latencyMs ?? undefined}>
-        <Overview board={board} stack={stacks[0]} />
+        {board.look.foldedSpots ? null : <Overview board={board} stack={stacks[0]} />}
         <div className="flex min-w-0 flex-1 flex-col">
           <ViewBar board={board} />
-          <Matrix board={board} stacks={stacks} before={before} latency={latency} />
+          {board.look.layout === "pair" && !board.ladder ? (
+            <PairView {...{ board, stacks, before, latency }} />
+          ) : (
+            <Matrix {...{ board, stacks, before, latency }} />
+          )}
         </div>
-        <ChainEditor board={board} lane={selected} stacks={stacks} latency={latency} />
+        {board.look.foldedSide ? null : board.look.side === "evidence" ? (
+          <aside className="flex w-64 shrink-0 flex-col border-l border-line bg-panel xl:w-72" aria-label="Evidence">
+            <EvidencePanel board={board} first={stacks[0]} />
+          </aside>
+        ) : (
+          <ChainEditor board={board} lane={selected} stacks={stacks} latency={latency} />
+        )}
       </div>
     </DeskContext>
   );

@@ -1,47 +1,32 @@
 "use client";
 
 import { useEffect, useRef, useState } from "react";
+import type { Spot } from "@/core/compare";
 import { Stopped } from "@/core/job";
-import { domainAfter } from "@/core/chain";
 import type { PictureMeasures } from "@/core/measure";
 import { SNR_DEFINITION } from "@/core/measure";
-import type { Spot } from "@/core/compare";
-import type { Mask } from "@/core/mask";
-import type { StretchCurve } from "@/core/operations";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import { describeWarp, inverse, mapPoint } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
-import type { Treatment } from "@/engine/tasks/crop";
-import type { Lane, LaneStep, StackRecord, View } from "@/storage";
+import type { Board, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
-import { useCrop } from "../viewer/useCrop";
 import { useDrag } from "../viewer/useDrag";
-import { useSize } from "../viewer/useSize";
-import { cellView, measuredRegion } from "./geometry";
+import { CropOverlays } from "./cropOverlays";
+import { measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
-import { MaskOverlay } from "./maskOverlay";
-import { PsfOverlay } from "./psfOverlay";
-import { SkyOverlay } from "./skyOverlay";
+import { PointerReadout, pointing, usePointing } from "./pointer";
+import type { LaneView } from "./useLaneCrop";
+import { useLaneCrop } from "./useLaneCrop";
 
 interface Props {
-  letter: string;
+  board: Board;
+  lane: LaneView;
   spot: Spot;
-  stack: StackRecord;
-  treatment: Treatment | null;
-  toPicture: Warp;
   /** Size of the stack that gave the project its coordinates. */
   project: { width: number; height: number };
-  /** The mask that lies open; null for none. */
-  mask: Mask | null;
-  /** The step whose patches of sky are shown, and its lane; null for none. */
-  sky: { lane: Lane; step: LaneStep } | null;
-  /** The same for the stars that tell the blur. */
-  psf: { lane: Lane; step: LaneStep } | null;
-  view: View;
-  curves: StretchCurve[];
   /** Show the untouched stack instead. */
   before: boolean;
   latency: Latency;
@@ -51,47 +36,17 @@ interface Props {
 }
 
 /** One crop of the matrix with its figures. Dragging moves all crops. */
-export function CropCell({
-  letter,
-  spot,
-  stack,
-  treatment,
-  toPicture,
-  project,
-  mask,
-  sky,
-  psf,
-  view,
-  curves,
-  before,
-  latency,
-  onTime,
-  onPan,
-}: Props) {
-  const session = useSession();
-  const box = useRef<HTMLDivElement>(null);
-  const size = useSize(box);
-  const seen = cellView(size, stack.facts, spot, view, toPicture, project);
-  const { left, top, scale, region, reduce, onto } = seen;
+export function CropCell({ board, lane, spot, project, before, latency, onTime, onPan }: Props) {
+  const { stack, treatment, toPicture } = lane;
+  const { letter } = lane.lane;
+  const { view } = board;
+  const { box, seen, ready, treated, shown, curves } = useLaneCrop(lane, spot, view, project, before);
+  const { left, top, scale, onto } = seen;
   const drag = useDrag(
     () => (view.zoom === "fit" ? null : view.zoom),
     (zoom, { dx, dy }) => onPan(-dx / zoom, -dy / zoom),
   );
-  const ready = size.width > 0 && !isEmptyRegion(region);
-  const untouched: Treatment | null = treatment && { ...treatment, steps: [], facts: [] };
-  const affinity = spot.id;
-  const treated = useCrop(session.crops, ready ? treatment : null, region, reduce, {
-    priority: PRIORITY.interaction,
-    affinity,
-    onto,
-  });
-  const plain = useCrop(session.crops, ready && !treated.pending ? untouched : null, region, reduce, {
-    priority: before ? PRIORITY.interaction : PRIORITY.measure,
-    affinity,
-    onto,
-  });
-  const shown = before ? (plain.shown ?? treated.shown) : treated.shown;
-  const stretched = !before && treatment !== null && domainAfter(treatment.steps) === "stretched";
+  const point = usePointing(seen, toPicture);
 
   const taken = treated.shown?.ms ?? 0;
   useEffect(() => {
@@ -110,21 +65,11 @@ export function CropCell({
         aria-label={`Lane ${letter} at ${spot.name}${before ? ", untouched" : ""}`}
         className="relative min-h-0 flex-1 cursor-move touch-none overflow-hidden"
         {...drag}
+        {...pointing(drag, point)}
       >
-        <PlacedCrop
-          shown={shown}
-          curves={stretched ? null : curves}
-          left={left}
-          top={top}
-          scale={scale}
-          pending={treated.pending}
-          onDrawn={latency.drawn}
-        />
-        {mask && ready ? (
-          <MaskOverlay mask={mask} stack={stack} toPicture={toPicture} view={seen} affinity={affinity} />
-        ) : null}
-        {sky && ready ? <SkyOverlay {...sky} toPicture={toPicture} project={project} view={seen} /> : null}
-        {psf && ready ? <PsfOverlay {...psf} toPicture={toPicture} view={seen} /> : null}
+        <PlacedCrop {...{ shown, curves, left, top, scale }} pending={treated.pending} onDrawn={latency.drawn} />
+        {ready ? <CropOverlays {...{ board, view: lane, spot, project, seen }} /> : null}
+        {ready ? <PointerReadout lane={lane} seen={seen} shown={shown} /> : null}
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
             {treated.error.message} {treated.error.advice}
@@ -132,7 +77,7 @@ export function CropCell({
         ) : null}
         {onto && ready ? (
           <span
-            className="absolute bottom-0.5 left-1 rounded bg-page/70 px-1 text-xs text-quiet"
+            className="absolute top-0.5 left-1 rounded bg-page/70 px-1 text-xs text-quiet"
             title="This stack lies turned or at another scale than the first one: after its treatment it is resampled onto the first one's grid, so that crops match. Its figures are measured on its own pixels."
           >
             {placement(toPicture, spot)}
@@ -173,7 +118,7 @@ function Figures({
   treatment,
   toPicture,
   view,
-}: Pick<Props, "spot" | "stack" | "treatment" | "toPicture" | "view">) {
+}: Pick<LaneView, "stack" | "treatment" | "toPicture"> & { spot: Spot; view: View }) {
   const session = useSession();
   const [measured, setMeasured] = useState<{ key: string; found: PictureMeasures } | null>(null);
   const measures = measured?.found ?? null;

@@ -5,7 +5,7 @@ import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import type { Corner } from "@/core/mask";
 
-/** What lies open over the crops: a mask, patches of sky, or the stars that tell the blur. Nothing of it is kept. */
+/** What lies open over the crops: a mask, patches of sky, or the stars that tell the blur; and what the pointer is at. Nothing of it is kept. */
 export interface Desk {
   /** The mask that lies open, shown on all crops; null for none. */
   maskId: string | null;
@@ -17,11 +17,19 @@ export interface Desk {
   skyOf: string | null;
   /** The step whose stars that tell the blur are shown; null for none. */
   psfOf: string | null;
+  /** The place under the pointer, in the project's coordinates. */
+  pointer: Corner | null;
+  /** What of the evidence is drawn on the crops of the chosen lane. */
+  evidence: { unsupported: boolean; lost: boolean; stars: boolean };
 }
 
-const CLEAR: Desk = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null };
+const CLEAR = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null };
 
-export const createDesk = () => createStore<Desk>(() => CLEAR);
+export const createDesk = () =>
+  createStore<Desk>(() => ({
+    ...{ ...CLEAR, pointer: null },
+    evidence: { unsupported: true, lost: true, stars: true },
+  }));
 
 export const DeskContext = createContext<ReturnType<typeof createDesk>>(createDesk());
 

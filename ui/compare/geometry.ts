@@ -91,15 +91,18 @@ function gridView(
 /** Side of the square around a spot that is measured, in px. */
 export const MEASURED_SIDE = 128;
 
+/** The same for evidence, which takes longer and tells more of more. */
+export const EVIDENCE_SIDE = 256;
+
 export function measuredRegion(
   picture: { width: number; height: number },
   spot: { x: number; y: number },
   view: View,
   toPicture: Warp,
+  side = MEASURED_SIDE,
 ): Region {
   const [x, y] = mapPoint(toPicture, spot.x + view.panX, spot.y + view.panY);
-  const half = MEASURED_SIDE / 2;
-  const wanted = { x: Math.round(x) - half, y: Math.round(y) - half, width: MEASURED_SIDE, height: MEASURED_SIDE };
+  const wanted = { x: Math.round(x) - side / 2, y: Math.round(y) - side / 2, width: side, height: side };
   return intersectRegions(wanted, { x: 0, y: 0, width: picture.width, height: picture.height });
 }
 

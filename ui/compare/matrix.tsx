@@ -1,9 +1,8 @@
 "use client";
 
-import { useMemo, useState } from "react";
-import { stretchCurves } from "@/core/operations";
-import { duplicateLane, keepRung, removeLane, rungsOf, stepOfBoard } from "@/state/board";
-import { projectToStack } from "@/state/stackFrames";
+import { useState } from "react";
+import type { Spot } from "@/core/compare";
+import { duplicateLane, keepRung, removeLane, rungsOf, spotOf } from "@/state/board";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
@@ -11,8 +10,7 @@ import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, LaneHeader } from "./laneHeader";
 import type { Latency } from "./latency";
-import { useDesk } from "./desk";
-import { useLaneTreatment } from "./useTreatment";
+import { useLaneView } from "./useLaneCrop";
 
 interface Props {
   board: Board;
@@ -21,12 +19,24 @@ interface Props {
   latency: Latency;
 }
 
-/** Lanes as columns, spots as rows: matching crops that always move together. A ladder stands in for the lanes while open. */
+/** Columns in which so many crops are largest: two beside one another, four as a square. */
+const squareColumns = (count: number): number => Math.ceil(Math.sqrt(count));
+
+/**
+ * Lanes as columns, spots as rows: matching crops that always move together. Or all lanes at one spot, or one lane at all spots, as large as they can be. A
+ * ladder stands in for the lanes while open.
+ */
 export function Matrix({ board, stacks, before, latency }: Props) {
   const session = useSession();
   const rungs = rungsOf(board);
-  const columns = rungs.length > 0 ? rungs.map(({ lane }) => lane) : board.lanes;
-  const first = stacks[0];
+  const all = rungs.length > 0 ? rungs.map(({ lane }) => lane) : board.lanes;
+  const { layout } = board.look;
+  const spot = spotOf(board);
+  const isOneLane = layout === "lane" && rungs.length === 0;
+  const chosen = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? board.lanes[0];
+  const lanes = isOneLane ? [chosen] : all;
+  const spots = layout === "spot" && spot ? [spot] : board.spots;
+  const columns = layout === "spot" ? squareColumns(lanes.length) : lanes.length;
   const pan = (dx: number, dy: number) =>
     session.board.amend((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
   return (
@@ -35,16 +45,17 @@ export function Matrix({ board, stacks, before, latency }: Props) {
       <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-line">
         <div
           className="grid h-full min-h-[420px] gap-px"
-          style={{ gridTemplateColumns: `repeat(${columns.length}, minmax(140px, 1fr))` }}
+          style={{
+            gridTemplateColumns: `repeat(${columns}, minmax(140px, 1fr))`,
+            gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(0, 1fr))`,
+          }}
         >
-          {columns.map((lane, k) => (
+          {lanes.map((lane, k) => (
             <LaneColumn
               key={lane.id}
-              lane={lane}
-              board={board}
-              first={first}
-              before={before}
-              latency={latency}
+              {...{ lane, board, spots, before, latency }}
+              first={stacks[0]}
+              spotColumns={isOneLane ? squareColumns(spots.length) : 1}
               onPan={pan}
               rungValue={rungs[k]?.value}
             />
@@ -58,6 +69,8 @@ export function Matrix({ board, stacks, before, latency }: Props) {
 interface ColumnProps {
   lane: Lane;
   board: Board;
+  spots: Spot[];
+  spotColumns: number;
   first: StackRecord;
   before: boolean;
   latency: Latency;
@@ -65,21 +78,10 @@ interface ColumnProps {
   rungValue: number | undefined;
 }
 
-function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: ColumnProps) {
+function LaneColumn({ lane, board, spots, spotColumns, first, before, latency, onPan, rungValue }: ColumnProps) {
   const session = useSession();
-  const { stack, treatment, settling, error } = useLaneTreatment(lane);
-  const toPicture = useMemo(() => (stack ? projectToStack(first, stack) : null), [first, stack]);
-  const curves = useMemo(
-    () => stretchCurves(board.display, (stack ?? first).facts.stretch),
-    [board.display, stack, first],
-  );
+  const { view, settling, error } = useLaneView(lane, board, first);
   const [cropMs, setCropMs] = useState<number | null>(null);
-  const maskId = useDesk((desk) => desk.maskId);
-  const mask = board.masks.find(({ id }) => id === maskId) ?? null;
-  const skyOf = useDesk((desk) => desk.skyOf);
-  const sky = useMemo(() => stepOfBoard(board, skyOf), [board, skyOf]);
-  const psfOf = useDesk((desk) => desk.psfOf);
-  const psf = useMemo(() => stepOfBoard(board, psfOf), [board, psfOf]);
   const isRung = rungValue !== undefined;
   const field = board.ladder?.field;
   return (
@@ -114,38 +116,27 @@ function LaneColumn({ lane, board, first, before, latency, onPan, rungValue }: C
           onRemove={board.lanes.length > 1 ? () => session.board.change((b) => removeLane(b, lane.id)) : undefined}
         />
       )}
-      {error || !stack || !toPicture ? (
-        <div role="alert" className="flex-1 bg-page p-3 text-warn">
-          {error ??
-            (stack
-              ? `“${stack.name}” could not be tied to “${first.name}”: they share no sub, and their stars make no common pattern. No place in it is guessed; choose another stack for this lane at the right.`
-              : "The stack of this lane is missing; choose another for it at the right.")}
-        </div>
-      ) : (
+      {view ? (
         <div
           className="grid min-h-0 flex-1 gap-px"
-          style={{ gridTemplateRows: `repeat(${board.spots.length}, minmax(130px, 1fr))` }}
+          style={{
+            gridTemplateColumns: `repeat(${spotColumns}, minmax(0, 1fr))`,
+            gridTemplateRows: `repeat(${Math.ceil(spots.length / spotColumns)}, minmax(130px, 1fr))`,
+          }}
         >
-          {board.spots.map((spot) => (
+          {spots.map((spot) => (
             <CropCell
               key={spot.id}
-              letter={lane.letter}
-              spot={spot}
-              stack={stack}
-              treatment={treatment}
-              toPicture={toPicture}
+              {...{ board, spot, before, latency, onPan }}
+              lane={view}
               project={first.facts}
-              mask={mask}
-              sky={sky}
-              psf={psf}
-              view={board.view}
-              curves={curves}
-              before={before}
-              latency={latency}
               onTime={setCropMs}
-              onPan={onPan}
             />
           ))}
+        </div>
+      ) : (
+        <div role="alert" className="flex-1 bg-page p-3 text-warn">
+          {error}
         </div>
       )}
     </div>

@@ -1,15 +1,28 @@
 "use client";
 
-import type { Board } from "@/storage";
-import { ZOOMS } from "@/storage";
+import { Columns2, Crosshair, Grid3x3, PanelLeft, PanelRight, Rows3, ShieldCheck, Square } from "lucide-react";
+import type { ReactNode } from "react";
+import { spotOf } from "@/state/board";
+import type { Board, Layout, Look } from "@/storage";
+import { LAYOUTS, ZOOMS } from "@/storage";
 import { useSession } from "../frame/session";
-import { Button } from "../kit/button";
+import { IconButton } from "../kit/button";
+import { Choice } from "../kit/choice";
 import { ShownPanel } from "../viewer/shownPanel";
+
+const LAYOUT_WORDS: Record<Layout, { label: string; icon: ReactNode }> = {
+  matrix: { label: "All lanes at all spots (M)", icon: <Grid3x3 size={16} /> },
+  spot: { label: "All lanes at one spot (S)", icon: <Square size={16} /> },
+  lane: { label: "The chosen lane at all spots (L)", icon: <Rows3 size={16} /> },
+  pair: { label: "Two lanes over each other (P)", icon: <Columns2 size={16} /> },
+};
 
 /** Above the crops: their zoom, the way back to the spots, and how all of them are shown. */
 export function ViewBar({ board }: { board: Board }) {
   const session = useSession();
   const { zoom, panX, panY } = board.view;
+  const { layout } = board.look;
+  const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
   return (
     <div className="relative flex h-8 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
       <div
@@ -23,24 +36,68 @@ export function ViewBar({ board }: { board: Board }) {
             key={step}
             type="button"
             aria-pressed={zoom === step}
-            className={`figures w-9 rounded border py-0.5 ${zoom === step ? "border-quiet text-text" : "border-line text-quiet hover:text-text"}`}
+            className={`figures w-8 rounded border py-0.5 ${zoom === step ? "border-quiet text-text" : "border-line text-quiet hover:text-text"}`}
             onClick={() => session.board.amend((b) => ({ ...b, view: { ...b.view, zoom: step } }))}
           >
             {step === "fit" ? "fit" : `${step}:1`}
           </button>
         ))}
       </div>
+      <div className="flex" role="group" aria-label="Layout of the crops" data-help="Layout of the crops: keys M S L P">
+        {LAYOUTS.map((one) => (
+          <Press
+            key={one}
+            label={LAYOUT_WORDS[one].label}
+            isOn={layout === one}
+            onClick={() => setLook({ layout: one })}
+          >
+            {LAYOUT_WORDS[one].icon}
+          </Press>
+        ))}
+      </div>
+      {(layout === "spot" || layout === "pair") && spotOf(board) ? (
+        <Choice
+          label="Spot that is shown"
+          help="The spot that is shown; comma and period go to the one before and after"
+          value={spotOf(board)?.id ?? ""}
+          options={board.spots.map(({ id, name }) => ({ value: id, label: name }))}
+          onChange={(spotId) => setLook({ spotId })}
+        />
+      ) : null}
+      <div className="flex" role="group" aria-label="Panels">
+        <Press
+          label="Spots, the panel at the left (Q)"
+          isOn={!board.look.foldedSpots}
+          onClick={() => setLook({ foldedSpots: !board.look.foldedSpots })}
+        >
+          <PanelLeft size={16} />
+        </Press>
+        <Press
+          label="The panel at the right (W)"
+          isOn={!board.look.foldedSide}
+          onClick={() => setLook({ foldedSide: !board.look.foldedSide })}
+        >
+          <PanelRight size={16} />
+        </Press>
+        <Press
+          label="Evidence from the halves in place of the chain (E)"
+          isOn={board.look.side === "evidence" && !board.look.foldedSide}
+          onClick={() => setLook({ side: board.look.side === "evidence" ? "chain" : "evidence", foldedSide: false })}
+        >
+          <ShieldCheck size={16} />
+        </Press>
+      </div>
       {panX !== 0 || panY !== 0 ? (
-        <Button
-          kind="quiet"
+        <IconButton
+          label="Back to the spots"
           help="Moves all crops back to their spots (Home)"
           onClick={() => session.board.amend((b) => ({ ...b, view: { ...b.view, panX: 0, panY: 0 } }))}
         >
-          Back to the spots
-        </Button>
+          <Crosshair size={16} />
+        </IconButton>
       ) : null}
       <ShownPanel
-        className="absolute top-[5px] right-1 z-10"
+        className="absolute top-[5px] right-1 z-10 max-w-[28%]"
         values={board.display}
         onChange={(part) =>
           session.board.change(
@@ -50,5 +107,32 @@ export function ViewBar({ board }: { board: Board }) {
         }
       />
     </div>
+  );
+}
+
+/** A button that stays down. */
+function Press({
+  label,
+  isOn,
+  onClick,
+  children,
+}: {
+  label: string;
+  isOn: boolean;
+  onClick: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      title={label}
+      aria-label={label}
+      data-help={label}
+      aria-pressed={isOn}
+      className={`inline-flex h-6 w-7 items-center justify-center rounded ${isOn ? "text-text" : "text-quiet opacity-60 hover:text-text"}`}
+      onClick={onClick}
+    >
+      {children}
+    </button>
   );
 }

@@ -8,7 +8,8 @@ import { clippedMean, frameOfRaster, rasterOf } from "../../raster";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
 import { evidenceOf } from "./index";
 import { starSupport } from "./stars";
-import { bands, supportMaps } from "./support";
+import { bands } from "./bands";
+import { supportMaps } from "./support";
 import { evidenceViews } from "./views";
 
 const job = quietJob(wasmKernels());
@@ -63,7 +64,7 @@ test("an untouched lane: all noise is left, nothing is unsupported or lost, ever
   expect(evidence.noise.before[0]).toBeLessThan(1.02 * SIGMA);
   // The disturbed picture has √(1 + ¼²) times the noise.
   expect(evidence.error).toBeCloseTo(Math.hypot(1, 0.25), 5);
-  expect([evidence.unsupportedShare, evidence.lostShare, evidence.blurPx]).toEqual([0, 0, 0]);
+  expect([evidence.unsupportedShare, evidence.lostShare, evidence.isBlurred]).toEqual([0, 0, false]);
   expect(evidence.stars.length).toBeGreaterThan(4);
   expect(evidence.stars.filter(({ standing }) => standing === "notInData" || standing === "lost")).toEqual([]);
   expect(evidence.rings?.before).toEqual(evidence.rings?.after);

@@ -9,7 +9,8 @@ import type { RingCorrelation } from "./rings";
 import { ringCorrelation } from "./rings";
 import type { StarSupport } from "./stars";
 import { starSupport } from "./stars";
-import { bands, SIGNIFICANT, supportMaps } from "./support";
+import { bands } from "./bands";
+import { SIGNIFICANT, supportMaps } from "./support";
 import type { EvidenceViews } from "./views";
 import { DISTURBED, evidenceViews } from "./views";
 
@@ -19,11 +20,11 @@ export const EVIDENCE_SCALES = 5;
 /** What the halves say of what a chain makes of a place. */
 export interface Evidence {
   region: Region;
-  /** FWHM by which the lane was blurred again to be held against the stack, px; 0 for none. */
-  blurPx: number;
+  /** Whether the lane was blurred again to be held against the stack. */
+  isBlurred: boolean;
   /** σ of the noise by starlet scale, over what white noise of σ 1 has there: in the stack, and what is left of it in the lane. */
   noise: { before: number[]; left: number[] };
-  /** Error of the lane against what was held out of it, in σ of the stack's noise: noise that is left and detail that was lost, together; null after a stretch. */
+  /** Error of the lane against what was held out of it, in σ of the stack's noise: noise that is left and detail that was lost, together; null after a stretch, and for a chain that takes blur away. */
   error: number | null;
   /** What the chain took away: its σ over that of the noise by scale, and how far it goes with the picture (−1 … 1). */
   removed: { scales: number[]; correlation: number };
@@ -64,7 +65,7 @@ export async function evidenceOf(
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
     region,
-    blurPx: views.blurPx,
+    isBlurred: views.isBlurred,
     noise: { before, left: sigmas(views.left) },
     error: heldOutError(views, job),
     removed: { scales: sigmas(missing).map((v, j) => v / before[j]), correlation: goesWith(missing, views, job) },
@@ -87,8 +88,8 @@ function scaleSigmas(plane: Float32Array, { width, height, inside }: EvidenceVie
  * √ of the mean over the place of ((D(z + αn) − z + n/α)² − (1/α + α)² n²)/v + (1 + α²), and the same for −n: the noise of z − n/α is independent of that of z + αn. Source: as strengthCurve (core/chain/strength.ts).
  */
 function heldOutError(views: EvidenceViews, job: JobHandle): number | null {
-  const { isLinear, noise, disturbed, before, width, height, inside } = views;
-  if (!isLinear || !noise || !disturbed) return null;
+  const { isLinear, isBlurred, noise, disturbed, before, width, height, inside } = views;
+  if (!isLinear || isBlurred || !noise || !disturbed) return null;
   const [variance] = localVariance(rasterOf(width, height, [noise]), job);
   let sum = 0;
   for (const [sign, treated] of [

@@ -26,6 +26,8 @@ const IN_EACH = 1.5;
 const CLEAR = 5;
 /** What is seen as a star of the lane stands so many σ of its own noise high. */
 const SEEN = 4;
+/** A brighter star within so many FWHM hides what the data hold of one. */
+const BESIDE = 3;
 /** How far apart places of the same star may be, px. */
 const SAME = 2;
 
@@ -69,9 +71,11 @@ export function starSupport(views: EvidenceViews, shape: PointShape, job: JobHan
   const shown = findStars(after, width, height, job.kernels, { threshold: SEEN })
     .filter(isInside)
     .map((star) => supported(star, "kept"))
-    .map((star): StarSupport => {
+    .map((star, k, all): StarSupport => {
       if (star.inStack >= HELD && inEach(star)) return star;
-      return { ...star, standing: star.inStack < ABSENT ? "notInData" : "doubtful" };
+      // Beside a brighter star (they come brightest first) the filter sees that one.
+      const isBeside = all.slice(0, k).some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < BESIDE * shape.fwhmPx);
+      return { ...star, standing: star.inStack < ABSENT && !isBeside ? "notInData" : "doubtful" };
     });
   const isShown = (star: { x: number; y: number }) =>
     shown.some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < SAME);

@@ -1,14 +1,13 @@
 import { localVariance } from "../../chain";
 import type { JobHandle } from "../../job";
 import { rasterOf, robustSpread } from "../../raster";
+import { bands, SUPPORT_SCALES } from "./bands";
 import type { EvidenceViews } from "./views";
 
-/** Starlet scales at which detail is looked at: 1, 2, 4 and 8 px. */
-export const SUPPORT_SCALES = 4;
 /** The mean over which scale j is told has a radius of this · 2^j + 1 px. */
 const RADIUS = 1.5;
 /** Share of the light in a scale by which a lane that takes blur away may differ, blurred again, from the stack. */
-const BLUR_LEEWAY = 0.1;
+const BLUR_LEEWAY = 0.04;
 /** More than so many σ counts: noise alone exceeds it at about one place in a thousand. */
 export const SIGNIFICANT = 3;
 
@@ -22,7 +21,7 @@ export const SIGNIFICANT = 3;
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
 export function supportMaps(
-  { before, told, noise, taken, blurPx, width, height }: EvidenceViews,
+  { before, told, noise, taken, isBlurred, width, height }: EvidenceViews,
   job: JobHandle,
 ): { unsupported: Float32Array; lost: Float32Array } | null {
   if (!noise || !taken) return null;
@@ -42,7 +41,7 @@ export function supportMaps(
     const parts = Array.from({ length: 2 }, () => new Float32Array(size));
     for (let i = 0; i < size; i++) {
       const light = Math.min(ofLane[i], Math.max(0, ofStack[i] - variance[i]));
-      const leeway = blurPx > 0 ? BLUR_LEEWAY ** 2 * light : 0;
+      const leeway = isBlurred ? BLUR_LEEWAY ** 2 * light : 0;
       parts[0][i] = (r[j][i] ** 2 - ofTaken[i] - leeway) / (variance[i] + leeway);
       parts[1][i] = d[j][i] ** 2 / variance[i] - 1;
     }
@@ -60,23 +59,6 @@ export function supportMaps(
 }
 
 const squares = (plane: Float32Array): Float32Array => plane.map((v) => v * v);
-
-/** Starlet coefficients of the first scales. */
-export function bands(
-  plane: Float32Array,
-  width: number,
-  height: number,
-  job: JobHandle,
-  scales = SUPPORT_SCALES,
-): Float32Array[] {
-  let current = plane;
-  return Array.from({ length: scales }, (_, j) => {
-    const smooth = job.kernels.starletSmooth(current, width, height, j);
-    const detail = current.map((v, i) => v - smooth[i]);
-    current = smooth;
-    return detail;
-  });
-}
 
 /** Means over squares of 2 · radius + 1 px, of what of them lies in the plane. */
 function boxMean(plane: Float32Array, width: number, height: number, radius: number): Float32Array {

@@ -1,6 +1,7 @@
 import type { ChainInput, ReadyStep } from "../../chain";
 import { added, chainHalo, frameAt, runFilled, stepsForHalves, stepsForNoisier } from "../../chain";
 import type { JobHandle } from "../../job";
+import { solveSymmetric } from "../../numeric/leastSquares";
 import { gaussianPsf } from "../../operations";
 import type { FrameSource, Raster, Region } from "../../raster";
 import {
@@ -10,10 +11,13 @@ import {
   intersectRegions,
   meanPlane,
   mirrored,
+  quantile,
   rasterOf,
   relativeTo,
+  robustSpread,
   wholeRegion,
 } from "../../raster";
+import { bands } from "./bands";
 
 /** The share of the noise that the halves show by which the picture is disturbed: small, so that its noise stays nearly its own. */
 export const DISTURBED = 0.25;
@@ -30,8 +34,8 @@ export interface EvidenceViews {
   after: Float32Array;
   /** That, blurred as the stack is where the chain takes blur away: what it says the data should look like. */
   told: Float32Array;
-  /** FWHM of that blur, px; 0 for none. */
-  blurPx: number;
+  /** Whether it was blurred so. */
+  isBlurred: boolean;
   /** (A − B)/2 before the chain, and the halves. Null without halves. */
   noise: Float32Array | null;
   halves: { a: Float32Array; b: Float32Array } | null;
@@ -72,8 +76,9 @@ export async function evidenceViews(
   const { width, height } = area;
   const views = { width, height, inside: relativeTo(area, place), before, after, isLinear: stretches.length === 0 };
   const takesBlur = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
-  const blurPx = takesBlur ? fittingBlur(after, before, width, height, job) : 0;
-  const told = blurPx > 0 ? blurred(after, width, height, blurPx, job) : after;
+  const blur = takesBlur ? fittingBlur(after, before, width, height, job) : null;
+  const asTold = (plane: Float32Array) => (blur ? mixedBlur(plane, width, height, blur, job) : plane);
+  const told = asTold(after);
   if (!halves)
     return {
       ...views,
@@ -99,21 +104,14 @@ export async function evidenceViews(
   job.progress(0.7);
   const treatedHalves = { a: await light(of(rawA), forHalves), b: await light(of(rawB), forHalves) };
   const noise = a.map((v, i) => (v - b[i]) / 2);
-  const asTold = (plane: Float32Array) => (blurPx > 0 ? blurred(plane, width, height, blurPx, job) : plane);
   const leftTold = asTold(left);
   const taken = noise.map((v, i) => v - leftTold[i]);
   const disturbed = { plus: asTold(plus), minus: asTold(minus) };
-  return { ...views, told, blurPx, noise, halves: { a, b }, left, disturbed, taken, treatedHalves };
+  return { ...views, told, isBlurred: blur !== null, noise, halves: { a, b }, left, disturbed, taken, treatedHalves };
 }
 
 /** A plane through a Gaussian of that FWHM, mirrored beyond its border. */
-export function blurred(
-  plane: Float32Array,
-  width: number,
-  height: number,
-  fwhmPx: number,
-  job: JobHandle,
-): Float32Array {
+function blurred(plane: Float32Array, width: number, height: number, fwhmPx: number, job: JobHandle): Float32Array {
   const psf = gaussianPsf(fwhmPx);
   const margin = (psf.size - 1) / 2;
   const { grown, pitch, rows } = mirrored(plane, width, height, margin);
@@ -121,25 +119,66 @@ export function blurred(
   return cropRaster(out, { x: margin, y: margin, width, height }).planes[0];
 }
 
-/** Widths that are tried, and the step between them. */
-const [WIDEST, STEP] = [7, 0.5];
+/** Gaussians, by FWHM in px, of which the blur is put together; 0 leaves the picture as it is. */
+const PARTS = [0, 1, 1.5, 2.2, 3.3, 5, 7.5];
+/** Share of a pixel's light that it may be off by beside its noise: so that bright stars do not decide alone. */
+const OFF = 0.03;
+/** Keeps the parts from fighting one another where the picture does not tell them apart. */
+const RIDGE = 1e-4;
 
-/** The Gaussian, by its FWHM in px, that makes a sharpened picture most alike the one before; 0 where none makes it more alike. */
-function fittingBlur(sharp: Float32Array, before: Float32Array, width: number, height: number, job: JobHandle): number {
-  // Roots, so that bright stars do not decide alone.
-  let least = Infinity;
-  for (const v of before) if (v < least) least = v;
-  const root = (v: number) => Math.sqrt(Math.max(0, v - least));
-  const errors: number[] = [];
-  for (let fwhm = 0; fwhm <= WIDEST; fwhm += STEP) {
-    const tried = fwhm === 0 ? sharp : blurred(sharp, width, height, fwhm, job);
-    let sum = 0;
-    for (let i = 0; i < before.length; i++) sum += (root(tried[i]) - root(before[i])) ** 2;
-    errors.push(sum);
-    if (errors.length > 3 && sum > 2 * Math.min(...errors)) break;
+/**
+ * The blur that makes a sharpened picture most alike the one before, as shares of Gaussians that add up to 1: by least squares over all pixels, each over its noise and 3 % of its light. Null where leaving it as it is does as well.
+ */
+function fittingBlur(
+  sharp: Float32Array,
+  before: Float32Array,
+  width: number,
+  height: number,
+  job: JobHandle,
+): number[] | null {
+  const { sigma } = robustSpread(bands(before, width, height, job, 1)[0]);
+  const sky = quantile(before, 0.2);
+  const weight = before.map((v) => 1 / (sigma ** 2 + (OFF * Math.max(0, v - sky)) ** 2 + 1e-30));
+  const parts = PARTS.map((fwhm) => (fwhm === 0 ? sharp : blurred(sharp, width, height, fwhm, job)));
+  // Shares of all but the first, whose share is what is left of 1.
+  const columns = parts.slice(1).map((part) => part.map((v, i) => v - sharp[i]));
+  const n = columns.length;
+  const matrix = new Float64Array(n * n);
+  const right = new Float64Array(n);
+  let [apart, least] = [0, 0];
+  for (let i = 0; i < before.length; i++) {
+    const rest = before[i] - sharp[i];
+    apart += weight[i] * rest * rest;
+    for (let p = 0; p < n; p++) {
+      const at = weight[i] * columns[p][i];
+      right[p] += at * rest;
+      for (let q = 0; q < n; q++) matrix[p * n + q] += at * columns[q][i];
+    }
   }
-  const k = errors.indexOf(Math.min(...errors));
-  if (k === 0 || k === errors.length - 1) return k * STEP;
-  const bend = errors[k - 1] - 2 * errors[k] + errors[k + 1];
-  return (k + (bend > 0 ? (errors[k - 1] - errors[k + 1]) / (2 * bend) : 0)) * STEP;
+  let trace = 0;
+  for (let p = 0; p < n; p++) trace += matrix[p * n + p];
+  for (let p = 0; p < n; p++) matrix[p * n + p] += (RIDGE * trace) / n;
+  const shares = solveSymmetric(matrix, right);
+  if (!shares) return null;
+  for (let i = 0; i < before.length; i++) {
+    let rest = before[i] - sharp[i];
+    for (let p = 0; p < n; p++) rest -= shares[p] * columns[p][i];
+    least += weight[i] * rest * rest;
+  }
+  if (!(least < GAIN * apart)) return null;
+  return [1 - shares.reduce((sum, v) => sum + v, 0), ...shares];
+}
+
+/** A blur that explains less of the difference is none. */
+const GAIN = 0.98;
+
+/** A plane through a blur that is put together of Gaussians. */
+function mixedBlur(plane: Float32Array, width: number, height: number, shares: number[], job: JobHandle): Float32Array {
+  const out = plane.map((v) => shares[0] * v);
+  PARTS.forEach((fwhm, k) => {
+    if (fwhm === 0 || shares[k] === 0) return;
+    const part = blurred(plane, width, height, fwhm, job);
+    for (let i = 0; i < out.length; i++) out[i] += shares[k] * part[i];
+  });
+  return out;
 }

@@ -1,0 +1,271 @@
+"use client";
+
+import { Check } from "lucide-react";
+import type { ReactNode } from "react";
+import type { Evidence, Spot, StarStanding } from "@/core/compare";
+import { STAR_STANDINGS } from "@/core/compare";
+import { spotOf } from "@/state/board";
+import type { Board, StackRecord } from "@/storage";
+import { hasHalves } from "@/storage";
+import { useSession } from "../frame/session";
+import { Choice } from "../kit/choice";
+import { fixed } from "../kit/format";
+import { useDesk, useDeskStore } from "./desk";
+import { LOST_COLOUR, STAR_MARKS, UNSUPPORTED_COLOUR } from "./evidenceOverlay";
+import { EVIDENCE_SIDE } from "./geometry";
+import { useEvidence } from "./useEvidence";
+import type { LaneView } from "./useLaneCrop";
+import { useLaneView } from "./useLaneCrop";
+
+/** What the halves say of the chosen lane at a spot; drawn on its crops too. */
+export function EvidencePanel({ board, first }: { board: Board; first: StackRecord }) {
+  const lane = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? board.lanes[0];
+  const { view, error } = useLaneView(lane, board, first);
+  const spot = spotOf(board);
+  const session = useSession();
+  return (
+    <div className="min-h-0 flex-1 overflow-y-auto p-2" data-testid="evidence-panel">
+      <div className="mb-2 flex items-center gap-2">
+        <h2 className="flex-1 whitespace-nowrap">Evidence, lane {lane.letter}</h2>
+        {spot ? (
+          <Choice
+            label="Spot of the evidence"
+            help="The spot that the figures below belong to"
+            value={spot.id}
+            options={board.spots.map(({ id, name }) => ({ value: id, label: name }))}
+            onChange={(spotId) => session.board.amend((b) => ({ ...b, look: { ...b.look, spotId } }))}
+          />
+        ) : null}
+      </div>
+      {error ? <p className="text-warn">{error}</p> : null}
+      {view && spot ? <Told board={board} view={view} spot={spot} /> : null}
+    </div>
+  );
+}
+
+function Told({ board, view, spot }: { board: Board; view: LaneView; spot: Spot }) {
+  const { stack, treatment, toPicture } = view;
+  const { evidence, isCurrent, error } = useEvidence(treatment, stack, spot, board.view, toPicture);
+  if (!hasHalves(stack))
+    return (
+      <p className="text-quiet">
+        “{stack.name}” has no halves: how much of its noise is left, and which detail the data carry, cannot be told. A
+        stack that is made here, or brought in with its two halves, tells it.
+      </p>
+    );
+  if (error) return <p className="text-warn">{error}</p>;
+  if (!evidence) return <p className="text-quiet">Treating both halves the same way …</p>;
+  return (
+    <div className={`flex flex-col gap-3 ${isCurrent ? "" : "opacity-40"}`} data-stale={!isCurrent}>
+      <Support evidence={evidence} />
+      <Stars evidence={evidence} />
+      <NoiseLeft evidence={evidence} />
+      <Rings evidence={evidence} />
+      <Removed evidence={evidence} />
+      <p className="text-xs text-quiet">
+        Told from the two halves, in the square of {EVIDENCE_SIDE} px around the spot, for the light of all channels
+        together.
+      </p>
+    </div>
+  );
+}
+
+function Row({ label, title, children }: { label: string; title: string; children: ReactNode }) {
+  return (
+    <div className="flex items-baseline gap-2" title={title}>
+      <span className="min-w-0 flex-1 text-quiet">{label}</span>
+      <span className="figures whitespace-nowrap">{children}</span>
+    </div>
+  );
+}
+
+const percent = (share: number): string => `${fixed(100 * share, share < 0.1 ? 2 : 1)} %`;
+
+function Toggle({ name, colour, label }: { name: "unsupported" | "lost" | "stars"; colour: string; label: string }) {
+  const desk = useDeskStore();
+  const shown = useDesk((state) => state.evidence);
+  return (
+    <button
+      type="button"
+      role="switch"
+      aria-checked={shown[name]}
+      aria-label={`${label} on the crops`}
+      title={`Draws it on the crops of this lane, or hides it`}
+      className="inline-flex h-4 w-4 shrink-0 items-center justify-center self-center rounded-sm border"
+      style={{ borderColor: colour, color: colour }}
+      onClick={() => desk.setState({ evidence: { ...shown, [name]: !shown[name] } })}
+    >
+      {shown[name] ? <Check size={12} /> : null}
+    </button>
+  );
+}
+
+function Support({ evidence }: { evidence: Evidence }) {
+  return (
+    <section>
+      <div className="flex gap-1.5">
+        <Toggle name="unsupported" colour={UNSUPPORTED_COLOUR} label="Light that the data do not carry" />
+        <div className="flex-1">
+          <Row
+            label="Light not in the data"
+            title="Share of the pixels at which the lane is brighter, over 5 to 27 px, than stack and noise allow (3 σ)"
+          >
+            {percent(evidence.unsupportedShare)}
+          </Row>
+        </div>
+      </div>
+      <div className="flex gap-1.5">
+        <Toggle name="lost" colour={LOST_COLOUR} label="Light that was lost" />
+        <div className="flex-1">
+          <Row
+            label="Light of the data lost"
+            title="Share of the pixels at which the lane is darker, over 5 to 27 px, than stack and noise allow (3 σ)"
+          >
+            {percent(evidence.lostShare)}
+          </Row>
+        </div>
+      </div>
+      <Row
+        label="Error against held-out data"
+        title="Error of the lane in σ of the stack's noise, told by data that it has not seen: noise that is left and detail that is lost, together. The untouched stack has 1.03."
+      >
+        {evidence.error === null
+          ? evidence.isBlurred
+            ? "– for sharper lanes"
+            : "– after a stretch"
+          : `${fixed(evidence.error, 2)} σ`}
+      </Row>
+      {evidence.isBlurred ? (
+        <p className="text-xs text-quiet">
+          The lane takes blur away; it is blurred again to be held against the stack. In bright stars less can be told.
+        </p>
+      ) : null}
+    </section>
+  );
+}
+
+const STANDING_WORDS: Record<StarStanding, { label: string; title: string }> = {
+  kept: { label: "in the data and both halves", title: "At least 4 σ high in the stack, and 1.5 σ in each half" },
+  doubtful: { label: "doubtful", title: "3 … 4 σ high in the stack, or missing in one half" },
+  notInData: { label: "not in the data", title: "A star of the lane where the stack shows less than 3 σ" },
+  lost: { label: "lost", title: "5 σ and more in the stack and in both halves; the lane shows less than half of it" },
+};
+
+function Stars({ evidence }: { evidence: Evidence }) {
+  return (
+    <section>
+      <div className="flex gap-1.5">
+        <Toggle name="stars" colour="#a3a3a3" label="Stars with their support" />
+        <h3 className="text-quiet">Stars of the lane</h3>
+      </div>
+      {STAR_STANDINGS.map((standing) => {
+        const { stroke, dashes } = STAR_MARKS[standing];
+        const { label, title } = STANDING_WORDS[standing];
+        return (
+          <div key={standing} className="flex items-center gap-1.5" data-standing={standing} title={title}>
+            <svg width={16} height={12} aria-hidden>
+              <circle cx={8} cy={6} r={4.5} fill="none" stroke={stroke} strokeDasharray={dashes} />
+            </svg>
+            <span className="flex-1">{label}</span>
+            <span className="figures">{evidence.stars.filter((star) => star.standing === standing).length}</span>
+          </div>
+        );
+      })}
+    </section>
+  );
+}
+
+/** A chart of the panel: its size in px. */
+const [WIDTH, HEIGHT] = [232, 56];
+
+function NoiseLeft({ evidence: { noise } }: { evidence: Evidence }) {
+  const shares = noise.left.map((left, j) => left / (noise.before[j] || 1));
+  const most = Math.max(1, ...shares);
+  const step = WIDTH / shares.length;
+  return (
+    <section title="σ of the noise that the chain leaves, over that of the stack, by size of detail (starlet scales)">
+      <h3 className="text-quiet">Noise left, by size</h3>
+      <svg width={WIDTH} height={HEIGHT + 26} role="img" aria-label="Noise left by size of detail">
+        <line x1={0} x2={WIDTH} y1={12 + HEIGHT * (1 - 1 / most)} y2={12 + HEIGHT * (1 - 1 / most)} stroke="#2b2b2b" />
+        {shares.map((share, j) => (
+          <g key={j} transform={`translate(${j * step},12)`}>
+            <rect
+              {...{ x: 6, y: HEIGHT * (1 - share / most), width: step - 12 }}
+              height={(HEIGHT * share) / most}
+              fill="#a3a3a3"
+            />
+            <text
+              x={step / 2}
+              y={HEIGHT * (1 - share / most) - 3}
+              textAnchor="middle"
+              className="figures fill-text text-[11px]"
+            >
+              {fixed(share, 2)}
+            </text>
+            <text x={step / 2} y={HEIGHT + 12} textAnchor="middle" className="figures fill-quiet text-[11px]">
+              {2 ** j} px
+            </text>
+          </g>
+        ))}
+      </svg>
+    </section>
+  );
+}
+
+function Rings({ evidence: { rings } }: { evidence: Evidence }) {
+  if (!rings) return null;
+  const path = (values: readonly number[]) =>
+    values.map((v, k) => `${((k + 0.5) / values.length) * WIDTH},${2 + HEIGHT * (1 - Math.max(0, v))}`).join(" ");
+  return (
+    <section title="Correlation of the two halves by size of detail (Fourier rings): untouched as a thin line, treated as a thick one. Below 1/7 the halves have nothing in common.">
+      <h3 className="text-quiet">Agreement of the halves</h3>
+      <svg width={WIDTH} height={HEIGHT + 16} role="img" aria-label="Correlation of the halves, before and after">
+        <line x1={0} x2={WIDTH} y1={2 + (HEIGHT * 6) / 7} y2={2 + (HEIGHT * 6) / 7} stroke="#2b2b2b" />
+        <polyline points={path(rings.before)} fill="none" stroke="#a3a3a3" strokeDasharray="3 2" />
+        <polyline points={path(rings.after)} fill="none" stroke="#e8e8e8" strokeWidth={1.5} />
+        {[8, 4, 3, 2].map((period) => (
+          <text
+            key={period}
+            x={Math.min(WIDTH - 20, (2 / period) * WIDTH)}
+            y={HEIGHT + 14}
+            textAnchor="middle"
+            className="figures fill-quiet text-[11px]"
+          >
+            {period} px
+          </text>
+        ))}
+      </svg>
+      <Row
+        label="Finest detail in both halves"
+        title="The period above which the untouched halves agree by 1/7 or more"
+      >
+        {rings.supportedPx === null ? "all that it has" : `${fixed(rings.supportedPx, 1)} px`}
+      </Row>
+      {rings.beyond > 0.2 ? (
+        <p className="text-xs text-quiet">
+          What the treated halves share beyond it, the treatment drew alike in both, from coarser detail.
+        </p>
+      ) : null}
+    </section>
+  );
+}
+
+function Removed({ evidence: { removed } }: { evidence: Evidence }) {
+  return (
+    <section>
+      <h3 className="text-quiet">What was taken away</h3>
+      <Row
+        label="goes with the picture by"
+        title="Correlation (−1 … 1) of what the chain took away with what it shows: 0 where it took noise only"
+      >
+        {fixed(removed.correlation, 2)}
+      </Row>
+      <Row
+        label="over the noise at 1, 2, 4, 8, 16 px"
+        title="σ of what the chain took away over σ of the noise, by size: above 1 it took more than noise"
+      >
+        {removed.scales.map((v) => fixed(v, 1)).join(" ")}
+      </Row>
+    </section>
+  );
+}

@@ -1,0 +1,352 @@
+"use client";
+
+import { useEffect, useMemo, useState } from "react";
+import type { Spot } from "@/core/compare";
+import { domainAfter } from "@/core/chain";
+import { robustSpread } from "@/core/raster";
+import { pairOf, spotOf } from "@/state/board";
+import type { Board, Lane, Look, StackRecord } from "@/storage";
+import { PAIR_WAYS } from "@/storage";
+import { useSession } from "../frame/session";
+import { Choice } from "../kit/choice";
+import { fixed, levelUnit } from "../kit/format";
+import { NumberField } from "../kit/setting";
+import { useHeldKey } from "../kit/useHeldKey";
+import { PlacedCrop } from "../viewer/placedCrop";
+import { useDrag } from "../viewer/useDrag";
+import { CropOverlays } from "./cropOverlays";
+import { differenceOf } from "./difference";
+import { LaneChip, laneWords } from "./laneHeader";
+import type { Latency } from "./latency";
+import { PointerReadout, pointing, usePointing } from "./pointer";
+import type { LaneView } from "./useLaneCrop";
+import { useLaneCrop, useLaneView } from "./useLaneCrop";
+
+const WAY_WORDS: Record<Look["way"], { label: string; help: string }> = {
+  wipe: { label: "side by side at a line", help: "One lane left of a line that is dragged, the other right of it" },
+  flip: { label: "in turn", help: "One lane, then the other: hold X, or by itself at a pace" },
+  difference: { label: "as a difference", help: "The second lane less the first: grey where they are alike" },
+};
+
+/** Time for which each lane is seen while they change by themselves. */
+const PACE_MS = 900;
+
+interface Props {
+  board: Board;
+  stacks: StackRecord[];
+  before: boolean;
+  latency: Latency;
+}
+
+/** Two lanes over each other at one spot, as large as there is room. */
+export function PairView({ board, stacks, before, latency }: Props) {
+  const pair = pairOf(board);
+  const spot = spotOf(board);
+  if (!pair || !spot)
+    return <p className="p-3 text-quiet">Two lanes and a spot are needed to lay one over the other.</p>;
+  return <Pair {...{ board, spot, before, latency }} first={stacks[0]} chosen={pair[0]} other={pair[1]} />;
+}
+
+interface PairProps {
+  board: Board;
+  first: StackRecord;
+  chosen: Lane;
+  other: Lane;
+  spot: Spot;
+  before: boolean;
+  latency: Latency;
+}
+
+function Pair({ board, first, chosen, other, spot, before, latency }: PairProps) {
+  const session = useSession();
+  const { look } = board;
+  const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
+  const left = useLaneView(chosen, board, first);
+  const right = useLaneView(other, board, first);
+  const [isPaced, setPaced] = useState(false);
+  return (
+    <div className="flex min-h-0 min-w-0 flex-1 flex-col">
+      <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-panel px-2" data-testid="pair-bar">
+        <LaneChip letter={chosen.letter} />
+        <span className="max-w-40 truncate" title={laneWords(chosen)}>
+          {laneWords(chosen)}
+        </span>
+        <span className="text-quiet">against</span>
+        <Choice
+          label="Lane that it is held against"
+          help="The lane that the chosen one is held against"
+          value={other.id}
+          options={board.lanes
+            .filter(({ id }) => id !== chosen.id)
+            .map((lane) => ({ value: lane.id, label: `${lane.letter} ${laneWords(lane)}`.slice(0, 40) }))}
+          onChange={(otherId) => setLook({ otherId })}
+        />
+        <Choice
+          label="How they are compared"
+          help="How the two lanes are shown at the same place"
+          value={look.way}
+          options={PAIR_WAYS.map((way) => ({ value: way, label: WAY_WORDS[way].label }))}
+          onChange={(way) => setLook({ way })}
+        />
+        {look.way === "flip" ? (
+          <label className="flex items-center gap-1 text-quiet" title="Changes from one lane to the other by itself">
+            <input type="checkbox" checked={isPaced} onChange={(event) => setPaced(event.target.checked)} />
+            by itself
+          </label>
+        ) : null}
+        {look.way === "difference" ? (
+          <span className="flex items-center gap-1 text-quiet">
+            <NumberField
+              label="Times the difference is enlarged"
+              min={0.1}
+              max={100}
+              step={0.1}
+              value={look.gain}
+              onChange={(gain) => setLook({ gain })}
+            />
+            times
+          </span>
+        ) : null}
+      </div>
+      {left.view && right.view ? (
+        <Over
+          {...{ board, spot, before, latency, setLook }}
+          project={first.facts}
+          a={left.view}
+          b={right.view}
+          isPaced={isPaced}
+        />
+      ) : (
+        <p role="alert" className="p-3 text-warn">
+          {left.error ?? right.error}
+        </p>
+      )}
+    </div>
+  );
+}
+
+interface OverProps {
+  board: Board;
+  project: { width: number; height: number };
+  a: LaneView;
+  b: LaneView;
+  spot: Spot;
+  before: boolean;
+  isPaced: boolean;
+  latency: Latency;
+  setLook: (part: Partial<Look>) => void;
+}
+
+function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }: OverProps) {
+  const session = useSession();
+  const { look, view } = board;
+  const first = useLaneCrop(a, spot, view, project, before);
+  const second = useLaneCrop(b, spot, view, project, before);
+  const isHeld = useHeldKey("x");
+  const isTurn = usePace(look.way === "flip" && isPaced);
+  const isOther = look.way === "flip" && (isHeld || isTurn);
+  const drag = useDrag(
+    () => (view.zoom === "fit" ? null : view.zoom),
+    (zoom, { dx, dy }) =>
+      session.board.amend((board) => ({
+        ...board,
+        view: { ...board.view, panX: board.view.panX - dx / zoom, panY: board.view.panY - dy / zoom },
+      })),
+  );
+  const point = usePointing(first.seen, a.toPicture);
+  const wipe = useDrag(
+    ({ currentTarget }) => {
+      const bounds = currentTarget.parentElement?.getBoundingClientRect();
+      return bounds ? { from: look.wipeAt, width: bounds.width } : null;
+    },
+    ({ from, width }, { fromX }) => setLook({ wipeAt: within01(from + fromX / width) }),
+  );
+  const isPending = first.treated.pending || second.treated.pending;
+  const at = `${100 * look.wipeAt}%`;
+  const crop = (which: typeof first, clip?: string) => (
+    <div className="pointer-events-none absolute inset-0" style={clip ? { clipPath: clip } : undefined}>
+      <PlacedCrop
+        shown={which.shown}
+        curves={which.curves}
+        left={which.seen.left}
+        top={which.seen.top}
+        scale={which.seen.scale}
+        pending={which.treated.pending}
+        onDrawn={latency.drawn}
+      />
+    </div>
+  );
+  const shown = isOther ? second : first;
+  const shownLane = isOther ? b : a;
+  return (
+    <div
+      className="relative min-h-0 flex-1 overflow-hidden bg-page select-none"
+      data-cell={`${a.lane.letter}|${b.lane.letter}:${spot.name}`}
+      data-pending={isPending || a.treatment === null || b.treatment === null}
+    >
+      <div
+        ref={first.box}
+        role="img"
+        aria-label={`Lanes ${a.lane.letter} and ${b.lane.letter} at ${spot.name}`}
+        className="absolute inset-0 cursor-move touch-none"
+        {...drag}
+        {...pointing(drag, point)}
+      >
+        <div ref={second.box} className="pointer-events-none absolute inset-0" />
+        {look.way === "difference" ? (
+          <Difference a={a} b={b} first={first} second={second} gain={look.gain} />
+        ) : look.way === "flip" ? (
+          crop(shown)
+        ) : (
+          <>
+            {crop(second, `inset(0 0 0 ${at})`)}
+            {crop(first, `inset(0 calc(100% - ${at}) 0 0)`)}
+          </>
+        )}
+        {shown.ready && look.way !== "difference" ? (
+          <CropOverlays {...{ board, spot, project }} view={shownLane} seen={shown.seen} />
+        ) : null}
+        {shown.ready && look.way !== "difference" ? (
+          <PointerReadout lane={shownLane} seen={shown.seen} shown={shown.shown} />
+        ) : null}
+      </div>
+      {look.way === "wipe" ? (
+        <>
+          <div
+            role="slider"
+            tabIndex={0}
+            aria-label="Line between the two lanes"
+            aria-valuemin={0}
+            aria-valuemax={100}
+            aria-valuenow={Math.round(100 * look.wipeAt)}
+            title="Drag, or arrow keys: the chosen lane is left of it, the other right"
+            className="absolute inset-y-0 flex w-5 -translate-x-1/2 cursor-ew-resize touch-none justify-center"
+            style={{ left: at }}
+            {...wipe}
+            onKeyDown={(event) => {
+              const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[event.key];
+              if (by === undefined) return;
+              event.preventDefault();
+              setLook({ wipeAt: within01(look.wipeAt + by) });
+            }}
+          >
+            <span className="h-full w-px bg-accent" />
+          </div>
+          <Corner lane={a.lane} side="left" />
+          <Corner lane={b.lane} side="right" />
+        </>
+      ) : null}
+      {look.way === "flip" ? <Corner lane={shownLane.lane} side="left" /> : null}
+    </div>
+  );
+}
+
+const within01 = (v: number): number => Math.min(1, Math.max(0, v));
+
+/** True every other time. */
+function usePace(isOn: boolean): boolean {
+  const [turn, setTurn] = useState(false);
+  useEffect(() => {
+    if (!isOn) return setTurn(false);
+    const timer = setInterval(() => setTurn((before) => !before), PACE_MS);
+    return () => clearInterval(timer);
+  }, [isOn]);
+  return turn;
+}
+
+function Corner({ lane, side }: { lane: Lane; side: "left" | "right" }) {
+  return (
+    <span
+      className={`pointer-events-none absolute top-1.5 rounded bg-page/70 p-0.5 ${side === "left" ? "left-1.5" : "right-1.5"}`}
+    >
+      <LaneChip letter={lane.letter} />
+    </span>
+  );
+}
+
+/** The second lane less the first in grey about its middle, with a bar that tells how much black and white are. */
+function Difference({
+  a,
+  b,
+  first,
+  second,
+  gain,
+}: {
+  a: LaneView;
+  b: LaneView;
+  first: ReturnType<typeof useLaneCrop>;
+  second: ReturnType<typeof useLaneCrop>;
+  gain: number;
+}) {
+  const { stack } = a;
+  const { unit, scale, digits } = levelUnit(stack.facts.unit);
+  const [p, q] = [first.shown, second.shown];
+  const found = useMemo(
+    () => (p && q ? differenceOf(p, first.seen, q, second.seen) : null),
+    [p, q, first.seen, second.seen],
+  );
+  const isMixed =
+    domainAfter(a.treatment?.steps ?? []) !== domainAfter(b.treatment?.steps ?? []) && !!a.treatment && !!b.treatment;
+  const sigma = useMemo(() => {
+    if (!found) return NaN;
+    const { planes } = found.raster;
+    return robustSpread(planes[0].map((_, i) => planes.reduce((sum, plane) => sum + plane[i], 0) / planes.length))
+      .sigma;
+  }, [found]);
+  // At gain 1 black and white are eight times the noise of the stack (of the difference, without halves).
+  const noise = stack.facts.halvesSigma
+    ? Math.hypot(...stack.facts.halvesSigma) / stack.facts.halvesSigma.length
+    : sigma;
+  const reach = (8 * noise) / gain;
+  const grey = useMemo(
+    () =>
+      found && {
+        ...found,
+        raster: {
+          ...found.raster,
+          planes: found.raster.planes.map((plane) => plane.map((v) => 0.5 + v / (2 * reach))),
+        },
+      },
+    [found, reach],
+  );
+  if (isMixed)
+    return (
+      <p className="p-3 text-warn">
+        One of the two lanes is stretched and the other is not: no difference tells anything.
+      </p>
+    );
+  if (p && q && !found)
+    return (
+      <p className="p-3 text-warn">
+        The two stacks lie on grids of different scale: take the same zoom of two stacks of one scale.
+      </p>
+    );
+  return (
+    <>
+      <PlacedCrop
+        shown={grey}
+        curves={null}
+        left={first.seen.left}
+        top={first.seen.top}
+        scale={first.seen.scale}
+        pending={false}
+      />
+      <div
+        data-testid="difference-bar"
+        className="figures absolute bottom-2 left-2 rounded bg-page/80 px-2 py-1 text-xs"
+      >
+        <div className="h-2 w-48 bg-gradient-to-r from-black to-white" />
+        <div className="flex justify-between">
+          <span>−{fixed(reach * scale, digits)}</span>
+          <span>0</span>
+          <span>
+            +{fixed(reach * scale, digits)} {unit}
+          </span>
+        </div>
+        <div className="text-quiet">
+          {b.lane.letter} − {a.lane.letter}: σ {fixed(sigma * scale, digits)} {unit}
+        </div>
+      </div>
+    </>
+  );
+}

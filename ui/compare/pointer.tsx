@@ -1,0 +1,86 @@
+"use client";
+
+import type { PointerEvent } from "react";
+import type { Warp } from "@/core/register";
+import { fixed, levelUnit } from "../kit/format";
+import type { CropResult } from "../viewer/useCrop";
+import { useDesk, useDeskStore } from "./desk";
+import type { CellView } from "./geometry";
+import { cellPlaces } from "./geometry";
+import type { LaneView } from "./useLaneCrop";
+
+/** Tells all crops which place lies under the pointer. */
+export function usePointing(seen: CellView, toPicture: Warp) {
+  const desk = useDeskStore();
+  return {
+    onPointerMove: (event: PointerEvent) => {
+      const bounds = event.currentTarget.getBoundingClientRect();
+      const place = cellPlaces(seen, toPicture).toProject(event.clientX - bounds.left, event.clientY - bounds.top);
+      desk.setState({ pointer: place });
+    },
+    onPointerLeave: () => desk.setState({ pointer: null }),
+  };
+}
+
+/** Handlers of a crop that is dragged and pointed at. */
+export function pointing(
+  drag: { onPointerMove: (event: PointerEvent) => void },
+  point: ReturnType<typeof usePointing>,
+) {
+  return {
+    ...point,
+    onPointerMove: (event: PointerEvent) => {
+      drag.onPointerMove(event);
+      point.onPointerMove(event);
+    },
+  };
+}
+
+/** The place under the pointer, marked in every crop, with what each lane has there: by channel, and above the sky in σ of the stack's noise. */
+export function PointerReadout({
+  lane: { stack, toPicture },
+  seen,
+  shown,
+}: {
+  lane: LaneView;
+  seen: CellView;
+  shown: CropResult | null;
+}) {
+  const pointer = useDesk((desk) => desk.pointer);
+  if (!pointer || !shown) return null;
+  const { toCell } = cellPlaces(seen, toPicture);
+  const [u, v] = toCell(pointer);
+  const values = valuesAt(shown, seen, u, v);
+  if (!values) return null;
+  const { unit, scale, digits } = levelUnit(stack.facts.unit);
+  const sigma = stack.facts.halvesSigma;
+  const light = values.reduce((sum, value) => sum + value, 0) / values.length;
+  const ofLight = sigma ? Math.hypot(...sigma) / sigma.length : null;
+  return (
+    <>
+      <svg className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden>
+        <path d={`M${u - 9},${v} h5 M${u + 4},${v} h5 M${u},${v - 9} v5 M${u},${v + 4} v5`} stroke="#e0a44a" />
+      </svg>
+      <span
+        data-testid="readout"
+        className="figures pointer-events-none absolute bottom-0.5 left-1 rounded bg-page/80 px-1 text-xs text-text"
+      >
+        {values.map((value) => fixed(value * scale, digits)).join(" ")} {unit}
+        {ofLight ? <span className="text-quiet"> · {fixed((light - stack.facts.skyLevel) / ofLight, 1)} σ</span> : null}
+      </span>
+    </>
+  );
+}
+
+/** What a crop has at a place of the cell, by channel; null beyond it and where there is no data. */
+function valuesAt(
+  { raster, region, reduce }: CropResult,
+  { left, top, scale }: CellView,
+  u: number,
+  v: number,
+): number[] | null {
+  const [x, y] = [u / scale + left - region.x, v / scale + top - region.y].map((at) => Math.floor(at / reduce));
+  if (x < 0 || y < 0 || x >= raster.width || y >= raster.height) return null;
+  const values = raster.planes.map((plane) => plane[y * raster.width + x]);
+  return values.every(Number.isFinite) ? values : null;
+}
