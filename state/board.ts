@@ -187,3 +187,16 @@ export function pairOf({ lanes, look, selectedLaneId }: Board): [chosen: Lane, o
   const other = others.find(({ id }) => id === look.otherId) ?? others[0];
   return chosen && other ? [chosen, other] : null;
 }
+
+/** Sets the strengths of several steps at once. */
+export function setStrengths(
+  board: Board,
+  set: readonly { laneId: string; stepId: string; strength: number }[],
+): Board {
+  return set.reduce((next, { laneId, stepId, strength }) => {
+    const step = next.lanes.find(({ id }) => id === laneId)?.steps.find(({ id }) => id === stepId);
+    const operation = step && findOperation(step.operation);
+    if (!step || !operation) return next;
+    return changeStep(next, laneId, stepId, { params: { ...step.params, [operation.strength]: strength } });
+  }, board);
+}

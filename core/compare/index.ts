@@ -4,3 +4,5 @@ export type { PictureFacts } from "./inspect";
 export { inspectPicture, pictureFacts } from "./inspect";
 export type { CellFacts, Spot, SpotProposal } from "./spots";
 export { proposeSpots, spot } from "./spots";
+export type { EqualLane, Equalled, EqualMeasure } from "./equal";
+export { decidingStep, EQUAL_WITHIN, measureAt, strengthFor } from "./equal";

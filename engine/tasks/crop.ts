@@ -55,7 +55,7 @@ export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, sh
 }
 
 /** Results of a picture's chain prefixes, kept in this worker. */
-const memoOf = (picture: FrameRef, { cache }: Workshop): ChainMemo => ({
+export const memoOf = (picture: FrameRef, { cache }: Workshop): ChainMemo => ({
   source: picture.id,
   get: (key) => cache.get(key),
   set: (key, raster) => cache.set(key, raster),

@@ -1,5 +1,6 @@
 import { crop, measureCrop } from "./crop";
 import { convert } from "./convert";
+import { equal } from "./equal";
 import { evidence } from "./evidence";
 import { measureFacts } from "./facts";
 import { flip } from "./flip";
@@ -24,6 +25,7 @@ export const TASKS = {
   dither,
   drizzleStrip,
   encodePng,
+  equal,
   evidence,
   flip,
   hashFile,

@@ -12,6 +12,7 @@ import { OPERATIONS } from "@/core/operations";
 import { inverse } from "@/core/register";
 import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
 import { projectToStack } from "@/state/stackFrames";
+import { stepsOnStack } from "@/state/treatment";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { download } from "../finish/download";
@@ -21,7 +22,6 @@ import { OfferMenu } from "../kit/offerMenu";
 import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
 import { StepCard } from "./stepCard";
-import { stepsOnStack } from "./useTreatment";
 
 const GROUP_WORDS: Record<OperationGroup, string> = {
   noise: "Takes noise away",

@@ -14,6 +14,7 @@ import { useHeldKey } from "../kit/useHeldKey";
 import { ChainEditor } from "./chainEditor";
 import { createLatency } from "./latency";
 import { createDesk, DeskContext } from "./desk";
+import { EqualBar } from "./equalBar";
 import { EvidencePanel } from "./evidencePanel";
 import { Matrix } from "./matrix";
 import { Overview } from "./overview";
@@ -31,6 +32,7 @@ export function CompareScreen() {
   const projectId = useProject((state) => state.project.id);
   const latency = useMemo(() => createLatency(), []);
   const desk = useMemo(() => createDesk(), []);
+  const bar = useStore(desk, (state) => state.bar);
   const latencyMs = useStore(latency.store, (state) => state.ms);
   const before = useHeldKey("b");
   const view = board?.view;
@@ -53,6 +55,7 @@ export function CompareScreen() {
   useKeys("e", () => lay(({ side }) => ({ side: side === "evidence" ? "chain" : "evidence", foldedSide: false })));
   useKeys("q", () => lay(({ foldedSpots }) => ({ foldedSpots: !foldedSpots })));
   useKeys("w", () => lay(({ foldedSide }) => ({ foldedSide: !foldedSide })));
+  useKeys("n", () => desk.setState(({ bar }) => ({ bar: bar === "equal" ? null : "equal" })));
   useKeys("comma,period", (event) =>
     lay((_, b) => {
       const at = b.spots.findIndex(({ id }) => id === spotOf(b)?.id);
@@ -94,6 +97,7 @@ export function CompareScreen() {
         {board.look.foldedSpots ? null : <Overview board={board} stack={stacks[0]} />}
         <div className="flex min-w-0 flex-1 flex-col">
           <ViewBar board={board} />
+          {bar === "equal" ? <EqualBar board={board} /> : null}
           {board.look.layout === "pair" && !board.ladder ? (
             <PairView {...{ board, stacks, before, latency }} />
           ) : (

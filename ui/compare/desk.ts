@@ -17,6 +17,8 @@ export interface Desk {
   skyOf: string | null;
   /** The step whose stars that tell the blur are shown; null for none. */
   psfOf: string | null;
+  /** What lies open above the crops. */
+  bar: "equal" | "blind" | null;
   /** The place under the pointer, in the project's coordinates. */
   pointer: Corner | null;
   /** What of the evidence is drawn on the crops of the chosen lane. */
@@ -27,7 +29,7 @@ const CLEAR = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null
 
 export const createDesk = () =>
   createStore<Desk>(() => ({
-    ...{ ...CLEAR, pointer: null },
+    ...{ ...CLEAR, bar: null, pointer: null },
     evidence: { unsupported: true, lost: true, stars: true },
   }));
 

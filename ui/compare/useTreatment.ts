@@ -1,13 +1,12 @@
 "use client";
 
 import { useEffect, useMemo, useState } from "react";
-import { placedStep } from "@/core/chain";
 import { Stopped } from "@/core/job";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
-import type { Warp } from "@/core/register";
 import type { Subject } from "@/state/facts";
 import { projectToStack } from "@/state/stackFrames";
+import { stepsOnStack } from "@/state/treatment";
 import type { Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 
@@ -71,11 +70,6 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     [subject, known, steps],
   );
   return { stack, steps, treatment, settling: known !== null && !known.settled, error };
-}
-
-/** Steps as they are on the pixels of a stack: without what only the screen needs, so that equal steps are equal, their masks' outlines and patches of sky moved from the project's coordinates. */
-export function stepsOnStack(steps: Lane["steps"], toStack: Warp | null): Treatment["steps"] {
-  return steps.map(({ id: _id, ...step }) => (toStack ? placedStep(step, toStack) : step));
 }
 
 /** What went wrong, and what to do. */

@@ -1,6 +1,6 @@
 "use client";
 
-import { Columns2, Crosshair, Grid3x3, PanelLeft, PanelRight, Rows3, ShieldCheck, Square } from "lucide-react";
+import { Columns2, Crosshair, Equal, Grid3x3, PanelLeft, PanelRight, Rows3, ShieldCheck, Square } from "lucide-react";
 import type { ReactNode } from "react";
 import { spotOf } from "@/state/board";
 import type { Board, Layout, Look } from "@/storage";
@@ -9,6 +9,7 @@ import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { ShownPanel } from "../viewer/shownPanel";
+import { useDesk, useDeskStore } from "./desk";
 
 const LAYOUT_WORDS: Record<Layout, { label: string; icon: ReactNode }> = {
   matrix: { label: "All lanes at all spots (M)", icon: <Grid3x3 size={16} /> },
@@ -22,6 +23,8 @@ export function ViewBar({ board }: { board: Board }) {
   const session = useSession();
   const { zoom, panX, panY } = board.view;
   const { layout } = board.look;
+  const desk = useDeskStore();
+  const bar = useDesk((state) => state.bar);
   const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
   return (
     <div className="relative flex h-8 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
@@ -87,6 +90,13 @@ export function ViewBar({ board }: { board: Board }) {
           <ShieldCheck size={16} />
         </Press>
       </div>
+      <Press
+        label="Make lanes equal in noise or sharpness (N)"
+        isOn={bar === "equal"}
+        onClick={() => desk.setState({ bar: bar === "equal" ? null : "equal" })}
+      >
+        <Equal size={16} />
+      </Press>
       {panX !== 0 || panY !== 0 ? (
         <IconButton
           label="Back to the spots"

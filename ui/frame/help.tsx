@@ -39,6 +39,7 @@ export const KEYS: Readonly<Record<string, Keys>> = {
     ["Shift ← →", "the lane before, the lane after"],
     ["X (hold)", "the other of two lanes shown in turn"],
     ["E", "evidence, or the chain"],
+    ["N", "make lanes equal in noise or sharpness"],
     ["Q W", "fold the left panel, the right panel"],
     ["Ctrl Z", "undo"],
     ["Ctrl Shift Z", "redo"],

@@ -83,7 +83,7 @@ export async function evidenceViews(
     return {
       ...views,
       told,
-      blurPx,
+      isBlurred: blur !== null,
       noise: null,
       halves: null,
       left: null,

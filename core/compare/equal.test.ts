@@ -1,0 +1,91 @@
+import type { ChainStep } from "../chain";
+import { measureChain, newStep } from "../chain";
+import { quietJob } from "../job";
+import { createRandom } from "../numeric/random";
+import { findOperation } from "../operations";
+import { frameOfRaster, rasterOf } from "../raster";
+import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
+import type { EqualMeasure } from "./index";
+import { decidingStep, measureAt, strengthFor } from "./index";
+
+const job = quietJob(wasmKernels());
+const SIDE = 256;
+
+function input(sigma: number) {
+  const { planes } = paintStars(SIDE, SIDE, randomStars(30, SIDE, SIDE, 5), { noise: 0 });
+  const random = createRandom(7);
+  const [a, b] = [0, 1].map(() => planes[0].map((v) => v + Math.SQRT2 * sigma * random.normal()));
+  const picture = frameOfRaster(rasterOf(SIDE, SIDE, [a.map((v, i) => (v + b[i]) / 2)]));
+  const halves = { a: frameOfRaster(rasterOf(SIDE, SIDE, [a])), b: frameOfRaster(rasterOf(SIDE, SIDE, [b])) };
+  return { picture, halves, fill: [0.01], fullScale: 1 };
+}
+
+const stepOf = (id: string, params: Record<string, unknown> = {}): ChainStep => {
+  const operation = findOperation(id);
+  if (!operation) throw new Error(id);
+  const fresh = newStep(operation);
+  return { ...fresh, params: { ...fresh.params, ...params } };
+};
+
+async function laneOf(steps: ChainStep[], measure: EqualMeasure, sigma = 0.001) {
+  const of = input(sigma);
+  const facts = await measureChain(of, steps, job);
+  return {
+    input: of,
+    steps,
+    facts,
+    index: decidingStep(steps, measure),
+    regions: [{ x: 32, y: 32, width: 192, height: 192 }],
+  };
+}
+
+test.each([[null], [1]])("equal noise: three approaches meet a fourth's within 1 %%, at scale %s", async (scale) => {
+  const measure: EqualMeasure = { of: "noise", scale };
+  const target = await measureAt(
+    await laneOf([stepOf("noise.gaussian", { strength: 0.6 })], measure),
+    null,
+    measure,
+    job,
+  );
+  for (const id of ["noise.mixture", "noise.starlet", "noise.total-variation"]) {
+    const lane = await laneOf([stepOf(id)], measure);
+    const { strength, reached, isReached } = await strengthFor(lane, target, measure, job);
+    expect([id, isReached]).toEqual([id, true]);
+    expect(Math.abs(reached / target - 1)).toBeLessThan(0.01);
+    // The lane that is set to it measures so.
+    const set = { ...lane, steps: [stepOf(id, { strength })] };
+    expect(await measureAt(set, null, measure, job)).toBeCloseTo(reached, 9);
+  }
+});
+
+test("what strength cannot reach is said: its nearer end, and not reached", async () => {
+  const measure: EqualMeasure = { of: "noise", scale: null };
+  const lane = await laneOf([stepOf("noise.gaussian")], measure);
+  const untouched = await measureAt(
+    { ...lane, steps: [stepOf("noise.gaussian", { strength: 0 })] },
+    null,
+    measure,
+    job,
+  );
+  expect(untouched).toBeGreaterThan(0.00096);
+  expect(untouched).toBeLessThan(0.00104);
+  expect(await strengthFor(lane, 0.01, measure, job)).toMatchObject({ strength: 0, isReached: false });
+  expect(await strengthFor(lane, 1e-7, measure, job)).toMatchObject({ strength: 1, isReached: false });
+  const without = { ...lane, input: { ...lane.input, halves: null } };
+  expect(await measureAt(without, null, measure, job)).toBeNaN();
+});
+
+test("equal sharpness: stars set apart meet a width", async () => {
+  const measure: EqualMeasure = { of: "width" };
+  const lane = await laneOf(
+    [stepOf("noise.gaussian", { strength: 0.2 }), stepOf("deconvolve.stars-apart")],
+    measure,
+    0.0002,
+  );
+  expect(lane.index).toBe(1);
+  const { reached, isReached, strength } = await strengthFor(lane, 2.5, measure, job);
+  expect(isReached).toBe(true);
+  expect(Math.abs(reached / 2.5 - 1)).toBeLessThan(0.01);
+  expect(strength).toBeGreaterThan(0.1);
+  expect(strength).toBeLessThan(0.9);
+});
