@@ -1,19 +1,8 @@
+import { line } from "../formats/csv";
 import type { GradedFrame } from "./measures";
 import { MEASURES } from "./measures";
 import type { Verdict } from "./rules";
 import { flagsOf } from "./rules";
-
-/**
- * A field with quotes, commas or line breaks is quoted, quotes are doubled. Source: RFC 4180. Words that a spreadsheet would take for a formula
- * (a file may be called "=1+1.fits") get an apostrophe before them; numbers stay as they are.
- */
-function field(value: string | number | null): string {
-  if (value === null) return "";
-  const text = typeof value === "string" && /^[=+\-@\t\r]/.test(value) ? `'${value}` : String(value);
-  return /[",\r\n]/.test(text) ? `"${text.replace(/"/g, '""')}"` : text;
-}
-
-const line = (values: (string | number | null)[]): string => `${values.map(field).join(",")}\r\n`;
 
 /** Every measure of every frame as CSV: one line a frame, units in the header, unknown values empty. */
 export function measuresCsv(frames: GradedFrame[], verdicts: ReadonlyMap<string, Verdict>): string {

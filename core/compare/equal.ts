@@ -5,7 +5,7 @@ import { findStars, starShape, STARLET_NOISE } from "../measure";
 import { findOperation } from "../operations";
 import type { FrameSource, Region } from "../raster";
 import { clippedMean, halfDifference, meanPlane } from "../raster";
-import { bands } from "./evidence/bands";
+import { bands } from "./evidence";
 
 /** What shall be equal: the noise that is left, told by the halves at all sizes together (null) or at the starlet scale of 2^scale px; or the FWHM of the stars. */
 export type EqualMeasure = { of: "noise"; scale: number | null } | { of: "width" };

@@ -6,3 +6,5 @@ export type { CellFacts, Spot, SpotProposal } from "./spots";
 export { proposeSpots, spot } from "./spots";
 export type { EqualLane, Equalled, EqualMeasure } from "./equal";
 export { decidingStep, EQUAL_WITHIN, measureAt, strengthFor } from "./equal";
+export type { LaneMeasures, Measure, MeasuredPlace } from "./measures";
+export { laneMeasuresCsv, MEASURES, tellMeasures } from "./measures";

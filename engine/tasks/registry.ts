@@ -6,6 +6,7 @@ import { measureFacts } from "./facts";
 import { flip } from "./flip";
 import { hashFile } from "./hash";
 import { joinStrip } from "./join";
+import { laneMeasures } from "./laneMeasures";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { copyStrip, dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
@@ -31,6 +32,7 @@ export const TASKS = {
   hashFile,
   inspect,
   joinStrip,
+  laneMeasures,
   levelRow,
   master,
   measurePatches,

@@ -17,6 +17,7 @@ import { createDesk, DeskContext } from "./desk";
 import { EqualBar } from "./equalBar";
 import { EvidencePanel } from "./evidencePanel";
 import { Matrix } from "./matrix";
+import { MeasuresTable } from "./measuresTable";
 import { Overview } from "./overview";
 import { PairView } from "./pairView";
 import { ViewBar } from "./viewBar";
@@ -53,6 +54,7 @@ export function CompareScreen() {
     session.board.amend((b) => ({ ...b, look: { ...b.look, ...change(b.look, b) } }));
   useKeys("m,s,l,p", (event) => lay(() => ({ layout: LAYOUT_KEYS[event.key] })));
   useKeys("e", () => lay(({ side }) => ({ side: side === "evidence" ? "chain" : "evidence", foldedSide: false })));
+  useKeys("t", () => lay(({ measures }) => ({ measures: !measures })));
   useKeys("q", () => lay(({ foldedSpots }) => ({ foldedSpots: !foldedSpots })));
   useKeys("w", () => lay(({ foldedSide }) => ({ foldedSide: !foldedSide })));
   useKeys("n", () => desk.setState(({ bar }) => ({ bar: bar === "equal" ? null : "equal" })));
@@ -103,6 +105,7 @@ export function CompareScreen() {
           ) : (
             <Matrix {...{ board, stacks, before, latency }} />
           )}
+          {board.look.measures ? <MeasuresTable board={board} first={stacks[0]} /> : null}
         </div>
         {board.look.foldedSide ? null : board.look.side === "evidence" ? (
           <aside className="flex w-64 shrink-0 flex-col border-l border-line bg-panel xl:w-72" aria-label="Evidence">

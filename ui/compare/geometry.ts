@@ -97,7 +97,7 @@ export const EVIDENCE_SIDE = 256;
 export function measuredRegion(
   picture: { width: number; height: number },
   spot: { x: number; y: number },
-  view: View,
+  view: Pick<View, "panX" | "panY">,
   toPicture: Warp,
   side = MEASURED_SIDE,
 ): Region {

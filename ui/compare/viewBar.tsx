@@ -1,6 +1,17 @@
 "use client";
 
-import { Columns2, Crosshair, Equal, Grid3x3, PanelLeft, PanelRight, Rows3, ShieldCheck, Square } from "lucide-react";
+import {
+  Columns2,
+  Crosshair,
+  Equal,
+  Grid3x3,
+  PanelLeft,
+  PanelRight,
+  Rows3,
+  ShieldCheck,
+  Square,
+  Table,
+} from "lucide-react";
 import type { ReactNode } from "react";
 import { spotOf } from "@/state/board";
 import type { Board, Layout, Look } from "@/storage";
@@ -90,6 +101,13 @@ export function ViewBar({ board }: { board: Board }) {
           <ShieldCheck size={16} />
         </Press>
       </div>
+      <Press
+        label="Table of measures (T)"
+        isOn={board.look.measures}
+        onClick={() => setLook({ measures: !board.look.measures })}
+      >
+        <Table size={16} />
+      </Press>
       <Press
         label="Make lanes equal in noise or sharpness (N)"
         isOn={bar === "equal"}

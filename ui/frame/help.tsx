@@ -40,6 +40,7 @@ export const KEYS: Readonly<Record<string, Keys>> = {
     ["X (hold)", "the other of two lanes shown in turn"],
     ["E", "evidence, or the chain"],
     ["N", "make lanes equal in noise or sharpness"],
+    ["T", "the table of measures"],
     ["Q W", "fold the left panel, the right panel"],
     ["Ctrl Z", "undo"],
     ["Ctrl Shift Z", "redo"],

@@ -51,10 +51,19 @@ export async function evidenceOf(
   if (!input.halves) return null;
   const views = await evidenceViews(input, steps, region, job);
   await job.breathe();
+  return evidenceFrom(views, region, shape, job);
+}
+
+/** The same from views of that region. */
+export function evidenceFrom(
+  views: EvidenceViews,
+  region: Region,
+  shape: PointShape | null,
+  job: JobHandle,
+): Evidence | null {
   const maps = supportMaps(views, job);
   if (!maps || !views.noise || !views.left) return null;
   job.progress(0.9);
-  await job.breathe();
   const { inside } = views;
   const cut = (plane: Float32Array) => cropRaster(rasterOf(views.width, views.height, [plane]), inside).planes[0];
   const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];

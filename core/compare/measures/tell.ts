@@ -1,0 +1,38 @@
+import type { ChainInput, ReadyStep } from "../../chain";
+import { domainAfter, runChain } from "../../chain";
+import type { JobHandle } from "../../job";
+import type { PointShape } from "../../measure";
+import { findStars, withoutGaps } from "../../measure";
+import type { Raster, Region } from "../../raster";
+import { meanPlane } from "../../raster";
+import { evidenceFrom, evidenceViews } from "../evidence";
+import { MEASURES } from "./registry";
+
+/** Values of all measures, by their ids; null where one is not defined. */
+export type LaneMeasures = Record<string, number | null>;
+
+/** All measures of what a chain makes of a region; `shape` is that of the stack's stars, `skyLevel` its sky. */
+export async function tellMeasures(
+  input: ChainInput,
+  steps: readonly ReadyStep[],
+  region: Region,
+  { shape, skyLevel }: { shape: PointShape | null; skyLevel: number | null },
+  job: JobHandle,
+): Promise<LaneMeasures> {
+  const views = await evidenceViews(input, steps, region, job);
+  await job.breathe();
+  const evidence = evidenceFrom(views, region, shape, job);
+  const quiet = { ...job, progress: () => undefined };
+  const before = await runChain(input.picture, [], region, input.fill, quiet);
+  const after = await runChain(input.picture, steps, region, input.fill, quiet);
+  const stars = (raster: Raster) => findStars(withoutGaps(meanPlane(raster)), region.width, region.height, job.kernels);
+  const of = {
+    ...{ before, after, views, evidence, job },
+    ...{ starsBefore: stars(before), starsAfter: stars(after) },
+    fwhmPx: shape?.fwhmPx ?? null,
+    fullScale: input.fullScale,
+    // A stretch moves the sky, so the linear level does not count after it.
+    skyLevel: domainAfter(steps.map(({ step }) => step)) === "stretched" ? null : skyLevel,
+  };
+  return Object.fromEntries(MEASURES.map((measure) => [measure.id, measure.tell(of)]));
+}

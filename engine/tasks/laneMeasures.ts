@@ -1,0 +1,17 @@
+import type { LaneMeasures } from "@/core/compare";
+import { tellMeasures } from "@/core/compare";
+import { intersectRegions, wholeRegion } from "@/core/raster";
+import { stepsOf } from "./crop";
+import type { EvidencePayload } from "./evidence";
+import { inputOf } from "./input";
+import type { Task } from "./task";
+
+/** All measures of a treated region. */
+export const laneMeasures: Task<EvidencePayload & { skyLevel: number | null }, LaneMeasures> = async (
+  { treatment, region, shape, skyLevel },
+  shop,
+) => {
+  const input = await inputOf(treatment, shop);
+  const area = intersectRegions(region, wholeRegion(input.picture));
+  return tellMeasures(input, stepsOf(treatment, shop), area, { shape, skyLevel }, shop.job);
+};
