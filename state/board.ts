@@ -3,7 +3,7 @@ import { newStep } from "@/core/chain";
 import type { Mask } from "@/core/mask";
 import { maskKey } from "@/core/mask";
 import { findOperation, stretchParameters } from "@/core/operations";
-import type { Board, Ladder, Lane, LaneStep, StackRecord } from "@/storage";
+import type { Board, Ladder, Lane, LaneStep, StackRecord, Verdict } from "@/storage";
 import { FRESH_LOOK } from "@/storage";
 
 const newId = (): string => crypto.randomUUID();
@@ -51,6 +51,7 @@ export function firstBoard(stack: StackRecord): Board {
     display: { ...stretchParameters.defaults },
     ladder: null,
     masks: [],
+    verdicts: [],
     selectedLaneId: lanes[1].id,
   };
 }
@@ -199,4 +200,20 @@ export function setStrengths(
     if (!step || !operation) return next;
     return changeStep(next, laneId, stepId, { params: { ...step.params, [operation.strength]: strength } });
   }, board);
+}
+
+/** What was decided at a spot, or over all (null). */
+export const verdictAt = ({ verdicts }: Board, spotId: string | null): Verdict =>
+  verdicts.find((one) => one.spotId === spotId) ?? { spotId, laneId: null, note: "" };
+
+export function setVerdict(board: Board, spotId: string | null, part: Partial<Verdict>): Board {
+  const others = board.verdicts.filter((one) => one.spotId !== spotId);
+  return { ...board, verdicts: [...others, { ...verdictAt(board, spotId), ...part }] };
+}
+
+/** What was decided, in words; "" where nothing was. */
+export function verdictWords(board: Board, spotId: string | null): string {
+  const { laneId, note } = verdictAt(board, spotId);
+  const lane = board.lanes.find(({ id }) => id === laneId);
+  return [lane ? `lane ${lane.letter} is best` : "", note].filter((word) => word !== "").join(": ");
 }

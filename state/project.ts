@@ -18,6 +18,9 @@ import { SubsBook } from "./subs";
 
 export type { ProjectState } from "./projectStore";
 
+/** Entries of the journal that are kept. */
+const MOST_NOTES = 500;
+
 /** One open project: books over one store. */
 export class ProjectSession {
   readonly store;
@@ -113,6 +116,12 @@ export class ProjectSession {
 
   get project(): ProjectRecord {
     return this.base.project;
+  }
+
+  /** Writes into the journal what was tried or decided. */
+  note(text: string): void {
+    const journal = [...this.project.journal, { at: Date.now(), text: text.slice(0, 500) }];
+    this.saveProject({ journal: journal.slice(-MOST_NOTES) });
   }
 
   saveProject(part: Partial<ProjectRecord>): void {

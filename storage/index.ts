@@ -16,6 +16,7 @@ export type {
   StackInWork,
   StackRecord,
   SubRecord,
+  Verdict,
   View,
 } from "./records";
 export { FRESH_LOOK, hasHalves, LAYOUTS, PAIR_WAYS, RECORD_VERSION, ZOOMS, projectRecord } from "./records";

@@ -89,6 +89,8 @@ export const projectRecord = z.object({
   /** Null where none is being made, and none was interrupted. */
   stackInWork: stackInWork.nullable().default(null),
   stackQueue: z.array(queuedStack).default([]),
+  /** What was tried and decided on the Compare screen, oldest first. */
+  journal: z.array(z.object({ at: z.number(), text: z.string().max(500) })).default([]),
   /** The page that was open last. */
   stage: z.enum(["subs", "stack", "compare", "finish"]),
 });
@@ -275,6 +277,14 @@ export const look = z.object({
 export type Look = z.infer<typeof look>;
 export const FRESH_LOOK: Look = look.parse({});
 
+/** What a person decided: which lane is best at a spot (null: over all), and why. */
+export const verdict = z.object({
+  spotId: z.string().nullable(),
+  laneId: z.string().nullable(),
+  note: z.string().max(2000).default(""),
+});
+export type Verdict = z.infer<typeof verdict>;
+
 /** Everything on the Compare screen that can be undone. */
 export const board = z.object({
   lanes: z.array(lane),
@@ -285,6 +295,7 @@ export const board = z.object({
   ladder: ladder.nullable(),
   /** All masks of the project; a step that has one holds it as it is here (state/masks.ts). Outlines lie in the project's coordinates. */
   masks: z.array(mask).default([]),
+  verdicts: z.array(verdict).default([]),
   selectedLaneId: z.string().nullable(),
 });
 export type Board = z.infer<typeof board>;

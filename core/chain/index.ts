@@ -27,3 +27,4 @@ export type { StoppingCurve } from "./stopping";
 export { stoppingCurve } from "./stopping";
 export type { StrengthCurve } from "./strength";
 export { added, frameAt, localVariance, placesOf, strengthCurve } from "./strength";
+export { chainWords } from "./words";

@@ -1,4 +1,5 @@
 import { crop, measureCrop } from "./crop";
+import { cropPng } from "./cropPng";
 import { convert } from "./convert";
 import { equal } from "./equal";
 import { evidence } from "./evidence";
@@ -22,6 +23,7 @@ export const TASKS = {
   convert,
   copyStrip,
   crop,
+  cropPng,
   defects,
   dither,
   drizzleStrip,

@@ -13,6 +13,7 @@ import { EmptyState } from "../kit/notice";
 import { useHeldKey } from "../kit/useHeldKey";
 import { ChainEditor } from "./chainEditor";
 import { createLatency } from "./latency";
+import { BlindTrial } from "./blindTrial";
 import { createDesk, DeskContext } from "./desk";
 import { EqualBar } from "./equalBar";
 import { EvidencePanel } from "./evidencePanel";
@@ -20,6 +21,7 @@ import { Matrix } from "./matrix";
 import { MeasuresTable } from "./measuresTable";
 import { Overview } from "./overview";
 import { PairView } from "./pairView";
+import { UnequalLine } from "./unequalLine";
 import { ViewBar } from "./viewBar";
 
 /** The key of each layout. */
@@ -52,7 +54,10 @@ export function CompareScreen() {
   useKeys("home", () => look(() => ({ panX: 0, panY: 0 })));
   const lay = (change: (look: Look, board: Board) => Partial<Look>) =>
     session.board.amend((b) => ({ ...b, look: { ...b.look, ...change(b.look, b) } }));
-  useKeys("m,s,l,p", (event) => lay(() => ({ layout: LAYOUT_KEYS[event.key] })));
+  useKeys("m,s,l,p", (event) => {
+    // The blind trial has keys of its own.
+    if (desk.getState().bar !== "blind") lay(() => ({ layout: LAYOUT_KEYS[event.key] }));
+  });
   useKeys("e", () => lay(({ side }) => ({ side: side === "evidence" ? "chain" : "evidence", foldedSide: false })));
   useKeys("t", () => lay(({ measures }) => ({ measures: !measures })));
   useKeys("q", () => lay(({ foldedSpots }) => ({ foldedSpots: !foldedSpots })));
@@ -99,15 +104,18 @@ export function CompareScreen() {
         {board.look.foldedSpots ? null : <Overview board={board} stack={stacks[0]} />}
         <div className="flex min-w-0 flex-1 flex-col">
           <ViewBar board={board} />
+          {bar === "blind" ? null : <UnequalLine board={board} stacks={stacks} />}
           {bar === "equal" ? <EqualBar board={board} /> : null}
-          {board.look.layout === "pair" && !board.ladder ? (
+          {bar === "blind" ? (
+            <BlindTrial board={board} first={stacks[0]} />
+          ) : board.look.layout === "pair" && !board.ladder ? (
             <PairView {...{ board, stacks, before, latency }} />
           ) : (
             <Matrix {...{ board, stacks, before, latency }} />
           )}
-          {board.look.measures ? <MeasuresTable board={board} first={stacks[0]} /> : null}
+          {board.look.measures && bar !== "blind" ? <MeasuresTable board={board} first={stacks[0]} /> : null}
         </div>
-        {board.look.foldedSide ? null : board.look.side === "evidence" ? (
+        {board.look.foldedSide || bar === "blind" ? null : board.look.side === "evidence" ? (
           <aside className="flex w-64 shrink-0 flex-col border-l border-line bg-panel xl:w-72" aria-label="Evidence">
             <EvidencePanel board={board} first={stacks[0]} />
           </aside>

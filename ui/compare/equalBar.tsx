@@ -104,6 +104,9 @@ export function EqualBar({ board }: { board: Board }) {
           })),
         ),
       );
+      session.note(
+        `Made equal in ${MEASURES[what].label}, ${inUnits(wanted)}: ${lanes.map(({ lane, found }) => `${lane.letter} at strength ${fixed(found.strength, 2)}`).join(", ")}`,
+      );
       setTold({ target: wanted, lanes: lanes.map(({ lane, ...rest }) => ({ letter: lane.letter, ...rest })) });
     } catch (error) {
       if (!(error instanceof Stopped)) setProblem(`${failureOf(error).message}.`);

@@ -1,7 +1,7 @@
 "use client";
 
 import { Copy, X } from "lucide-react";
-import { findOperation } from "@/core/operations";
+import { chainWords } from "@/core/chain";
 import type { Lane } from "@/storage";
 import { IconButton } from "../kit/button";
 import { laneColour } from "../kit/laneColours";
@@ -18,17 +18,8 @@ export function LaneChip({ letter }: { letter: string }) {
   );
 }
 
-/** What a lane does, in a few words: each step that is on, with its strength. */
-export function laneWords(lane: Lane): string {
-  const words = lane.steps
-    .filter((step) => step.on)
-    .map((step) => {
-      const operation = findOperation(step.operation);
-      const strength = operation ? step.params[operation.strength] : undefined;
-      return `${operation?.short ?? step.operation}${typeof strength === "number" ? ` ${strength}` : ""}`;
-    });
-  return words.length === 0 ? "Untouched" : words.join(" → ");
-}
+/** What a lane does, in a few words. */
+export const laneWords = ({ steps }: Lane): string => chainWords(steps);
 
 /** Time of one crop, in words. */
 export function cropTime(ms: number | null): string {

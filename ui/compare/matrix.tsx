@@ -8,7 +8,7 @@ import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
-import { cropTime, LaneChip, LaneHeader } from "./laneHeader";
+import { cropTime, LaneChip, LaneHeader, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import { useLaneView } from "./useLaneCrop";
 
@@ -99,6 +99,7 @@ function LaneColumn({ lane, board, spots, spotColumns, first, before, latency, o
             help="Keeps this value as the lane's setting and closes the ladder"
             onClick={() => {
               session.board.change((b) => keepRung(b, rungValue));
+              session.note(`Of the ladder of ${field ?? "a setting"}, ${rungValue} was kept (${laneWords(lane)})`);
               if (field) focusSetting(field);
             }}
           >

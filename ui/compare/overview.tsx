@@ -15,6 +15,7 @@ import { useDesk } from "./desk";
 import { MaskOverlay } from "./maskOverlay";
 import { SkyOverlay } from "./skyOverlay";
 import { useLaneTreatment } from "./useTreatment";
+import { VerdictPanel } from "./verdictPanel";
 
 /** The column less its padding and border: a pixel more makes it scroll. */
 const WIDTH = 199;
@@ -25,6 +26,7 @@ export function Overview({ board, stack }: { board: Board; stack: StackRecord })
     <aside className="flex w-[184px] shrink-0 xl:w-[216px] flex-col gap-3 overflow-x-hidden overflow-y-auto border-r border-line bg-panel p-2">
       <SpotMap board={board} stack={stack} />
       <SpotList board={board} stack={stack} />
+      <VerdictPanel board={board} />
     </aside>
   );
 }

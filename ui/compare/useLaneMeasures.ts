@@ -22,7 +22,7 @@ export const placeKey = (laneId: string, spotId: string): string => `${laneId} $
 /** All measures of lanes at all spots: in squares of 256 px around them, those that are known at once, the others one by one. */
 export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board): TableState {
   const session = useSession();
-  const [state, setState] = useState<TableState>({ values: new Map(), left: 0 });
+  const [state, setState] = useState<TableState>({ values: new Map(), left: lanes.length * spots.length });
   const { panX, panY } = view;
   const key = JSON.stringify([lanes, spots, panX, panY]);
   useEffect(() => {

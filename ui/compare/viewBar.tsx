@@ -11,6 +11,7 @@ import {
   ShieldCheck,
   Square,
   Table,
+  VenetianMask,
 } from "lucide-react";
 import type { ReactNode } from "react";
 import { spotOf } from "@/state/board";
@@ -114,6 +115,13 @@ export function ViewBar({ board }: { board: Board }) {
         onClick={() => desk.setState({ bar: bar === "equal" ? null : "equal" })}
       >
         <Equal size={16} />
+      </Press>
+      <Press
+        label="Blind trial: lanes against one another without their names"
+        isOn={bar === "blind"}
+        onClick={() => desk.setState({ bar: bar === "blind" ? null : "blind" })}
+      >
+        <VenetianMask size={16} />
       </Press>
       {panX !== 0 || panY !== 0 ? (
         <IconButton

@@ -5,7 +5,7 @@ import { noiseLeft } from "./noiseLeft";
 /** The same against the stack. */
 export const noiseReduced: Measure = {
   id: "noiseDb",
-  label: "Noise left of the stack's",
+  label: "Against the stack",
   unit: "dB",
   definition: "20 log₁₀ of the noise that is left over that of the untouched stack at the same place",
   better: "less",

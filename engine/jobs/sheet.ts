@@ -1,0 +1,101 @@
+import { CREATOR } from "@/core/version";
+import { chainToJson, chainWords, domainAfter } from "@/core/chain";
+import type { LaneMeasures, PictureFacts, Sheet } from "@/core/compare";
+import { sheetHtml, unequalThings } from "@/core/compare";
+import { aduPerSample } from "@/core/formats";
+import type { StretchParams } from "@/core/operations";
+import type { Region } from "@/core/raster";
+import { intersectRegions, isEmptyRegion } from "@/core/raster";
+import type { Warp } from "@/core/register";
+import type { WorkerPool } from "../pool";
+import { PRIORITY } from "../pool";
+import type { Treatment } from "../tasks/crop";
+
+/** A lane of a sheet: its treated stack, and where a spot lies in it. */
+export interface SheetRequestLane {
+  letter: string;
+  treatment: Treatment;
+  stackId: string;
+  stackName: string;
+  integrationS: number | null;
+  facts: PictureFacts;
+  /** The region of a spot in px of its stack; null where it lies beyond it. */
+  regionOf: (spot: { x: number; y: number }) => Region;
+  /** To the first lane's grid, where it lies askew (CropPayload.onto), with the region there. */
+  onto: (spot: { x: number; y: number }) => { region: Region; onto: Warp } | null;
+}
+
+export interface SheetRequest {
+  title: string;
+  lanes: readonly SheetRequestLane[];
+  spots: readonly { name: string; x: number; y: number; verdict: string }[];
+  display: StretchParams;
+  verdict: string;
+  note: string;
+  journal: Sheet["journal"];
+}
+
+/** Makes a sheet, and gives the measures of each lane at each spot. */
+export async function makeSheet(
+  pool: WorkerPool,
+  { title, lanes, spots, display, verdict, note, journal }: SheetRequest,
+  { onProgress, signal }: { onProgress: (share: number) => void; signal?: AbortSignal },
+): Promise<{ html: string; measures: LaneMeasures[][] }> {
+  let done = 0;
+  const step = <T>(value: T): T => (onProgress(++done / (lanes.length * spots.length)), value);
+  const cells = await Promise.all(
+    spots.map((spot) => Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, display, signal))))),
+  );
+  const { unit } = lanes[0].facts;
+  const compared = lanes.map(({ treatment, ...lane }, k) => ({
+    ...lane,
+    steps: treatment.steps,
+    clipped: Math.max(...cells.map((row) => row[k].measures?.clipped ?? 0)),
+  }));
+  const html = sheetHtml({
+    ...{ title, cells, verdict, note, journal },
+    made: `${CREATOR}, ${new Date().toISOString().slice(0, 16).replace("T", " ")} UTC`,
+    shown: `All lanes are shown by one curve: sky at ${display.sky}, black ${display.black} σ below; stretched lanes as they are.`,
+    lanes: lanes.map(({ letter, treatment, stackName }) => ({
+      ...{ letter, words: chainWords(treatment.steps), stack: stackName },
+      chain: chainToJson(`Lane ${letter}`, treatment.steps),
+    })),
+    spots: spots.map(({ name, x, y, verdict: own }) => ({
+      name,
+      place: `${Math.round(x)}, ${Math.round(y)}`,
+      verdict: own,
+    })),
+    unequal: unequalThings(compared),
+    unit: unit.name === "e-" ? "e⁻" : "ADU",
+    perSample: unit.name === "e-" ? unit.storedPerUnit : aduPerSample(unit),
+  });
+  return { html, measures: cells.map((row) => row.map(({ measures }) => measures ?? {})) };
+}
+
+async function cellOf(
+  pool: WorkerPool,
+  { treatment, facts, regionOf, onto }: SheetRequestLane,
+  spot: { x: number; y: number },
+  params: StretchParams,
+  signal?: AbortSignal,
+): Promise<{ png: string | null; measures: LaneMeasures | null }> {
+  const region = intersectRegions(regionOf(spot), { x: 0, y: 0, width: facts.width, height: facts.height });
+  if (isEmptyRegion(region)) return { png: null, measures: null };
+  const isStretched = domainAfter(treatment.steps) === "stretched";
+  const where = onto(spot) ?? { region, onto: null };
+  const stretch = isStretched ? null : { params, levels: facts.stretch };
+  const options = { priority: PRIORITY.view, signal };
+  const shape = facts.fwhmPx === null ? null : { fwhmPx: facts.fwhmPx, beta: 3 };
+  const [png, measures] = await Promise.all([
+    pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, stretch }, options),
+    pool.run("laneMeasures", { treatment, region, shape, skyLevel: facts.skyLevel }, options),
+  ]);
+  return { png: `data:image/png;base64,${base64(png)}`, measures };
+}
+
+/** Bytes as base64, in browser and Node alike. */
+function base64(bytes: Uint8Array): string {
+  let text = "";
+  for (let i = 0; i < bytes.length; i += 0x8000) text += String.fromCharCode(...bytes.subarray(i, i + 0x8000));
+  return btoa(text);
+}
