@@ -11,11 +11,20 @@ export interface ParsedArguments {
   options: Record<string, string>;
 }
 
+/** What parts the values of an option that may be given several times. */
+const PART = "\n";
+export const valuesOfRepeated = (text: string | undefined): string[] => text?.split(PART) ?? [];
+
 /**
  * Splits arguments; an option without a value, given twice, or not in `known` is a UserError. Options in `switches` stand alone
- * and mean "yes"; "--name=no" takes one back.
+ * and mean "yes"; "--name=no" takes one back. Those in `repeated` may be given several times (valuesOfRepeated).
  */
-export function parseArguments(args: string[], known: string[], switches: string[] = []): ParsedArguments {
+export function parseArguments(
+  args: string[],
+  known: string[],
+  switches: string[] = [],
+  repeated: string[] = [],
+): ParsedArguments {
   const files: string[] = [];
   const options: Record<string, string> = {};
   const declared = known.map((name) => [name, { type: switches.includes(name) ? "boolean" : "string" } as const]);
@@ -28,10 +37,11 @@ export function parseArguments(args: string[], known: string[], switches: string
     const { name, rawName, value } = token;
     if (!known.includes(name))
       throw new UserError(`unknown option ${rawName}`, `Options here: ${known.map((k) => `--${k}`).join(" ")}.`);
-    if (name in options) throw new UserError(`${rawName} is given twice`, "Give it once.");
+    const isMore = name in options && repeated.includes(name);
+    if (name in options && !isMore) throw new UserError(`${rawName} is given twice`, "Give it once.");
     if (value === undefined && !switches.includes(name))
       throw new UserError(`${rawName} needs a value`, `Write ${rawName} VALUE.`);
-    options[name] = value ?? "yes";
+    options[name] = isMore ? `${options[name]}${PART}${value}` : (value ?? "yes");
   }
   return { files, options };
 }

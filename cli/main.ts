@@ -4,6 +4,7 @@ import { failureOf } from "@/engine/protocol";
 import { usageOf } from "./arguments";
 import { cleanUp } from "./outputs";
 import { calibrate } from "./calibrate";
+import { compare, equal, evidence } from "./compare";
 import { convert } from "./convert";
 import { grade } from "./grade";
 import { info } from "./info";
@@ -30,6 +31,9 @@ const COMMANDS = new Map<string, (args: string[]) => Promise<unknown>>(
     measure,
     operations,
     process: processPicture,
+    compare,
+    equal,
+    evidence,
   }),
 );
 
@@ -51,6 +55,9 @@ const USAGE = `usage:
   measure FILE.fits [--region x,y,w,h]
   operations
   process stack.fits --chain chain.json --out out.fits [--region x,y,w,h]
+  compare stack.fits --chain a.json --chain b.json … [--spots auto|x,y …] --out sheet.html [--csv measures.csv] [--title …]
+  equal stack.fits --chain a.json --chain b.json … [--to A|VALUE] [--measure noise|width] [--scale all|1|2|4|8] [--spots …] --out-dir DIR
+  evidence stack.fits --chain chain.json [--region x,y,w,h]
 `;
 
 // An interrupted command leaves nothing half written; finished strips of a stack stay, and it goes on from them.

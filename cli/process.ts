@@ -1,10 +1,9 @@
-import { readFileSync } from "node:fs";
 import { z } from "zod";
-import { parseChain } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
 import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
+import { readChain } from "./chains";
 import { halfPaths, halvesBeside } from "./picture";
 import { createProgress } from "./progress";
 import { checkOutputs, writeWhole } from "./outputs";
@@ -22,8 +21,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
   if (files.length !== 1)
     throw new UserError("one FITS file is needed", "Write: process FILE.fits --chain chain.json --out out.fits.");
   const { chain: chainPath, out, region } = checkOptions(options, given);
-  const chain = parseChain(readJson(chainPath));
-  if (!chain.ok) throw new UserError(`${chainPath}: ${chain.reason.message}`, chain.reason.advice);
+  const chain = readChain(chainPath);
   await checkInputs(files);
   await checkOutputs([out], [...files, chainPath, ...halfPaths(files[0])]);
   return withPool(async (pool) => {
@@ -31,7 +29,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
     const halves = await halvesBeside(files[0]);
     const facts = await pool.run("inspect", { picture, halves });
     const { channels } = facts;
-    const { steps, name } = chain.value;
+    const { steps, name } = chain;
     const treatment = await prepareTreatment(pool, {
       picture,
       halves,
@@ -52,21 +50,4 @@ export async function processPicture(args: string[]): Promise<unknown> {
       seconds: (Date.now() - started) / 1000,
     };
   });
-}
-
-function readJson(path: string): unknown {
-  let text: string;
-  try {
-    text = readFileSync(path, "utf8");
-  } catch {
-    throw new UserError(`${path}: cannot be read`, "Check the path.");
-  }
-  try {
-    return JSON.parse(text);
-  } catch (error) {
-    throw new UserError(
-      `${path}: is not JSON (${error instanceof Error ? error.message : error})`,
-      "Export the chain again.",
-    );
-  }
 }
