@@ -3,7 +3,7 @@ import { newStep } from "@/core/chain";
 import type { Mask } from "@/core/mask";
 import { maskKey } from "@/core/mask";
 import { findOperation, stretchParameters } from "@/core/operations";
-import type { Board, Ladder, Lane, LaneStep, StackRecord, Verdict } from "@/storage";
+import type { Board, Lane, LaneStep, StackRecord, Verdict } from "@/storage";
 import { FRESH_LOOK } from "@/storage";
 
 const newId = (): string => crypto.randomUUID();
@@ -52,6 +52,7 @@ export function firstBoard(stack: StackRecord): Board {
     ladder: null,
     masks: [],
     verdicts: [],
+    removed: [],
     selectedLaneId: lanes[1].id,
   };
 }
@@ -75,10 +76,65 @@ export function duplicateLane(board: Board, laneId: string): Board {
   return { ...board, lanes, selectedLaneId: copy.id, ladder: null };
 }
 
+/** Lanes taken out that are kept. */
+const MOST_REMOVED = 12;
+
 export function removeLane(board: Board, laneId: string): Board {
+  const gone = board.lanes.find(({ id }) => id === laneId);
+  if (!gone) return board;
   const lanes = board.lanes.filter(({ id }) => id !== laneId);
   const selectedLaneId = board.selectedLaneId === laneId ? (lanes[0]?.id ?? null) : board.selectedLaneId;
-  return { ...board, lanes, selectedLaneId, ladder: board.ladder?.laneId === laneId ? null : board.ladder };
+  const ladder = board.ladder?.laneId === laneId ? null : board.ladder;
+  return { ...board, lanes, selectedLaneId, ladder, removed: [...board.removed, gone].slice(-MOST_REMOVED) };
+}
+
+/** Brings a lane back that was taken out, at the end; under its old letter where that is free. */
+export function bringBackLane(board: Board, laneId: string): Board {
+  const lane = board.removed.find(({ id }) => id === laneId);
+  if (!lane) return board;
+  const isTaken = board.lanes.some(({ letter }) => letter === lane.letter);
+  const back = isTaken ? { ...lane, letter: nextLetter(board.lanes) } : lane;
+  const removed = board.removed.filter(({ id }) => id !== laneId);
+  return { ...board, removed, lanes: [...board.lanes, back], selectedLaneId: back.id, ladder: null };
+}
+
+/** Exchanges a lane with its neighbour at the left (−1) or right (1). */
+export function moveLane(board: Board, laneId: string, by: -1 | 1): Board {
+  const from = board.lanes.findIndex(({ id }) => id === laneId);
+  const to = from + by;
+  if (from < 0 || to < 0 || to >= board.lanes.length) return board;
+  const lanes = [...board.lanes];
+  [lanes[from], lanes[to]] = [lanes[to], lanes[from]];
+  return { ...board, lanes };
+}
+
+/** The same steps under ids of their own. */
+export const fresh = (steps: readonly LaneStep[]): LaneStep[] => steps.map((step) => ({ ...step, id: newId() }));
+
+/** The chain of one lane in the place of another's, or of all others' (null). */
+export function copyChain(board: Board, fromId: string, toId: string | null): Board {
+  const from = board.lanes.find(({ id }) => id === fromId);
+  if (!from) return board;
+  const isMeant = ({ id }: Lane) => id !== fromId && (toId === null || id === toId);
+  const lanes = board.lanes.map((lane) => (isMeant(lane) ? { ...lane, steps: fresh(from.steps) } : lane));
+  return { ...board, lanes, ladder: null };
+}
+
+/** One step at the end of another lane, or of all others (null). */
+export function copyStep(board: Board, fromId: string, stepId: string, toId: string | null): Board {
+  const step = board.lanes.find(({ id }) => id === fromId)?.steps.find(({ id }) => id === stepId);
+  if (!step) return board;
+  const isMeant = ({ id }: Lane) => id !== fromId && (toId === null || id === toId);
+  const lanes = board.lanes.map((lane) =>
+    isMeant(lane) ? { ...lane, steps: [...lane.steps, ...fresh([step])] } : lane,
+  );
+  return { ...board, lanes };
+}
+
+/** The same chain on another stack, as a lane of its own. */
+export function laneOnStack(board: Board, laneId: string, stackId: string): Board {
+  const next = duplicateLane(board, laneId);
+  return next === board || next.selectedLaneId === null ? board : changeLane(next, next.selectedLaneId, (lane) => ({ ...lane, stackId })); // prettier-ignore
 }
 
 export function changeLane(board: Board, laneId: string, change: (lane: Lane) => Lane): Board {
@@ -127,46 +183,6 @@ function joined(masks: Mask[], mask: Mask): Mask {
   const own = masks.some(({ id }) => id === mask.id) ? { ...mask, id: newId(), name: brought } : mask;
   masks.push(own);
   return own;
-}
-
-/** Evenly spread values from `from` to `to`, rounded to the field's step. */
-export function ladderValues(from: number, to: number, count: number, step: number): number[] {
-  return Array.from({ length: count }, (_, k) => {
-    const value = from + ((to - from) * k) / (count - 1);
-    return Number((Math.round(value / step) * step).toFixed(6));
-  });
-}
-
-/** The rungs of a ladder as lanes: one lane at rising values of one setting. */
-export function rungsOf(board: Board): { lane: Lane; value: number }[] {
-  const { ladder } = board;
-  const base = board.lanes.find(({ id }) => id === ladder?.laneId);
-  if (!ladder || !base) return [];
-  return ladder.values.map((value, k) => ({ value, lane: rungLane(base, ladder, value, k) }));
-}
-
-function rungLane(base: Lane, ladder: Ladder, value: number, k: number): Lane {
-  return {
-    ...base,
-    id: `${base.id}#${k}`,
-    letter: `${base.letter}·${k + 1}`,
-    steps: base.steps.map((step) => (step.id === ladder.stepId ? withSetting(step, ladder.field, value) : step)),
-  };
-}
-
-function withSetting(step: LaneStep, field: string, value: number): LaneStep {
-  return field === "blend" ? { ...step, blend: value } : { ...step, params: { ...step.params, [field]: value } };
-}
-
-/** Keeps one rung: its value becomes the lane's setting, and the ladder goes. */
-export function keepRung(board: Board, value: number): Board {
-  const { ladder } = board;
-  if (!ladder) return board;
-  const next = changeLane(board, ladder.laneId, (lane) => ({
-    ...lane,
-    steps: lane.steps.map((step) => (step.id === ladder.stepId ? withSetting(step, ladder.field, value) : step)),
-  }));
-  return { ...next, ladder: null, selectedLaneId: ladder.laneId };
 }
 
 /** A step of any lane by its id, with that lane. */

@@ -8,17 +8,25 @@ import type { Board, StackRecord } from "@/storage";
 import {
   addLane,
   addStep,
+  bringBackLane,
   changeStep,
+  copyChain,
+  copyStep,
   duplicateLane,
   firstBoard,
-  keepRung,
-  ladderValues,
+  laneOnStack,
+  moveLane,
   moveStep,
   nextLetter,
+  pairOf,
   removeLane,
   removeStep,
-  rungsOf,
+  setStrengths,
+  setVerdict,
+  spotOf,
+  verdictWords,
 } from "./board";
+import { keepRung, ladderValues, rungAsLane, rungsOf } from "./ladder";
 import { amend, record, redo, startHistory, undo } from "./history";
 import { createJobs, secondsLeft } from "./jobs";
 import { overCommonSub, projectToStack } from "./stackFrames";
@@ -116,7 +124,7 @@ describe("the board", () => {
     const lane = start.lanes[1];
     const laddered = {
       ...start,
-      ladder: { laneId: lane.id, stepId: lane.steps[0].id, field: "strength", values: [0.2, 0.5, 0.8] },
+      ladder: { laneId: lane.id, stepId: lane.steps[0].id, field: "strength", values: [0.2, 0.5, 0.8], second: null },
     };
     expect(rungsOf(laddered).map(({ lane: rung }) => rung.steps[0].params.strength)).toEqual([0.2, 0.5, 0.8]);
     const kept = keepRung(laddered, 0.8);
@@ -125,6 +133,71 @@ describe("the board", () => {
     expect(rungsOf(start)).toEqual([]);
     const blended = { ...laddered, ladder: { ...laddered.ladder, field: "blend", values: [0, 0.5, 1] } };
     expect(rungsOf(blended)[1].lane.steps[0].blend).toBe(0.5);
+    expect(ladderValues(1, 100, 3, 1, "ratio")).toEqual([1, 10, 100]);
+    // Two settings as a grid, row by row; a rung of it kept, and one as a lane of its own.
+    const second = { stepId: lane.steps[0].id, field: "blend", values: [0.3, 0.9] };
+    const grid = { ...laddered, ladder: { ...laddered.ladder, second } };
+    const rungs = rungsOf(grid);
+    expect(rungs.map(({ value, second: of }) => [value, of])).toEqual([[0.2, 0.3], [0.5, 0.3], [0.8, 0.3], [0.2, 0.9], [0.5, 0.9], [0.8, 0.9]]); // prettier-ignore
+    expect(new Set(rungs.map(({ lane: rung }) => rung.id)).size).toBe(6);
+    expect(rungs[5].lane.steps[0]).toMatchObject({ blend: 0.9, params: { strength: 0.8 } });
+    expect(keepRung(grid, 0.5, 0.9).lanes[1].steps[0]).toMatchObject({ blend: 0.9, params: { strength: 0.5 } });
+    const more = rungAsLane(grid, 0.5, 0.3);
+    expect(more.lanes.length).toBe(start.lanes.length + 1);
+    expect(more.lanes[2].steps[0]).toMatchObject({ blend: 0.3, params: { strength: 0.5 } });
+    expect(more.lanes[1]).toEqual(lane);
+    expect(more.ladder).toEqual(grid.ladder);
+  });
+
+  test("lanes change places, take over chains and steps, go on another stack, and come back when they were taken out", () => {
+    const start = board();
+    const [a, b, c] = start.lanes;
+    expect(moveLane(start, b.id, -1).lanes.map(({ id }) => id).slice(0, 3)).toEqual([b.id, a.id, c.id]); // prettier-ignore
+    expect(moveLane(start, a.id, -1)).toBe(start);
+    const words = ({ steps }: { steps: { operation: string }[] }) => steps.map(({ operation }) => operation);
+    const copied = copyChain(start, b.id, c.id);
+    expect(words(copied.lanes[2])).toEqual(words(b));
+    expect(copied.lanes[2].steps[0].id).not.toBe(b.steps[0].id);
+    expect(copyChain(start, b.id, null).lanes.every((lane) => words(lane).join() === words(b).join())).toBe(true);
+    const stepped = copyStep(start, b.id, b.steps[0].id, null);
+    expect(stepped.lanes.map(({ steps }) => steps.length)).toEqual([
+      1,
+      1,
+      c.steps.length + 1,
+      start.lanes[3].steps.length + 1,
+    ]);
+    const other = laneOnStack(start, b.id, "other");
+    expect(other.lanes[2]).toMatchObject({ stackId: "other", letter: "E" });
+    expect(words(other.lanes[2])).toEqual(words(b));
+    const without = removeLane(start, b.id);
+    expect(without.removed.map(({ letter }) => letter)).toEqual(["B"]);
+    const back = bringBackLane(without, b.id);
+    expect(back.lanes[3]).toEqual(b);
+    expect(back.removed).toEqual([]);
+    // Its letter was given away meanwhile.
+    expect(bringBackLane(addLane(without, "s"), b.id).lanes[4].letter).toBe("E");
+  });
+
+  test("verdicts at spots and over all, in words", () => {
+    const start = board();
+    const [spot] = start.spots;
+    let b = setVerdict(start, spot.id, { laneId: start.lanes[1].id });
+    b = setVerdict(b, null, { laneId: start.lanes[2].id, note: "calmer" });
+    expect([verdictWords(b, spot.id), verdictWords(b, null)]).toEqual(["lane B is best", "lane C is best: calmer"]);
+    expect(verdictWords(start, null)).toBe("");
+    expect(pairOf(b)?.map(({ letter }) => letter)).toEqual(["B", "A"]);
+    expect(spotOf({ ...b, look: { ...b.look, spotId: "gone" } })).toBe(b.spots[0]);
+  });
+
+  test("several strengths are one change", () => {
+    const start = board();
+    const lane = start.lanes[1];
+    const set = setStrengths(start, [
+      { laneId: lane.id, stepId: lane.steps[0].id, strength: 0.42 },
+      { laneId: "gone", stepId: "gone", strength: 1 },
+    ]);
+    expect(set.lanes[1].steps[0].params.strength).toBe(0.42);
+    expect(set.lanes[0]).toEqual(start.lanes[0]);
   });
 });
 

@@ -228,7 +228,13 @@ export const hasHalves = ({ brought, report }: Pick<StackRecord, "brought" | "re
 export const laneStep = chainStep.extend({ id });
 export type LaneStep = z.infer<typeof laneStep>;
 
-export const lane = z.object({ id, letter: z.string().min(1).max(4), stackId: id, steps: z.array(laneStep) });
+export const lane = z.object({
+  id,
+  letter: z.string().min(1).max(4),
+  stackId: id,
+  steps: z.array(laneStep),
+  note: z.string().max(300).optional(),
+});
 export type Lane = z.infer<typeof lane>;
 
 export const ladder = z.object({
@@ -236,6 +242,11 @@ export const ladder = z.object({
   stepId: id,
   field: z.string(),
   values: z.array(z.number()).min(3).max(7),
+  /** A second setting of the lane, whose values are the rows of a grid; null for one setting alone. */
+  second: z
+    .object({ stepId: id, field: z.string(), values: z.array(z.number()).min(2).max(5) })
+    .nullable()
+    .default(null),
 });
 export type Ladder = z.infer<typeof ladder>;
 
@@ -296,6 +307,8 @@ export const board = z.object({
   /** All masks of the project; a step that has one holds it as it is here (state/masks.ts). Outlines lie in the project's coordinates. */
   masks: z.array(mask).default([]),
   verdicts: z.array(verdict).default([]),
+  /** Lanes that were taken out, the last one last: they can be brought back. */
+  removed: z.array(lane).default([]),
   selectedLaneId: z.string().nullable(),
 });
 export type Board = z.infer<typeof board>;

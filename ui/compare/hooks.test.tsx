@@ -149,7 +149,13 @@ describe("the card of a step", () => {
     const { board } = show(laneOf(0.4));
     fireEvent.click(screen.getByLabelText(/^Ladder of strength/));
     fireEvent.click(screen.getByText("Show ladder"));
-    expect(board().ladder).toEqual({ laneId: "l", stepId: "x", field: "strength", values: [0.2, 0.33, 0.47, 0.6] });
+    expect(board().ladder).toEqual({
+      laneId: "l",
+      stepId: "x",
+      field: "strength",
+      values: [0.2, 0.33, 0.47, 0.6],
+      second: null,
+    });
     // The button is gone: the focus is at the setting that the ladder is of.
     await waitFor(() => expect(document.activeElement).toBe(screen.getByLabelText("Strength, number")));
   });

@@ -1,8 +1,10 @@
 "use client";
 
-import { Copy, X } from "lucide-react";
+import { Copy, Ellipsis, X } from "lucide-react";
 import { chainWords } from "@/core/chain";
 import type { Lane } from "@/storage";
+import type { MenuEntry } from "../kit/actionMenu";
+import { ActionMenu } from "../kit/actionMenu";
 import { IconButton } from "../kit/button";
 import { laneColour } from "../kit/laneColours";
 
@@ -32,12 +34,14 @@ interface Props {
   settling: boolean;
   /** Milliseconds that a crop of this lane took; null before the first. */
   cropMs: number | null;
+  /** What else can be done with it. */
+  entries: readonly MenuEntry[];
   onSelect: () => void;
   onDuplicate?: () => void;
   onRemove?: () => void;
 }
 
-export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDuplicate, onRemove }: Props) {
+export function LaneHeader({ lane, selected, settling, cropMs, entries, onSelect, onDuplicate, onRemove }: Props) {
   const { colour, dashed } = laneColour(lane.letter);
   return (
     <div
@@ -60,6 +64,17 @@ export function LaneHeader({ lane, selected, settling, cropMs, onSelect, onDupli
         <span className="figures min-w-0 flex-1 truncate text-xs text-quiet" title="Time of one crop">
           {settling ? "measuring the picture …" : cropTime(cropMs)}
         </span>
+        <ActionMenu entries={entries}>
+          <button
+            type="button"
+            aria-label={`More of lane ${lane.letter}`}
+            title={`More of lane ${lane.letter}: move it, copy its chain, bring lanes back`}
+            data-help="Moves lanes, copies chains, brings lanes back"
+            className="inline-flex h-6 w-6 shrink-0 items-center justify-center rounded text-quiet hover:bg-raised hover:text-text"
+          >
+            <Ellipsis size={12} />
+          </button>
+        </ActionMenu>
         {onDuplicate ? (
           <IconButton
             help="Duplicates the lane"

@@ -2,9 +2,12 @@
 
 import { useState } from "react";
 import type { Spot } from "@/core/compare";
-import { duplicateLane, keepRung, removeLane, rungsOf, spotOf } from "@/state/board";
+import { bringBackLane, copyChain, duplicateLane, laneOnStack, moveLane, removeLane, spotOf } from "@/state/board";
+import type { Rung } from "@/state/ladder";
+import { keepRung, rungAsLane, rungsOf } from "@/state/ladder";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
+import type { MenuEntry } from "../kit/actionMenu";
 import { Button } from "../kit/button";
 import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
@@ -35,8 +38,13 @@ export function Matrix({ board, stacks, before, latency }: Props) {
   const isOneLane = layout === "lane" && rungs.length === 0;
   const chosen = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? board.lanes[0];
   const lanes = isOneLane ? [chosen] : all;
-  const spots = layout === "spot" && spot ? [spot] : board.spots;
-  const columns = layout === "spot" ? squareColumns(lanes.length) : lanes.length;
+  const isGrid = board.ladder !== null && board.ladder.second !== null && rungs.length > 0;
+  const spots = (layout === "spot" || isGrid) && spot ? [spot] : board.spots;
+  const columns = isGrid
+    ? (board.ladder?.values.length ?? 1)
+    : layout === "spot"
+      ? squareColumns(lanes.length)
+      : lanes.length;
   const pan = (dx: number, dy: number) =>
     session.board.amend((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
   return (
@@ -53,11 +61,11 @@ export function Matrix({ board, stacks, before, latency }: Props) {
           {lanes.map((lane, k) => (
             <LaneColumn
               key={lane.id}
-              {...{ lane, board, spots, before, latency }}
+              {...{ lane, board, stacks, spots, before, latency }}
               first={stacks[0]}
               spotColumns={isOneLane ? squareColumns(spots.length) : 1}
               onPan={pan}
-              rungValue={rungs[k]?.value}
+              rung={rungs[k] ?? null}
             />
           ))}
         </div>
@@ -75,46 +83,54 @@ interface ColumnProps {
   before: boolean;
   latency: Latency;
   onPan: (dx: number, dy: number) => void;
-  rungValue: number | undefined;
+  rung: Rung | null;
+  stacks: StackRecord[];
 }
 
-function LaneColumn({ lane, board, spots, spotColumns, first, before, latency, onPan, rungValue }: ColumnProps) {
+function LaneColumn({ lane, board, stacks, spots, spotColumns, first, before, latency, onPan, rung }: ColumnProps) {
   const session = useSession();
   const { view, settling, error } = useLaneView(lane, board, first);
   const [cropMs, setCropMs] = useState<number | null>(null);
-  const isRung = rungValue !== undefined;
-  const field = board.ladder?.field;
+  const change = session.board.change.bind(session.board);
+  const others = board.lanes.filter(({ id }) => id !== lane.id);
+  const entries: MenuEntry[] = [
+    { label: "Move to the left", act: () => change((b) => moveLane(b, lane.id, -1)) },
+    { label: "Move to the right", act: () => change((b) => moveLane(b, lane.id, 1)) },
+    ...others.map((other, k) => ({
+      label: `of lane ${other.letter}`,
+      act: () => change((b) => copyChain(b, lane.id, other.id)),
+      ...(k === 0 ? { heading: "Its chain in place of that" } : {}),
+    })),
+    ...(others.length > 1
+      ? [{ label: "of all other lanes", act: () => change((b) => copyChain(b, lane.id, null)) }]
+      : []),
+    ...stacks
+      .filter(({ id }) => id !== lane.stackId)
+      .map((stack, k) => ({
+        label: stack.name,
+        act: () => change((b) => laneOnStack(b, lane.id, stack.id)),
+        ...(k === 0 ? { heading: "The same chain, as a lane, on the stack" } : {}),
+      })),
+    ...board.removed.map((gone, k) => ({
+      label: `${gone.letter}: ${laneWords(gone)}`,
+      act: () => change((b) => bringBackLane(b, gone.id)),
+      ...(k === 0 ? { heading: "Bring back" } : {}),
+    })),
+  ];
   return (
     <div className="flex min-h-0 min-w-0 flex-col gap-px">
-      {isRung ? (
-        <div className="flex h-15 items-center gap-2 bg-panel px-1.5">
-          <LaneChip letter={lane.letter} />
-          <span className="figures flex-1">
-            {rungValue}
-            <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
-              {cropTime(cropMs)}
-            </span>
-          </span>
-          <Button
-            help="Keeps this value as the lane's setting and closes the ladder"
-            onClick={() => {
-              session.board.change((b) => keepRung(b, rungValue));
-              session.note(`Of the ladder of ${field ?? "a setting"}, ${rungValue} was kept (${laneWords(lane)})`);
-              if (field) focusSetting(field);
-            }}
-          >
-            Keep
-          </Button>
-        </div>
+      {rung ? (
+        <RungHeader board={board} lane={lane} rung={rung} cropMs={cropMs} />
       ) : (
         <LaneHeader
           lane={lane}
           selected={board.selectedLaneId === lane.id}
           settling={settling}
           cropMs={cropMs}
+          entries={entries}
           onSelect={() => session.board.amend((b) => ({ ...b, selectedLaneId: lane.id }))}
-          onDuplicate={() => session.board.change((b) => duplicateLane(b, lane.id))}
-          onRemove={board.lanes.length > 1 ? () => session.board.change((b) => removeLane(b, lane.id)) : undefined}
+          onDuplicate={() => change((b) => duplicateLane(b, lane.id))}
+          onRemove={board.lanes.length > 1 ? () => change((b) => removeLane(b, lane.id)) : undefined}
         />
       )}
       {view ? (
@@ -144,6 +160,46 @@ function LaneColumn({ lane, board, spots, spotColumns, first, before, latency, o
   );
 }
 
+/** The values of a rung; it is kept as the lane's setting, or as a lane of its own. */
+function RungHeader({ board, lane, rung, cropMs }: { board: Board; lane: Lane; rung: Rung; cropMs: number | null }) {
+  const session = useSession();
+  const field = board.ladder?.field;
+  const { value, second } = rung;
+  const values = second === null ? String(value) : `${value} · ${second}`;
+  return (
+    <div className="flex h-15 shrink-0 items-center gap-1 overflow-hidden bg-panel px-1.5">
+      <LaneChip letter={lane.letter} />
+      <span className="figures min-w-0 flex-1 truncate" title={values}>
+        {values}
+        <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
+          {cropTime(cropMs)}
+        </span>
+      </span>
+      <span className="flex flex-col gap-0.5">
+        <Button
+          className="!px-1.5 !py-0 text-sm"
+          help="Keeps this value as the lane's setting and closes the ladder"
+          onClick={() => {
+            session.board.change((b) => keepRung(b, value, second));
+            session.note(`Of the ladder of ${field ?? "a setting"}, ${values} was kept (${laneWords(lane)})`);
+            if (field) focusSetting(field);
+          }}
+        >
+          Keep
+        </Button>
+        <Button
+          kind="quiet"
+          className="!px-1.5 !py-0 text-sm"
+          help="Makes a lane of its own of this rung; the ladder stays open"
+          onClick={() => session.board.change((b) => rungAsLane(b, value, second))}
+        >
+          As a lane
+        </Button>
+      </span>
+    </div>
+  );
+}
+
 function LadderBar({ board }: { board: Board }) {
   const session = useSession();
   const lane = board.lanes.find(({ id }) => id === board.ladder?.laneId);
@@ -153,6 +209,9 @@ function LadderBar({ board }: { board: Board }) {
         Ladder of lane {lane?.letter}:{" "}
         <span className="text-quiet">
           {board.ladder?.field} at {board.ladder?.values.join(", ")}
+          {board.ladder?.second
+            ? `, by rows ${board.ladder.second.field} at ${board.ladder.second.values.join(", ")}, at ${spotOf(board)?.name ?? "the spot"}`
+            : ""}
         </span>
       </span>
       <Button

@@ -6,7 +6,7 @@ import { Download, X } from "lucide-react";
 import { useMemo, useState } from "react";
 import type { LaneMeasures, Measure } from "@/core/compare";
 import { laneMeasuresCsv, MEASURES } from "@/core/compare";
-import { rungsOf } from "@/state/board";
+import { rungsOf } from "@/state/ladder";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { download } from "../finish/download";
 import { useSession } from "../frame/session";
@@ -25,6 +25,8 @@ interface RowOf {
   lane: Lane;
   /** Value of the ladder's setting. */
   rung: number | null;
+  /** Value of a grid's second setting. */
+  second: number | null;
   values: LaneMeasures;
 }
 
@@ -109,7 +111,7 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
             </tr>
           </thead>
           <tbody>
-            {sorted.map(({ lane, rung, values: own }) => (
+            {sorted.map(({ lane, rung, second, values: own }) => (
               <tr key={lane.id} data-row={lane.letter} className="border-t border-line">
                 <th className="sticky left-0 bg-panel px-2 py-0.5 text-left font-normal">
                   <button
@@ -120,7 +122,9 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
                     onClick={() => session.board.amend((b) => ({ ...b, selectedLaneId: lane.id }))}
                   >
                     {lane.id === UNTOUCHED ? null : <LaneChip letter={lane.letter} />}
-                    <span className="max-w-32 truncate font-sans">{rung ?? laneWords(lane)}</span>
+                    <span className="max-w-32 truncate font-sans">
+                      {rung === null ? laneWords(lane) : [rung, second].filter((v) => v !== null).join(" · ")}
+                    </span>
                   </button>
                 </th>
                 {MEASURES.map((measure) => (
@@ -157,12 +161,13 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
 }
 
 /** The lanes, or the rungs of the ladder that lies open; and the stack as it is, where no lane is. */
-function useRows(board: Board): { lane: Lane; rung: number | null }[] {
+function useRows(board: Board): Omit<RowOf, "values">[] {
   return useMemo(() => {
-    const rungs = rungsOf(board);
-    const rows = rungs.length > 0 ? rungs.map(({ lane, value }) => ({ lane, rung: value })) : board.lanes.map((lane) => ({ lane, rung: null })); // prettier-ignore
+    const rungs = rungsOf(board).map(({ lane, value, second }) => ({ lane, rung: value, second }));
+    const plain = (lane: Lane) => ({ lane, rung: null, second: null });
+    const rows = rungs.length > 0 ? rungs : board.lanes.map(plain);
     if (rows.some(({ lane }) => lane.steps.every(({ on }) => !on)) || !rows[0]) return rows;
-    return [...rows, { lane: { id: UNTOUCHED, letter: "–", stackId: rows[0].lane.stackId, steps: [] }, rung: null }];
+    return [...rows, plain({ id: UNTOUCHED, letter: "–", stackId: rows[0].lane.stackId, steps: [] })];
   }, [board]);
 }
 
@@ -257,13 +262,19 @@ function Chart({
             </text>
           </g>
         ))}
-        {overSetting ? (
-          <polyline
-            points={points.map((point) => `${x(point.x)},${y(point.y)}`).join(" ")}
-            fill="none"
-            stroke="#a3a3a3"
-          />
-        ) : null}
+        {overSetting
+          ? [...new Set(points.map(({ row }) => row.second))].map((second) => (
+              <polyline
+                key={second}
+                points={points
+                  .filter(({ row }) => row.second === second)
+                  .map((point) => `${x(point.x)},${y(point.y)}`)
+                  .join(" ")}
+                fill="none"
+                stroke="#a3a3a3"
+              />
+            ))
+          : null}
         {points.map((point) => (
           <g key={point.row.lane.id} transform={`translate(${x(point.x)},${y(point.y)})`}>
             <circle

@@ -2,7 +2,7 @@
 
 import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
-import { GripVertical, ListOrdered, X } from "lucide-react";
+import { Copy, GripVertical, ListOrdered, X } from "lucide-react";
 import { Switch } from "radix-ui";
 import { useState } from "react";
 import { standsWrong } from "@/core/chain";
@@ -10,9 +10,11 @@ import type { ChannelMode } from "@/core/operations";
 import { findOperation } from "@/core/operations";
 import type { Slider } from "@/core/parameters";
 import { isInEffect } from "@/core/parameters";
-import { changeStep, ladderValues, removeStep } from "@/state/board";
+import { changeStep, copyStep, removeStep } from "@/state/board";
+import { ladderValues } from "@/state/ladder";
 import type { Board, Lane, LaneStep } from "@/storage";
 import { useProject, useSession } from "../frame/session";
+import { ActionMenu } from "../kit/actionMenu";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { ParameterSetting } from "../kit/parameterSetting";
@@ -104,6 +106,35 @@ export function StepCard({
             <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-text data-[state=checked]:translate-x-3.5" />
           </span>
         </Switch.Root>
+        <ActionMenu
+          entries={board.lanes
+            .filter(({ id }) => id !== lane.id)
+            .map(({ id, letter }, k) => ({
+              label: `lane ${letter}`,
+              act: () => session.board.change((b) => copyStep(b, lane.id, step.id, id)),
+              ...(k === 0 ? { heading: "This step at the end of" } : {}),
+            }))
+            .concat(
+              board.lanes.length > 2
+                ? [
+                    {
+                      label: "all other lanes",
+                      act: () => session.board.change((b) => copyStep(b, lane.id, step.id, null)),
+                    },
+                  ]
+                : [],
+            )}
+        >
+          <button
+            type="button"
+            aria-label={`Copy ${operation?.title ?? step.operation} to other lanes`}
+            title="Copies the step to other lanes"
+            data-help="Copies the step to other lanes"
+            className="inline-flex h-6 w-5 items-center justify-center rounded text-quiet hover:text-text"
+          >
+            <Copy size={12} />
+          </button>
+        </ActionMenu>
         <IconButton
           label={`Remove ${operation?.title ?? step.operation}`}
           help="Removes the step"
@@ -170,7 +201,14 @@ export function StepCard({
             <StoppingFigure lane={lane} step={step} index={index} onValue={(value) => setting(field.name, value)} />
           ) : null}
           {field.kind === "slider" && ladderOf === field.name ? (
-            <LadderForm lane={lane} step={step} field={field} latency={latency} onDone={() => setLadderOf(null)} />
+            <LadderForm
+              board={board}
+              lane={lane}
+              step={step}
+              field={field}
+              latency={latency}
+              onDone={() => setLadderOf(null)}
+            />
           ) : null}
         </div>
       ))}
@@ -194,12 +232,14 @@ export function StepCard({
 
 /** Asks for the values of a ladder: from, to, and how many. */
 function LadderForm({
+  board,
   lane,
   step,
   field,
   latency,
   onDone,
 }: {
+  board: Board;
   lane: Lane;
   step: LaneStep;
   field: Slider & { name: string };
@@ -211,6 +251,9 @@ function LadderForm({
   const [from, setFrom] = useState(Math.max(field.min, Number((value * 0.5).toFixed(2))));
   const [to, setTo] = useState(Math.min(field.max, Number((value * 1.5).toFixed(2)) || field.max));
   const [count, setCount] = useState(4);
+  const [even, setEven] = useState<"steps" | "ratio">("steps");
+  const { ladder } = board;
+  const canBeRows = ladder?.laneId === lane.id && !(ladder.stepId === step.id && ladder.field === field.name);
   const range = { min: field.min, max: field.max, step: field.step };
   return (
     <div
@@ -223,16 +266,27 @@ function LadderForm({
       in
       <NumberField label="Rungs" min={3} max={7} step={1} value={count} onChange={setCount} />
       rungs
+      {from > 0 && to > 0 ? (
+        <Choice
+          label="How the rungs are spread"
+          value={even}
+          options={[
+            { value: "steps", label: "in even steps" },
+            { value: "ratio", label: "in even ratios" },
+          ]}
+          onChange={setEven}
+        />
+      ) : null}
       <Button
         kind="primary"
         disabled={from === to}
         help="Shows these values side by side in place of the lanes"
         onClick={() => {
-          const values = ladderValues(from, to, count, field.step);
+          const values = ladderValues(from, to, count, field.step, from > 0 && to > 0 ? even : "steps");
           latency.changed();
           session.board.change((board) => ({
             ...board,
-            ladder: { laneId: lane.id, stepId: step.id, field: field.name, values },
+            ladder: { laneId: lane.id, stepId: step.id, field: field.name, values, second: null },
           }));
           onDone();
           focusSetting(field.name);
@@ -240,6 +294,23 @@ function LadderForm({
       >
         Show ladder
       </Button>
+      {canBeRows ? (
+        <Button
+          disabled={from === to}
+          help="Shows these values as rows of the ladder that lies open: a grid of two settings, at one spot"
+          onClick={() => {
+            const values = ladderValues(from, to, Math.min(count, 5), field.step, from > 0 && to > 0 ? even : "steps");
+            latency.changed();
+            session.board.change((b) => ({
+              ...b,
+              ladder: b.ladder && { ...b.ladder, second: { stepId: step.id, field: field.name, values } },
+            }));
+            onDone();
+          }}
+        >
+          As rows
+        </Button>
+      ) : null}
     </div>
   );
 }
