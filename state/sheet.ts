@@ -56,7 +56,7 @@ export async function exportSheet(
         text,
       })),
     },
-    options,
+    { ...options, tell: (...of) => session.evidence.tell(...of) },
   );
   return html;
 }

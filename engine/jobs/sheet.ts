@@ -35,16 +35,21 @@ export interface SheetRequest {
   journal: Sheet["journal"];
 }
 
+/** How the measures of a region are told: by the pool, or from what is known already. */
+export type TellMeasures = (treatment: Treatment, region: Region, facts: PictureFacts) => Promise<LaneMeasures>;
+
 /** Makes a sheet, and gives the measures of each lane at each spot. */
 export async function makeSheet(
   pool: WorkerPool,
   { title, lanes, spots, display, verdict, note, journal }: SheetRequest,
-  { onProgress, signal }: { onProgress: (share: number) => void; signal?: AbortSignal },
+  { onProgress, signal, tell }: { onProgress: (share: number) => void; signal?: AbortSignal; tell?: TellMeasures },
 ): Promise<{ html: string; measures: LaneMeasures[][] }> {
   let done = 0;
   const step = <T>(value: T): T => (onProgress(++done / (lanes.length * spots.length)), value);
   const cells = await Promise.all(
-    spots.map((spot) => Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, display, signal))))),
+    spots.map((spot) =>
+      Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, display, { signal, tell })))),
+    ),
   );
   const { unit } = lanes[0].facts;
   const compared = lanes.map(({ treatment, ...lane }, k) => ({
@@ -77,7 +82,7 @@ async function cellOf(
   { treatment, facts, regionOf, onto }: SheetRequestLane,
   spot: { x: number; y: number },
   params: StretchParams,
-  signal?: AbortSignal,
+  { signal, tell }: { signal?: AbortSignal; tell?: TellMeasures },
 ): Promise<{ png: string | null; measures: LaneMeasures | null }> {
   const region = intersectRegions(regionOf(spot), { x: 0, y: 0, width: facts.width, height: facts.height });
   if (isEmptyRegion(region)) return { png: null, measures: null };
@@ -88,7 +93,8 @@ async function cellOf(
   const shape = facts.fwhmPx === null ? null : { fwhmPx: facts.fwhmPx, beta: 3 };
   const [png, measures] = await Promise.all([
     pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, stretch }, options),
-    pool.run("laneMeasures", { treatment, region, shape, skyLevel: facts.skyLevel }, options),
+    tell?.(treatment, region, facts) ??
+      pool.run("laneMeasures", { treatment, region, shape, skyLevel: facts.skyLevel }, options),
   ]);
   return { png: `data:image/png;base64,${base64(png)}`, measures };
 }

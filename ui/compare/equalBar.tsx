@@ -97,15 +97,18 @@ export function EqualBar({ board }: { board: Board }) {
       session.board.change((b) =>
         setStrengths(
           b,
-          lanes.map(({ lane, found }) => ({
-            laneId: lane.id,
-            stepId: lane.steps[decidingStep(lane.steps, measure)].id,
-            strength: found.strength,
-          })),
+          // A lane that cannot be brought there stays as it is.
+          lanes
+            .filter(({ found }) => found.isReached)
+            .map(({ lane, found }) => ({
+              laneId: lane.id,
+              stepId: lane.steps[decidingStep(lane.steps, measure)].id,
+              strength: found.strength,
+            })),
         ),
       );
       session.note(
-        `Made equal in ${MEASURES[what].label}, ${inUnits(wanted)}: ${lanes.map(({ lane, found }) => `${lane.letter} at strength ${fixed(found.strength, 2)}`).join(", ")}`,
+        `Made equal in ${MEASURES[what].label}, ${inUnits(wanted)}: ${lanes.map(({ lane, found }) => (found.isReached ? `${lane.letter} at strength ${fixed(found.strength, 2)}` : `${lane.letter} not possible`)).join(", ")}`,
       );
       setTold({ target: wanted, lanes: lanes.map(({ lane, ...rest }) => ({ letter: lane.letter, ...rest })) });
     } catch (error) {
@@ -203,7 +206,10 @@ const SIZES = [1, 2, 4, 8];
 
 function Result({ told, inUnits, isNoise }: { told: Told; inUnits: (v: number) => string; isNoise: boolean }) {
   const apart = SIZES.map((_, j) => {
-    const at = told.lanes.map(({ found }) => found.scales[j]).filter((v) => v > 0);
+    const at = told.lanes
+      .filter(({ found }) => found.isReached)
+      .map(({ found }) => found.scales[j])
+      .filter((v) => v > 0);
     return at.length > 1 ? Math.max(...at) / Math.min(...at) - 1 : 0;
   });
   const worst = apart.indexOf(Math.max(...apart));
@@ -213,13 +219,18 @@ function Result({ told, inUnits, isNoise }: { told: Told; inUnits: (v: number) =
       {told.lanes.map(({ letter, before, found }) => (
         <span key={letter}>
           {" · "}
-          {letter} strength <span className="text-text">{fixed(found.strength, 2)}</span>: {inUnits(before)} →{" "}
-          <span className={found.isReached ? "text-text" : "text-warn"}>{inUnits(found.reached)}</span>
-          {found.isReached
-            ? ` (${fixed(100 * (found.reached / told.target - 1), 1)} %)`
-            : found.strength === 0
-              ? ", less is not possible: without the step it has no more"
-              : ", as near as it comes"}
+          {found.isReached ? (
+            <>
+              {letter} strength <span className="text-text">{fixed(found.strength, 2)}</span>: {inUnits(before)} →{" "}
+              <span className="text-text">{inUnits(found.reached)}</span> (
+              {fixed(100 * (found.reached / told.target - 1), 1)} %)
+            </>
+          ) : (
+            <span className="text-warn">
+              {letter} stays at {inUnits(before)}: with the step at {found.strength} it comes to{" "}
+              {inUnits(found.reached)} and no nearer
+            </span>
+          )}
         </span>
       ))}
       {isNoise && apart[worst] > 0.05 ? (

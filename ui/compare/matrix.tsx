@@ -2,6 +2,7 @@
 
 import { useState } from "react";
 import type { Spot } from "@/core/compare";
+import { findOperation } from "@/core/operations";
 import { bringBackLane, copyChain, duplicateLane, laneOnStack, moveLane, removeLane, spotOf } from "@/state/board";
 import type { Rung } from "@/state/ladder";
 import { keepRung, rungAsLane, rungsOf } from "@/state/ladder";
@@ -208,9 +209,9 @@ function LadderBar({ board }: { board: Board }) {
       <span className="flex-1 truncate">
         Ladder of lane {lane?.letter}:{" "}
         <span className="text-quiet">
-          {board.ladder?.field} at {board.ladder?.values.join(", ")}
+          {settingLabel(lane, board.ladder)} at {board.ladder?.values.join(", ")}
           {board.ladder?.second
-            ? `, by rows ${board.ladder.second.field} at ${board.ladder.second.values.join(", ")}, at ${spotOf(board)?.name ?? "the spot"}`
+            ? `, by rows ${settingLabel(lane, board.ladder.second)} at ${board.ladder.second.values.join(", ")}, at ${spotOf(board)?.name ?? "the spot"}`
             : ""}
         </span>
       </span>
@@ -222,4 +223,11 @@ function LadderBar({ board }: { board: Board }) {
       </Button>
     </div>
   );
+}
+
+/** What a setting of a lane is called. */
+function settingLabel(lane: Lane | undefined, of: { stepId: string; field: string } | null): string {
+  const step = lane?.steps.find(({ id }) => id === of?.stepId);
+  const fields = step ? findOperation(step.operation)?.parameters.fields : undefined;
+  return fields?.find(({ name }) => name === of?.field)?.label.toLowerCase() ?? of?.field ?? "";
 }

@@ -129,7 +129,7 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
                 </th>
                 {MEASURES.map((measure) => (
                   <td key={measure.id} className="px-2 text-right" data-measure={measure.id}>
-                    {isBest(measure, lane, told) ? (
+                    {isBest(measure, lane, told, scale) ? (
                       <span className="text-good" title="The best of all lanes">
                         {shown(measure, own[measure.id] ?? null)}
                       </span>
@@ -188,9 +188,14 @@ function sortedBy(rows: RowOf[], { id, down }: { id: string; down: boolean }): R
 }
 
 /** Whether a lane is best in a measure; of several alike none is. */
-function isBest({ id, better, digits }: Measure, lane: Lane, rows: readonly RowOf[]): boolean {
+function isBest(
+  { id, unit, better, digits }: Measure,
+  lane: Lane,
+  rows: readonly RowOf[],
+  levelScale: number,
+): boolean {
   if (better === null) return false;
-  const sign = better === "less" ? 1 : -1;
+  const sign = (better === "less" ? 1 : -1) * (unit === "level" ? levelScale : 1);
   const known = rows.flatMap((row) => (row.values[id] === null || row.lane.id === UNTOUCHED ? [] : { row, at: sign * (row.values[id] ?? 0) })); // prettier-ignore
   if (known.length < 2) return false;
   const least = Math.min(...known.map(({ at }) => at));

@@ -220,7 +220,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
             aria-valuemax={100}
             aria-valuenow={Math.round(100 * look.wipeAt)}
             title="Drag, or arrow keys: the chosen lane is left of it, the other right"
-            className="absolute inset-y-0 flex w-5 -translate-x-1/2 cursor-ew-resize touch-none justify-center"
+            className="absolute inset-y-0 flex w-5 -translate-x-1/2 cursor-ew-resize touch-none justify-center outline-none focus-visible:[&>span]:w-0.5"
             style={{ left: at }}
             {...wipe}
             onKeyDown={(event) => {

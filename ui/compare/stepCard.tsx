@@ -80,7 +80,7 @@ export function StepCard({
       aria-label={operation?.title ?? step.operation}
       data-step={step.operation}
     >
-      <div className="flex items-center gap-1.5">
+      <div className="flex items-center gap-0.5">
         <button
           type="button"
           className="-ml-1 flex h-6 w-6 cursor-grab items-center justify-center text-quiet"

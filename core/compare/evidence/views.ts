@@ -28,6 +28,8 @@ export interface EvidenceViews {
   height: number;
   /** Where the place lies in it. */
   inside: Region;
+  /** The stack and what the chain makes of it in all channels, without gaps; of the same size. */
+  pictures: { before: Raster; after: Raster };
   /** The stack before the chain; stretched as the chain stretches, where it does. */
   before: Float32Array;
   /** What the chain makes of it. */
@@ -65,16 +67,25 @@ export async function evidenceViews(
   const reach = intersectRegions(growRegion(area, chainHalo(steps)), whole);
   const quiet = { ...job, progress: () => undefined };
   const stretches = steps.filter(({ operation }) => operation.group === "stretch");
-  const light = async (source: FrameSource, chain: readonly ReadyStep[]) =>
-    meanPlane(await runFilled(source, chain, area, fill, quiet));
+  const of = (source: FrameSource, chain: readonly ReadyStep[]) => runFilled(source, chain, area, fill, quiet);
+  const light = async (source: FrameSource, chain: readonly ReadyStep[]) => meanPlane(await of(source, chain));
   const read = (source: FrameSource) => runFilled(source, [], reach, fill, quiet);
   const z = await read(picture);
   const source = frameAt(z, reach, picture);
   const before = await light(source, stretches);
-  const after = await light(source, steps);
+  const pictures = { before: await of(source, []), after: await of(source, steps) };
+  const after = meanPlane(pictures.after);
   job.progress(0.3);
   const { width, height } = area;
-  const views = { width, height, inside: relativeTo(area, place), before, after, isLinear: stretches.length === 0 };
+  const views = {
+    width,
+    height,
+    inside: relativeTo(area, place),
+    pictures,
+    before,
+    after,
+    isLinear: stretches.length === 0,
+  };
   const takesBlur = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
   const blur = takesBlur ? fittingBlur(after, before, width, height, job) : null;
   const asTold = (plane: Float32Array) => (blur ? mixedBlur(plane, width, height, blur, job) : plane);
@@ -92,17 +103,17 @@ export async function evidenceViews(
       treatedHalves: null,
     };
   const [rawA, rawB] = [await read(halves.a), await read(halves.b)];
-  const of = (raster: Raster) => frameAt(raster, reach, picture);
+  const asFrame = (raster: Raster) => frameAt(raster, reach, picture);
   const forHalves = stepsForHalves(steps as ReadyStep[], picture);
   const stretchesOfHalves = stepsForHalves(stretches, picture);
-  const [a, b] = [await light(of(rawA), stretchesOfHalves), await light(of(rawB), stretchesOfHalves)];
+  const [a, b] = [await light(asFrame(rawA), stretchesOfHalves), await light(asFrame(rawB), stretchesOfHalves)];
   const rawNoise = halfDifference(rawA, rawB);
   const noisier = stepsForNoisier(steps as ReadyStep[], picture, Math.sqrt(1 + DISTURBED ** 2));
-  const disturbedBy = async (share: number) => light(of(added(z, rawNoise, share)), noisier);
+  const disturbedBy = async (share: number) => light(asFrame(added(z, rawNoise, share)), noisier);
   const [plus, minus] = [await disturbedBy(DISTURBED), await disturbedBy(-DISTURBED)];
   const left = plus.map((v, i) => (v - minus[i]) / (2 * DISTURBED));
   job.progress(0.7);
-  const treatedHalves = { a: await light(of(rawA), forHalves), b: await light(of(rawB), forHalves) };
+  const treatedHalves = { a: await light(asFrame(rawA), forHalves), b: await light(asFrame(rawB), forHalves) };
   const noise = a.map((v, i) => (v - b[i]) / 2);
   const leftTold = asTold(left);
   const taken = noise.map((v, i) => v - leftTold[i]);

@@ -1,10 +1,10 @@
 import type { ChainInput, ReadyStep } from "../../chain";
-import { domainAfter, runChain } from "../../chain";
+import { domainAfter } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
-import { findStars, withoutGaps } from "../../measure";
+import { findStars } from "../../measure";
 import type { Raster, Region } from "../../raster";
-import { meanPlane } from "../../raster";
+import { cropRaster, meanPlane } from "../../raster";
 import { evidenceFrom, evidenceViews } from "../evidence";
 import { MEASURES } from "./registry";
 
@@ -22,13 +22,12 @@ export async function tellMeasures(
   const views = await evidenceViews(input, steps, region, job);
   await job.breathe();
   const evidence = evidenceFrom(views, region, shape, job);
-  const quiet = { ...job, progress: () => undefined };
-  const before = await runChain(input.picture, [], region, input.fill, quiet);
-  const after = await runChain(input.picture, steps, region, input.fill, quiet);
-  const stars = (raster: Raster) => findStars(withoutGaps(meanPlane(raster)), region.width, region.height, job.kernels);
+  const { before, after } = views.pictures;
+  const [own, made] = [before, after].map((raster) => cropRaster(raster, views.inside));
+  const stars = (raster: Raster) => findStars(meanPlane(raster), region.width, region.height, job.kernels);
   const of = {
-    ...{ before, after, views, evidence, job },
-    ...{ starsBefore: stars(before), starsAfter: stars(after) },
+    ...{ before: own, after: made, views, evidence, job },
+    ...{ starsBefore: stars(own), starsAfter: stars(made) },
     fwhmPx: shape?.fwhmPx ?? null,
     fullScale: input.fullScale,
     // A stretch moves the sky, so the linear level does not count after it.

@@ -1,0 +1,197 @@
+import { readFileSync } from "node:fs";
+import { By, Key } from "selenium-webdriver";
+import type { Session } from "./driver";
+import { click, cropsRest, downloaded, see, textOf, waitFor } from "./driver";
+
+/** The bench on the demo's board of four lanes: layouts, equal noise, a grid of two settings, evidence, a blind trial, the sheet. */
+export function benchTests(open: () => Session, look: (name: string) => Promise<void> = () => Promise.resolve()): void {
+  const body = async (...keys: string[]) => (await open().driver.findElement(By.css("body"))).sendKeys(...keys);
+  const lane = async (letter: string) => (await see(open().driver, `[data-lane=${letter}] button`)).click();
+  const pick = async (label: string, option: string) => {
+    await click(open().driver, label);
+    (await await see(open().driver, "[role=option]")) &&
+      (await open().driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)="${option}"]`))).click();
+  };
+  const type = async (label: string, value: string) =>
+    (await see(open().driver, `input[aria-label='${label}, number']`)).sendKeys(
+      Key.chord(Key.CONTROL, "a"),
+      value,
+      Key.ENTER,
+    );
+  const cells = async () => (await open().driver.findElements(By.css("[data-cell]"))).length;
+
+  test("layouts by key: one spot, one lane, panels folded away and back", async () => {
+    const { driver } = open();
+    await lane("B");
+    await body("s");
+    await waitFor(driver, "four lanes at one spot", async () => (await cells()) === 4);
+    await cropsRest(driver);
+    await driver
+      .actions()
+      .move({ origin: await see(driver, "[data-cell] [role=img]") })
+      .perform();
+    await waitFor(driver, "values under the pointer", async () => /ADU · -?[\d.]+ σ/.test(await textOf(driver, "[data-testid=readout]"))); // prettier-ignore
+    expect((await driver.findElements(By.css("[data-testid=readout]"))).length).toBe(4);
+    const width = () =>
+      driver.executeScript<number>("return document.querySelector('[data-cell] [role=img]').clientWidth");
+    const before = await width();
+    await body("q", "w");
+    await waitFor(driver, "more room", async () => (await width()) > before + 100);
+    await body("q", "w", "l");
+    await waitFor(driver, "one lane at three spots", async () => (await cells()) === 3);
+    expect(await driver.executeScript("return document.querySelector('[data-cell]').dataset.cell[0]")).toBe("B");
+    await body("m");
+    await waitFor(driver, "the matrix", async () => (await cells()) === 12);
+  });
+
+  test("two lanes over each other: a line between them that is dragged, and their difference", async () => {
+    const { driver } = open();
+    await body("p");
+    await cropsRest(driver);
+    const clip = () => driver.executeScript<string>("return document.querySelector('[data-cell] canvas').parentElement.style.clipPath"); // prettier-ignore
+    const before = await clip();
+    const handle = await see(driver, "[aria-label='Line between the two lanes']");
+    await driver.actions().dragAndDrop(handle, { x: -150, y: 0 }).perform();
+    await waitFor(driver, "the line moves", async () => (await clip()) !== before);
+    await handle.sendKeys(Key.ARROW_RIGHT);
+    await look("wipe");
+    await pick("How they are compared", "as a difference");
+    await cropsRest(driver);
+    // B takes noise away: the difference to the untouched A is that noise.
+    const sigma = async () => Number(/σ ([\d.]+) ADU/.exec(await textOf(driver, "[data-testid=difference-bar]"))?.[1]);
+    await waitFor(driver, "its σ", async () => (await sigma()) > 1);
+    await look("difference");
+    await pick("How they are compared", "side by side at a line");
+    await body("m");
+    await cropsRest(driver);
+  });
+
+  test("two approaches are set to equal noise as one change", async () => {
+    const { driver } = open();
+    await body("n");
+    await pick("What they are made equal to", "dB of the stack's");
+    await type("Decibels to reach", "-10.5");
+    await click(driver, "Set the strengths");
+    await see(driver, "[data-testid=equal-result]", 90_000);
+    const told = await textOf(driver, "[data-testid=equal-result]");
+    const wanted = Number(/wanted ([\d.]+) ADU/.exec(told)?.[1]);
+    const reached = [...told.matchAll(/([BD]) strength [\d.]+: [\d.]+ ADU → ([\d.]+) ADU/g)];
+    expect(reached.map(([, letter]) => letter)).toEqual(["B", "D"]);
+    // 1 %, and what two digits round away.
+    for (const [, , value] of reached) expect(Math.abs(Number(value) / wanted - 1)).toBeLessThan(0.016);
+    await cropsRest(driver);
+    await look("equal");
+    await click(driver, "Undo (Ctrl Z)");
+    await waitFor(driver, "undone", async () => !(await textOf(driver, "[data-lane=D]")).includes("Mixture 0."));
+    await body("n");
+  });
+
+  test("a grid of two settings, and the choice of a rung", async () => {
+    const { driver } = open();
+    await lane("B");
+    const ladder = async (label: string, from: string, to: string, rungs: string) => {
+      await click(driver, `Ladder of ${label}: see several values side by side`);
+      await type("Ladder from", from);
+      await type("Ladder to", to);
+      await type("Rungs", rungs);
+    };
+    await ladder("strength", "0.3", "0.9", "3");
+    await click(driver, "Show ladder");
+    await ladder("keep detail", "0.1", "0.5", "3");
+    await click(driver, "As rows");
+    await waitFor(driver, "nine rungs", async () => (await cells()) === 9);
+    await cropsRest(driver);
+    await look("grid");
+    const keeps = await driver.findElements(By.xpath("//button[normalize-space(.)='Keep']"));
+    await keeps[5].click(); // the second row's last: strength .9, keep detail .3
+    await cropsRest(driver);
+    const value = (label: string) => driver.findElement(By.css(`[data-step='noise.mixture'] input[aria-label='${label}, number']`)).getAttribute("value"); // prettier-ignore
+    expect([Number(await value("Strength")), Number(await value("Keep detail"))]).toEqual([0.9, 0.3]);
+    await click(driver, "Undo (Ctrl Z)"); // the ladder is there again
+    await click(driver, "Close ladder");
+    await cropsRest(driver);
+  });
+
+  test("evidence: what an overdone deconvolution shows is told from what the data hold", async () => {
+    const { driver } = open();
+    await lane("B");
+    await body("e");
+    const shares = () => driver.executeScript<number[]>("return ['kept', 'doubtful', 'notInData'].map((s) => Number(document.querySelector(`[data-standing=${s}] .figures`).textContent))"); // prettier-ignore
+    const settled = () =>
+      waitFor(driver, "evidence", async () => (await driver.findElements(By.css("[data-testid=evidence-panel] [data-stale=false]"))).length > 0, 90_000); // prettier-ignore
+    await settled();
+    const [kept] = await shares();
+    expect(kept).toBeGreaterThan(5);
+    expect((await driver.findElements(By.css("[data-star=kept]"))).length).toBeGreaterThan(0);
+    await look("evidence");
+    await body("e");
+    // A lane that only sharpens: a hundred iterations, as sharp as they come.
+    await lane("A");
+    await click(driver, "Add a step");
+    await see(driver, "[role=menuitem]");
+    await (await driver.findElement(By.xpath("//*[@role='menuitem'][contains(., 'Richardson–Lucy')]"))).click();
+    await type("Iterations", "100");
+    await type("Smoothness", "0");
+    await (await see(driver, "[data-setting=shown] input, [data-setting=shown] [role=checkbox]")).click();
+    await cropsRest(driver, 120_000);
+    await body("e");
+    await settled();
+    const [, doubtful, none] = await shares();
+    expect(doubtful + none).toBeGreaterThan(0);
+    await look("evidence-overdone");
+    await body("e");
+    for (let k = 0; k < 4; k++) await click(driver, "Undo (Ctrl Z)");
+    await cropsRest(driver);
+  });
+
+  test("a blind trial to its end, kept in the journal", async () => {
+    const { driver } = open();
+    await click(driver, "Blind trial: lanes against one another without their names");
+    await see(driver, "[data-testid=blind-start]");
+    for (const letter of ["C", "D"])
+      await (await driver.findElement(By.css(`[data-testid=blind-start] [aria-label='Lane ${letter} takes part']`))).click(); // prettier-ignore
+    await type("Times each pair is shown", "1");
+    await click(driver, "Begin");
+    for (let k = 1; k <= 3; k++) {
+      await waitFor(driver, `pair ${k}`, async () => (await textOf(driver, "[data-testid=blind-round]")).includes(`${k} of 3`)); // prettier-ignore
+      await cropsRest(driver);
+      // Nothing says which lane is which.
+      expect(await textOf(driver, "[data-testid=blind-round]")).not.toMatch(/Mixture|Untouched/);
+      if (k === 1) await look("blind");
+      await body("jkl"[k - 1]);
+    }
+    const outcome = await textOf(driver, "[data-testid=blind-outcome]");
+    expect(outcome).toMatch(/[012] : [012]/);
+    await look("blind-outcome");
+    await click(driver, "Keep it in the journal");
+    await click(driver, "Close");
+    expect(await textOf(driver, "[data-testid=verdict]")).toContain("Journal");
+  });
+
+  test("a verdict, and a sheet that holds crops, measures, chains and verdict by itself", async () => {
+    const { driver } = open();
+    await pick("Best lane: Over all", "B");
+    await (await see(driver, "textarea[aria-label='Note to the verdict']")).sendKeys("calm & <clean>");
+    await click(driver, "Export the sheet");
+    const html = readFileSync(await downloaded(open(), "sheet.html", 150_000), "utf8");
+    expect(html.match(/<img src="data:image\/png;base64,/g)?.length).toBe(12);
+    expect(html).toContain("lane B is best");
+    expect(html).toContain("calm &amp; &lt;clean&gt;");
+    expect(html).toContain("Blind trial of 3 pairs");
+    expect(html).toContain("&quot;operation&quot;: &quot;noise.mixture&quot;");
+    expect(html).not.toMatch(/(src|href)="http/);
+  });
+
+  test("the table of measures: the best of each, sorted by any", async () => {
+    const { driver } = open();
+    await body("t");
+    await see(driver, "[data-testid=measures][data-left='0']", 150_000);
+    const noise = async (letter: string) => Number(await textOf(driver, `[data-row='${letter}'] [data-measure=noise]`));
+    expect(await noise("B")).toBeLessThan(0.5 * (await noise("A")));
+    await (await driver.findElement(By.xpath("//th/button[starts-with(., 'Noise left')]"))).click();
+    const first = () => driver.executeScript<string>("return document.querySelector('[data-row]').dataset.row");
+    expect(["B", "D"]).toContain(await first());
+    await look("table");
+    await body("t");
+  });
+}
