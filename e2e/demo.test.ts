@@ -1,4 +1,5 @@
 import { By, Key } from "selenium-webdriver";
+import { benchTests } from "./benchSteps";
 import type { Session } from "./driver";
 import { click, consoleProblems, cropsRest, openBrowser, see, textOf, waitFor } from "./driver";
 
@@ -174,6 +175,8 @@ test("the halves tell how many iterations are best, and a click sets them", asyn
   await click(driver, "Undo (Ctrl Z)");
   await click(driver, "Undo (Ctrl Z)");
 });
+
+benchTests(() => session);
 
 test("a demo that is interrupted by a reload goes on where it was", async () => {
   const { driver } = session;

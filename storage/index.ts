@@ -9,6 +9,7 @@ export type {
   LaneStep,
   Layout,
   Look,
+  Shows,
   MasterRecord,
   ProjectRecord,
   StackCalibration,
@@ -19,4 +20,13 @@ export type {
   Verdict,
   View,
 } from "./records";
-export { FRESH_LOOK, hasHalves, LAYOUTS, PAIR_WAYS, RECORD_VERSION, ZOOMS, projectRecord } from "./records";
+export {
+  FRESH_LOOK,
+  hasHalves,
+  LAYOUTS,
+  PAIR_WAYS,
+  RECORD_VERSION,
+  SHOWN_PARTS,
+  ZOOMS,
+  projectRecord,
+} from "./records";

@@ -265,6 +265,18 @@ export type Layout = (typeof LAYOUTS)[number];
 /** How two lanes over each other are held against one another. */
 export const PAIR_WAYS = ["wipe", "flip", "difference"] as const;
 
+/** What of a crop is shown: its colours, one channel, or what is made of them. */
+export const SHOWN_PARTS = ["colour", "red", "green", "blue", "luminance", "saturation"] as const;
+export const shows = z.object({
+  part: z.enum(SHOWN_PARTS).default("colour"),
+  inverse: z.boolean().default(false),
+  /** Whether pixels that are shown black or white are marked. */
+  marksClipped: z.boolean().default(false),
+  /** Whether lines part the pixels from 8:1 on. */
+  grid: z.boolean().default(false),
+});
+export type Shows = z.infer<typeof shows>;
+
 /** How the Compare screen is laid out. */
 export const look = z.object({
   layout: z.enum(LAYOUTS).default("matrix"),
@@ -282,6 +294,7 @@ export const look = z.object({
   foldedSide: z.boolean().default(false),
   /** What the panel at the right shows. */
   side: z.enum(["chain", "evidence"]).default("chain"),
+  shows: shows.default(shows.parse({})),
   /** Whether the table of measures lies open. */
   measures: z.boolean().default(false),
 });

@@ -182,7 +182,14 @@ function SideCrop({
       data-pending={treated.pending || view.treatment === null}
       {...drag}
     >
-      <PlacedCrop {...{ shown, curves }} left={seen.left} top={seen.top} scale={seen.scale} pending={treated.pending} />
+      <PlacedCrop
+        {...{ shown, curves }}
+        shows={board.look.shows}
+        left={seen.left}
+        top={seen.top}
+        scale={seen.scale}
+        pending={treated.pending}
+      />
     </div>
   );
 }

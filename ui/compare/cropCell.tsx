@@ -67,7 +67,12 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
         {...drag}
         {...pointing(drag, point)}
       >
-        <PlacedCrop {...{ shown, curves, left, top, scale }} pending={treated.pending} onDrawn={latency.drawn} />
+        <PlacedCrop
+          {...{ shown, curves, left, top, scale }}
+          shows={board.look.shows}
+          pending={treated.pending}
+          onDrawn={latency.drawn}
+        />
         {ready ? <CropOverlays {...{ board, view: lane, spot, project, seen }} /> : null}
         {ready ? <PointerReadout lane={lane} seen={seen} shown={shown} /> : null}
         {treated.error ? (

@@ -168,6 +168,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
       <PlacedCrop
         shown={which.shown}
         curves={which.curves}
+        shows={look.shows}
         left={which.seen.left}
         top={which.seen.top}
         scale={which.seen.scale}

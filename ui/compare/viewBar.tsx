@@ -15,8 +15,8 @@ import {
 } from "lucide-react";
 import type { ReactNode } from "react";
 import { spotOf } from "@/state/board";
-import type { Board, Layout, Look } from "@/storage";
-import { LAYOUTS, ZOOMS } from "@/storage";
+import type { Board, Layout, Look, Shows } from "@/storage";
+import { LAYOUTS, SHOWN_PARTS, ZOOMS } from "@/storage";
 import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
@@ -30,11 +30,26 @@ const LAYOUT_WORDS: Record<Layout, { label: string; icon: ReactNode }> = {
   pair: { label: "Two lanes over each other (P)", icon: <Columns2 size={16} /> },
 };
 
+const PART_WORDS: Record<Shows["part"], string> = {
+  colour: "colours",
+  red: "red",
+  green: "green",
+  blue: "blue",
+  luminance: "luminance",
+  saturation: "saturation",
+};
+const SHOWN_TICKS = [
+  { name: "inverse", label: "black for white" },
+  { name: "marksClipped", label: "mark what is shown black or white" },
+  { name: "grid", label: "lines between pixels at 8:1" },
+] as const;
+
 /** Above the crops: their zoom, the way back to the spots, and how all of them are shown. */
 export function ViewBar({ board }: { board: Board }) {
   const session = useSession();
   const { zoom, panX, panY } = board.view;
   const { layout } = board.look;
+  const { shows } = board.look;
   const desk = useDeskStore();
   const bar = useDesk((state) => state.bar);
   const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
@@ -141,7 +156,28 @@ export function ViewBar({ board }: { board: Board }) {
             `display.${Object.keys(part).join()}`,
           )
         }
-      />
+      >
+        <div className="flex items-center gap-2 py-1">
+          <span className="flex-1 text-quiet">Shows</span>
+          <Choice
+            label="What of the crops is shown"
+            help="Colours, one channel, or what is made of them; the data stay as they are"
+            value={shows.part}
+            options={SHOWN_PARTS.map((part) => ({ value: part, label: PART_WORDS[part] }))}
+            onChange={(part) => setLook({ shows: { ...shows, part } })}
+          />
+        </div>
+        {SHOWN_TICKS.map(({ name, label }) => (
+          <label key={name} className="flex items-center gap-2 py-0.5">
+            <input
+              type="checkbox"
+              checked={shows[name]}
+              onChange={(event) => setLook({ shows: { ...shows, [name]: event.target.checked } })}
+            />
+            {label}
+          </label>
+        ))}
+      </ShownPanel>
     </div>
   );
 }

@@ -50,3 +50,19 @@ test("a grey picture is grey; without a curve values are shown as they are; valu
   const counted = toImageData(rasterOf(1, 1, [Float32Array.of(10)]), [{ black: 0, white: 1, a: 1e-3 }], 1 / 20);
   expect(Math.abs(counted.data[0] - 127)).toBeLessThanOrEqual(1);
 });
+
+test("one channel, luminance, saturation, black for white, and marks of what is black or white", () => {
+  const one = rasterOf(1, 1, [Float32Array.of(0.2), Float32Array.of(0.4), Float32Array.of(0.8)]);
+  const plain = { part: "colour", inverse: false, marksClipped: false, grid: false } as const;
+  const shown = (part: Partial<Parameters<typeof toImageData>[3]>, of = one) =>
+    [...toImageData(of, null, 1, { ...plain, ...part }).data].slice(0, 3);
+  expect(shown({})).toEqual([51, 102, 204]);
+  expect(shown({ part: "green" })).toEqual([102, 102, 102]);
+  expect(shown({ part: "luminance" })).toEqual([119, 119, 119]);
+  expect(shown({ part: "saturation" })).toEqual([191, 191, 191]);
+  expect(shown({ inverse: true })).toEqual([204, 153, 51]);
+  expect(shown({ marksClipped: true })).toEqual([51, 102, 204]);
+  const [black, white] = [0, 1].map((v) => rasterOf(1, 1, [Float32Array.of(v)]));
+  expect(shown({ marksClipped: true }, black)).not.toEqual(shown({ marksClipped: true }, white));
+  expect(shown({ marksClipped: true }, white)).toEqual([0xe0, 0x73, 0x5c]);
+});

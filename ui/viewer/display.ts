@@ -1,5 +1,6 @@
 import type { Raster } from "@/core/raster";
 import type { StretchCurve } from "@/core/operations";
+import type { Shows } from "@/storage";
 
 const TABLE_SIZE = 1 << 17;
 const TABLES = new Map<number, Uint8ClampedArray>();
@@ -18,7 +19,12 @@ function tableOf(a: number): Uint8ClampedArray {
 
 /** A Raster as display pixels; curves null shows values 0 … 1 (of a stretched picture) as they are;
  * values are multiplied by `scaleValues` first. Missing pixels become the page's black. */
-export function toImageData(raster: Raster, curves: StretchCurve[] | null, scaleValues = 1): ImageData {
+export function toImageData(
+  raster: Raster,
+  curves: StretchCurve[] | null,
+  scaleValues = 1,
+  shows: Shows | null = null,
+): ImageData {
   const { width, height, channels, planes } = raster;
   const image = new ImageData(width, height);
   const pixels = image.data;
@@ -36,5 +42,28 @@ export function toImageData(raster: Raster, curves: StretchCurve[] | null, scale
     } else for (let i = 0, k = c; i < plane.length; i++, k += 4) pixels[k] = plane[i] * 255;
   }
   for (let k = 3; k < pixels.length; k += 4) pixels[k] = 255;
+  if (shows) showPart(pixels, shows);
   return image;
+}
+
+const CHANNELS: Partial<Record<Shows["part"], number>> = { red: 0, green: 1, blue: 2 };
+/** Marks of what is shown white and black. */
+const [WHITE_MARK, BLACK_MARK] = [
+  [0xe0, 0x73, 0x5c],
+  [0x5f, 0xb0, 0xe0],
+];
+
+/** What of the display's pixels is shown, in place. */
+function showPart(pixels: Uint8ClampedArray, { part, inverse, marksClipped }: Shows): void {
+  const channel = CHANNELS[part];
+  for (let k = 0; k < pixels.length; k += 4) {
+    const [r, g, b] = [pixels[k], pixels[k + 1], pixels[k + 2]];
+    const most = Math.max(r, g, b);
+    if (part !== "colour") {
+      const grey = channel !== undefined ? pixels[k + channel] : part === "luminance" ? (r + g + b) / 3 : most > 0 ? (255 * (most - Math.min(r, g, b))) / most : 0; // prettier-ignore
+      pixels[k] = pixels[k + 1] = pixels[k + 2] = grey;
+    }
+    if (inverse) for (let c = 0; c < 3; c++) pixels[k + c] = 255 - pixels[k + c];
+    if (marksClipped && (most === 255 || most === 0)) pixels.set(most === 255 ? WHITE_MARK : BLACK_MARK, k);
+  }
 }
