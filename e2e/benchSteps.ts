@@ -9,8 +9,8 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
   const lane = async (letter: string) => (await see(open().driver, `[data-lane=${letter}] button`)).click();
   const pick = async (label: string, option: string) => {
     await click(open().driver, label);
-    (await await see(open().driver, "[role=option]")) &&
-      (await open().driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)="${option}"]`))).click();
+    await see(open().driver, "[role=option]");
+    await (await open().driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)="${option}"]`))).click();
   };
   const type = async (label: string, value: string) =>
     (await see(open().driver, `input[aria-label='${label}, number']`)).sendKeys(

@@ -1,5 +1,6 @@
+import type { ChainStep } from "@/core/chain";
 import { migratedStep } from "@/core/chain";
-import type { Board, StackRecord } from "@/storage";
+import type { Board, ChainRecord, StackRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { firstBoard } from "./board";
 import type { History } from "./history";
@@ -32,6 +33,21 @@ export class BoardBook {
   /** Changes what is selected or looked at, which is no step of its own. */
   amend(change: (board: Board) => Board): void {
     this.with((board) => amend(board, change(board.present)));
+  }
+
+  /** The chains that were kept for any project. */
+  keptChains(): Promise<ChainRecord[]> {
+    return this.base.repository.chains();
+  }
+
+  /** Keeps a chain under a name, for any project. */
+  async keepChain(name: string, steps: ChainStep[]): Promise<void> {
+    const record = { version: RECORD_VERSION, id: crypto.randomUUID(), name, keptAt: Date.now(), steps } as const;
+    await this.base.repository.keepChain(record);
+  }
+
+  dropChain(id: string): Promise<void> {
+    return this.base.repository.dropChain(id);
   }
 
   undo(): void {

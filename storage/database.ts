@@ -9,6 +9,7 @@ import { packRecords, unpackRecords } from "./columns";
 import { checkFinite } from "./finite";
 import type {
   BoardRecord,
+  ChainRecord,
   FactRecord,
   MasterRecord,
   ProjectRecord,
@@ -18,6 +19,7 @@ import type {
 } from "./records";
 import {
   boardRecord,
+  chainRecord,
   factRecord,
   masterRecord,
   projectRecord,
@@ -36,6 +38,8 @@ interface Schema extends DBSchema {
   stacks: { key: string; value: StackRecord; indexes: { project: string } };
   boards: { key: string; value: BoardRecord; indexes: { project: string } };
   facts: { key: string; value: FactRecord; indexes: { project: string } };
+  /** Chains kept for any project. */
+  chains: { key: string; value: ChainRecord };
   /** Finished strips of a stack that is being made or was interrupted. */
   strips: { key: string; value: StripRecord; indexes: { project: string } };
   /** Whole files by id, in the form that they came or unpacked once; workers read parts of them. */
@@ -65,7 +69,7 @@ export class ProjectGone extends UserError {
 }
 
 const DATABASE = "dunkel";
-const DATABASE_VERSION = 5;
+const DATABASE_VERSION = 6;
 const STORES = ["subs", "videos", "masters", "stacks", "boards", "facts", "strips", "blobs"] as const;
 
 export interface StorageEvents {
@@ -98,7 +102,8 @@ export class Repository {
         const stores = database as unknown as IDBPDatabase;
         if (stores.objectStoreNames.contains("contexts")) stores.deleteObjectStore("contexts");
         const missing = (store: string) => !([...database.objectStoreNames] as string[]).includes(store);
-        if (missing("projects")) database.createObjectStore("projects", { keyPath: "id" });
+        for (const store of ["projects", "chains"] as const)
+          if (missing(store)) database.createObjectStore(store, { keyPath: "id" });
         for (const store of STORES)
           if (missing(store)) database.createObjectStore(store, { keyPath: "id" }).createIndex("project", "projectId");
       },
@@ -322,6 +327,21 @@ export class Repository {
     this.written();
   }
 
+  /** The chains that were kept, the last one first. */
+  async chains(): Promise<ChainRecord[]> {
+    const { found } = sift("chains", chainRecord, await this.db.getAll("chains"));
+    return found.sort((a, b) => b.keptAt - a.keptAt);
+  }
+
+  async keepChain(record: ChainRecord): Promise<void> {
+    checkFinite(record.steps, record.name);
+    await this.db.put("chains", record);
+  }
+
+  async dropChain(id: string): Promise<void> {
+    await this.db.delete("chains", id);
+  }
+
   async facts(projectId: string): Promise<FactRecord[]> {
     return sift("facts", factRecord, await this.db.getAllFromIndex("facts", "project", projectId)).found;
   }
@@ -445,7 +465,7 @@ export function lookingOnly(repository: Repository): Repository {
     ...{ addSubs: nothing, saveSubs: nothing, removeSubs: nothing },
     ...{ addMaster: nothing, deleteMaster: nothing },
     ...{ addStack: nothing, saveStack: nothing, deleteStack: nothing },
-    ...{ saveBoard: nothing, saveFact: nothing, deleteProject: nothing },
+    ...{ saveBoard: nothing, saveFact: nothing, deleteProject: nothing, keepChain: nothing, dropChain: nothing },
     removeDamaged: () => Promise.resolve(0),
     purgeDeleted: () => Promise.resolve(0),
   };

@@ -2,6 +2,7 @@ export type { Problem, StackPicture, StackPictures, StorageEvents, StoredFile } 
 export { LEFT_AS_IT_IS, lookingOnly, ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
 export type {
   Board,
+  ChainRecord,
   CalibrationPlan,
   FactRecord,
   Ladder,

@@ -337,3 +337,13 @@ export const factRecord = z.object({
   value: z.array(z.unknown()),
 });
 export type FactRecord = z.infer<typeof factRecord>;
+
+/** A chain that was kept under a name, for any project; its masks and patches lie on the pixels of the stack that it was kept from. */
+export const chainRecord = z.object({
+  version: z.literal(RECORD_VERSION),
+  id,
+  name: z.string().min(1).max(80),
+  keptAt: z.number(),
+  steps: z.array(chainStep),
+});
+export type ChainRecord = z.infer<typeof chainRecord>;

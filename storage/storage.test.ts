@@ -6,7 +6,7 @@ import { readRecord } from "./migrations";
 import type { StackRecord, SubRecord } from "./index";
 import { Repository, stackPictureId } from "./index";
 import { SIXTEEN_BITS } from "@/core/testing/fixtures";
-import { RECORD_VERSION, projectRecord, stackRecord, subRecord } from "./records";
+import { RECORD_VERSION, chainRecord, projectRecord, stackRecord, subRecord } from "./records";
 
 let count = 0;
 const openRepository = () =>
@@ -146,6 +146,28 @@ test("deleting a project removes all that belongs to it and nothing else", async
   expect(await repository.facts("p")).toEqual([]);
   expect(await repository.blob("z")).not.toBeNull();
   repository.close();
+});
+
+test("kept chains outlive their project, the last one first, until they are forgotten", async () => {
+  const repository = await openRepository();
+  await repository.addProject(project);
+  const step = {
+    operation: "noise.mixture",
+    version: 1,
+    params: {},
+    channels: "together",
+    blend: 1,
+    on: true,
+  } as const;
+  const chain = (name: string, keptAt: number) =>
+    chainRecord.parse({ version: RECORD_VERSION, id: name, name, keptAt, steps: [step] });
+  await repository.keepChain(chain("first", 1));
+  await repository.keepChain(chain("second", 2));
+  await repository.deleteProject("p");
+  expect((await repository.chains()).map(({ name }) => name)).toEqual(["second", "first"]);
+  expect((await repository.chains())[0].steps[0].operation).toBe("noise.mixture");
+  await repository.dropChain("second");
+  expect((await repository.chains()).map(({ name }) => name)).toEqual(["first"]);
 });
 
 test("a damaged record is reported by field and left where it is; the others are read", async () => {

@@ -3,10 +3,10 @@
 import type { DragEndEvent } from "@dnd-kit/core";
 import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
-import { Download, Plus, Redo2, Undo2, Upload } from "lucide-react";
+import { Download, LibraryBig, Plus, Redo2, Undo2, Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import type { ChainStep } from "@/core/chain";
-import { chainToJson, parseChain, placedStep } from "@/core/chain";
+import { chainToJson, migratedStep, parseChain, placedStep } from "@/core/chain";
 import type { OperationGroup } from "@/core/operations";
 import { OPERATIONS } from "@/core/operations";
 import { inverse } from "@/core/register";
@@ -19,6 +19,7 @@ import { download } from "../finish/download";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { OfferMenu } from "../kit/offerMenu";
+import { ChainShelf } from "./chainShelf";
 import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
 import { StepCard } from "./stepCard";
@@ -50,6 +51,7 @@ export function ChainEditor({
   );
   const chooser = useRef<HTMLInputElement>(null);
   const [problem, setProblem] = useState<string | null>(null);
+  const [shelf, setShelf] = useState(false);
 
   const onDragEnd = ({ active, over }: DragEndEvent) => {
     if (!lane || !over || active.id === over.id) return;
@@ -114,6 +116,9 @@ export function ChainEditor({
           <div className="mb-2 flex items-center gap-2">
             <LaneChip letter={lane.letter} />
             <h2 className="flex-1">Chain of lane {lane.letter}</h2>
+            <IconButton label="Chains kept for every project" aria-pressed={shelf} onClick={() => setShelf(!shelf)}>
+              <LibraryBig size={14} />
+            </IconButton>
             <IconButton label={`Import a chain into lane ${lane.letter}`} onClick={() => chooser.current?.click()}>
               <Upload size={14} />
             </IconButton>
@@ -142,6 +147,16 @@ export function ChainEditor({
               }}
             />
           </div>
+          {shelf ? (
+            <ChainShelf
+              letter={lane.letter}
+              steps={stepsOnStack(lane.steps, toStack(lane))}
+              onUse={(steps) => {
+                latency.changed();
+                session.board.change((board) => importChain(board, lane.id, inProject(lane, steps.map((step) => migratedStep(step))))); // prettier-ignore
+              }}
+            />
+          ) : null}
           {problem ? (
             <p role="alert" className="mb-2 text-warn">
               {problem}
