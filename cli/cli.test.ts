@@ -159,7 +159,40 @@ describe("the whole way without a screen", () => {
     expect(whole.header.history.join("")).toContain('"strength": 0.6');
   }, 120_000);
 
+  // On the stack and the chain of the test above.
+  test("compare, equal, evidence: a sheet and a table, chains that leave the same noise, what the halves say", () => {
+    const [out, chain, other] = ["stack.fits", "chain.json", "gaussian.json"].map((name) => join(folder, name));
+    const step = { operation: "noise.gaussian", version: 1, params: {}, channels: "together", blend: 1, on: true };
+    writeFileSync(other, JSON.stringify({ format: "dunkel-chain", version: 2, name: "g", steps: [step] }));
+    const [sheet, table] = [join(folder, "sheet.html"), join(folder, "measures.csv")];
+    const both = ["--chain", chain, "--chain", other];
+    const compared = dunkel<{ spots: unknown[]; measures: { lane: string; values: Record<string, number | null> }[] }>(
+      ...["compare", out, ...both, "--spots", "120,90", "--spots", "200,130", "--out", sheet, "--csv", table],
+    );
+    expect(compared.measures.map(({ lane }) => lane)).toEqual(["A", "B", "A", "B"]);
+    for (const { values } of compared.measures) expect(values.noiseDb).toBeLessThan(0);
+    expect(readFileSync(sheet, "utf8").match(/<img src="data:image\/png/g)?.length).toBe(4);
+    expect(readFileSync(table, "utf8").trim().split("\r\n").length).toBe(5);
+
+    const made = dunkel<{ wanted: number; lanes: { letter: string; reached?: number; isReached?: boolean }[] }>(
+      ...["equal", out, ...both, "--to", "A", "--out-dir", join(folder, "equal")],
+    );
+    expect(made.lanes[1]).toMatchObject({ letter: "B", isReached: true });
+    expect(Math.abs((made.lanes[1].reached ?? NaN) / made.wanted - 1)).toBeLessThan(0.01);
+    const written = JSON.parse(readFileSync(join(folder, "equal", "gaussian.json"), "utf8")) as { steps: { params: { strength: number } }[] }; // prettier-ignore
+    expect(written.steps[0].params.strength).toBeLessThan(1);
+
+    const told = dunkel<{ noise: { before: number[]; left: number[] }; stars: unknown[]; unsupportedShare: number }>(
+      ...["evidence", out, "--chain", chain, "--region", "60,40,160,128"],
+    );
+    expect(told.noise.left[0]).toBeLessThan(told.noise.before[0]);
+    expect(told.unsupportedShare).toBeLessThan(0.05);
+  }, 120_000);
+
   test.each([
+    [["compare", "x.fits", "--chain", "a.json"], "--out"],
+    [["equal", "x.fits", "--out-dir", "d"], "--chain: 1 or more are needed"],
+    [["evidence", "/no/such.fits", "--chain", "a.json"], "no such file"],
     [["stack", "--out", "x.fits"], "no subs are given"],
     [["stack", "/no/such.fits", "--out", "x.fits"], "no such file"],
     [["measure"], "one FITS file is needed"],
