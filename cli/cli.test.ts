@@ -187,6 +187,10 @@ describe("the whole way without a screen", () => {
     );
     expect(told.noise.left[0]).toBeLessThan(told.noise.before[0]);
     expect(told.unsupportedShare).toBeLessThan(0.05);
+    // Of all of it: a picture smaller than a tile is one region.
+    const whole = dunkel<typeof told>("evidence", out, "--chain", chain);
+    expect(whole.stars.length).toBeGreaterThanOrEqual(told.stars.length);
+    expect(Math.abs(whole.noise.left[0] / told.noise.left[0] - 1)).toBeLessThan(0.15);
   }, 120_000);
 
   test.each([

@@ -8,6 +8,7 @@ import { UserError } from "@/core/job";
 import { findOperation, stretchParameters } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
+import { wholeEvidence } from "@/engine/jobs/evidence";
 import { prepareTreatment } from "@/engine/jobs/render";
 import { makeSheet } from "@/engine/jobs/sheet";
 import type { Treatment } from "@/engine/tasks/crop";
@@ -185,9 +186,6 @@ const strengthField = (id: string): string => {
   return operation.strength;
 };
 
-/** What evidence takes at once. */
-const MOST_PIXELS = 4 * 2 ** 20;
-
 const evidenceOptions = z.object({
   chain: z.string({ error: "a chain file is needed" }),
   region: regionOption.optional(),
@@ -201,18 +199,12 @@ export async function evidence(args: string[]): Promise<unknown> {
   await checkInputs(files);
   return withPool(async (pool) => {
     const { facts, lanes } = await openLanes(pool, file, [chain]);
-    const area = regionOf(region, facts);
-    if (area.width * area.height > MOST_PIXELS)
-      throw new UserError(
-        `--region: ${area.width}×${area.height} px are too many at once`,
-        "Give a region of 4 megapixels at most.",
-      );
     const shape = facts.fwhmPx === null ? null : { fwhmPx: facts.fwhmPx, beta: 3 };
-    const found = await pool.run(
-      "evidence",
-      { treatment: lanes[0].treatment, region: area, shape },
-      { onProgress: createProgress("Evidence") },
-    );
+    const [{ treatment }] = lanes;
+    const onProgress = createProgress("Evidence");
+    const found = region
+      ? await pool.run("evidence", { treatment, region: regionOf(region, facts), shape }, { onProgress })
+      : await wholeEvidence(pool, treatment, facts, shape, { onProgress });
     if (!found)
       throw new UserError(
         `${file}: no halves lie beside it`,
@@ -220,7 +212,10 @@ export async function evidence(args: string[]): Promise<unknown> {
           .map((path) => basename(path))
           .join(" and ")} beside it; “stack” writes them.`,
       );
-    const { unsupported: _unsupported, lost: _lost, ...told } = found;
+    // The maps are for the screen.
+    const told = Object.fromEntries(
+      Object.entries(found).filter(([name]) => name !== "unsupported" && name !== "lost"),
+    );
     return { file, chain, ...told };
   });
 }

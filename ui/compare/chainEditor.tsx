@@ -147,6 +147,18 @@ export function ChainEditor({
               }}
             />
           </div>
+          <input
+            aria-label={`Note to lane ${lane.letter}`}
+            data-help="A note to the lane"
+            className="mb-2 w-full rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text"
+            placeholder="Note"
+            maxLength={300}
+            value={lane.note ?? ""}
+            onChange={(event) => {
+              const note = event.target.value;
+              session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, note })), `${lane.id}.note`);
+            }}
+          />
           {shelf ? (
             <ChainShelf
               letter={lane.letter}

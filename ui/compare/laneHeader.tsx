@@ -52,7 +52,7 @@ export function LaneHeader({ lane, selected, settling, cropMs, entries, onSelect
       <button
         type="button"
         className="flex min-h-0 min-w-0 flex-1 items-start gap-1.5 text-left"
-        title={`${laneWords(lane)}. Click to change this lane's chain.`}
+        title={`${laneWords(lane)}. ${lane.note ? `${lane.note}. ` : ""}Click to change this lane's chain.`}
         data-help="A lane, one approach; click to change its chain at the right"
         aria-pressed={selected}
         onClick={onSelect}
