@@ -1,29 +1,22 @@
 "use client";
 
 import { Check } from "lucide-react";
-import type { ReactNode } from "react";
-import { useState } from "react";
-import type { Evidence, Spot, StarStanding } from "@/core/compare";
+import type { Evidence, Spot } from "@/core/compare";
 import { STAR_STANDINGS } from "@/core/compare";
-import { Stopped } from "@/core/job";
-import { inverse, mapPoint } from "@/core/register";
-import type { WholeEvidence } from "@/engine/jobs/evidence";
-import { wholeEvidence } from "@/engine/jobs/evidence";
-import { failureOf } from "@/engine/protocol";
 import { spotOf } from "@/state/board";
-import { shapeOf } from "@/state/evidence";
 import type { Board, StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
 import { useSession } from "../frame/session";
-import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { useDesk, useDeskStore } from "./desk";
 import { LOST_COLOUR, STAR_MARKS, UNSUPPORTED_COLOUR } from "./evidenceOverlay";
 import { EVIDENCE_SIDE } from "./geometry";
+import { percent, Row, STANDING_WORDS } from "./evidenceRow";
 import { useEvidence } from "./useEvidence";
 import type { LaneView } from "./useLaneCrop";
 import { useLaneView } from "./useLaneCrop";
+import { WholeEvidencePart } from "./wholeEvidence";
 
 /** What the halves say of the chosen lane at a spot; drawn on its crops too. */
 export function EvidencePanel({ board, first }: { board: Board; first: StackRecord }) {
@@ -47,7 +40,7 @@ export function EvidencePanel({ board, first }: { board: Board; first: StackReco
       </div>
       {error ? <p className="text-warn">{error}</p> : null}
       {view && spot ? <Told board={board} view={view} spot={spot} /> : null}
-      {view && hasHalves(view.stack) ? <Whole view={view} /> : null}
+      {view && hasHalves(view.stack) ? <WholeEvidencePart view={view} /> : null}
     </div>
   );
 }
@@ -78,106 +71,6 @@ function Told({ board, view, spot }: { board: Board; view: LaneView; spot: Spot 
     </div>
   );
 }
-
-/** The same for the whole picture, on demand: it takes its time. */
-function Whole({ view: { lane, stack, treatment, toPicture } }: { view: LaneView }) {
-  const session = useSession();
-  const key = treatment && JSON.stringify([treatment.picture.id, treatment.steps]);
-  const [running, setRunning] = useState<{ share: number; abort: AbortController } | null>(null);
-  const [known, setKnown] = useState<{
-    key: string | null;
-    found: WholeEvidence | null;
-    problem: string | null;
-  } | null>(null);
-  const run = async () => {
-    if (!treatment) return;
-    const abort = new AbortController();
-    setRunning({ share: 0, abort });
-    try {
-      const options = { signal: abort.signal, onProgress: (share: number) => setRunning({ share, abort }) };
-      const found = await wholeEvidence(session.pool, treatment, stack.facts, shapeOf(stack.facts), options);
-      setKnown({ key, found, problem: null });
-    } catch (error) {
-      if (!(error instanceof Stopped)) setKnown({ key, found: null, problem: failureOf(error).message });
-    } finally {
-      setRunning(null);
-    }
-  };
-  const found = known?.key === key ? known.found : null;
-  const toSpot = (x: number, y: number) => {
-    const [px, py] = mapPoint(inverse(toPicture), x, y).map(Math.round);
-    session.board.change((b) => {
-      const added = { id: crypto.randomUUID(), name: `Not in the data of ${lane.letter}`, x: px, y: py };
-      return { ...b, spots: [...b.spots, added], look: { ...b.look, spotId: added.id } };
-    });
-  };
-  return (
-    <section className="mt-3 border-t border-line pt-2" data-testid="whole-evidence">
-      {running ? (
-        <div className="flex items-center gap-2">
-          <span className="figures flex-1 text-quiet">Whole picture: {Math.round(100 * running.share)} %</span>
-          <Button onClick={() => running.abort.abort()}>Stop</Button>
-        </div>
-      ) : (
-        <Button
-          disabled={!treatment || found !== null}
-          help="Tells the same of the whole picture, tile by tile, and names the places where most light is not in the data"
-          onClick={() => void run()}
-        >
-          The whole picture
-        </Button>
-      )}
-      {known?.problem ? <p className="text-warn">{known.problem}</p> : null}
-      {found ? (
-        <div className="mt-1">
-          <Row label="Light not in the data" title="Of all pixels">
-            {percent(found.unsupportedShare)}
-          </Row>
-          <Row label="Light of the data lost" title="Of all pixels">
-            {percent(found.lostShare)}
-          </Row>
-          {found.error === null ? null : (
-            <Row label="Error against held-out data" title="Root of the mean square over the picture">
-              {fixed(found.error, 2)} σ
-            </Row>
-          )}
-          {STAR_STANDINGS.map((standing) => (
-            <Row
-              key={standing}
-              label={`Stars ${STANDING_WORDS[standing].label}`}
-              title={STANDING_WORDS[standing].title}
-            >
-              {found.stars.filter((star) => star.standing === standing).length}
-            </Row>
-          ))}
-          {found.worst.length > 0 ? <h3 className="mt-1 text-quiet">Most of it at</h3> : null}
-          {found.worst.map(({ x, y, sigma }) => (
-            <button
-              key={`${x} ${y}`}
-              type="button"
-              className="figures block w-full rounded px-1 text-left hover:bg-raised"
-              title="Makes it a spot"
-              onClick={() => toSpot(x, y)}
-            >
-              {x}, {y}: {fixed(sigma, 0)} σ
-            </button>
-          ))}
-        </div>
-      ) : null}
-    </section>
-  );
-}
-
-function Row({ label, title, children }: { label: string; title: string; children: ReactNode }) {
-  return (
-    <div className="flex items-baseline gap-2" title={title}>
-      <span className="min-w-0 flex-1 text-quiet">{label}</span>
-      <span className="figures whitespace-nowrap">{children}</span>
-    </div>
-  );
-}
-
-const percent = (share: number): string => `${fixed(100 * share, share < 0.1 ? 2 : 1)} %`;
 
 function Toggle({ name, colour, label }: { name: "unsupported" | "lost" | "stars"; colour: string; label: string }) {
   const desk = useDeskStore();
@@ -241,13 +134,6 @@ function Support({ evidence }: { evidence: Evidence }) {
     </section>
   );
 }
-
-const STANDING_WORDS: Record<StarStanding, { label: string; title: string }> = {
-  kept: { label: "in the data and both halves", title: "At least 4 σ high in the stack, and 1.5 σ in each half" },
-  doubtful: { label: "doubtful", title: "3 … 4 σ high in the stack, or missing in one half" },
-  notInData: { label: "not in the data", title: "A star of the lane where the stack shows less than 3 σ" },
-  lost: { label: "lost", title: "5 σ and more in the stack and in both halves; the lane shows less than half of it" },
-};
 
 function Stars({ evidence }: { evidence: Evidence }) {
   return (

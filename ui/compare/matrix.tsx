@@ -1,5 +1,6 @@
 "use client";
 
+import { CopyPlus } from "lucide-react";
 import { useState } from "react";
 import type { Spot } from "@/core/compare";
 import { findOperation } from "@/core/operations";
@@ -9,7 +10,7 @@ import { keepRung, rungAsLane, rungsOf } from "@/state/ladder";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import type { MenuEntry } from "../kit/actionMenu";
-import { Button } from "../kit/button";
+import { Button, IconButton } from "../kit/button";
 import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, LaneHeader, laneWords } from "./laneHeader";
@@ -56,7 +57,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
           className="grid h-full min-h-[420px] gap-px"
           style={{
             gridTemplateColumns: `repeat(${columns}, minmax(140px, 1fr))`,
-            gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(0, 1fr))`,
+            gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(${isGrid ? 172 : 0}px, 1fr))`,
           }}
         >
           {lanes.map((lane, k) => (
@@ -167,36 +168,40 @@ function RungHeader({ board, lane, rung, cropMs }: { board: Board; lane: Lane; r
   const field = board.ladder?.field;
   const { value, second } = rung;
   const values = second === null ? String(value) : `${value} · ${second}`;
+  const keep = () => {
+    session.board.change((b) => keepRung(b, value, second));
+    session.note(`Of the ladder of ${field ?? "a setting"}, ${values} was kept (${laneWords(lane)})`);
+    if (field) focusSetting(field);
+  };
+  const isGrid = second !== null;
   return (
-    <div className="flex h-15 shrink-0 items-center gap-1 overflow-hidden bg-panel px-1.5">
-      <LaneChip letter={lane.letter} />
+    <div
+      className={`flex shrink-0 items-center gap-1 overflow-hidden bg-panel px-1.5 ${isGrid ? "h-8" : "h-15"}`}
+      data-rung={lane.letter}
+    >
+      {isGrid ? null : <LaneChip letter={lane.letter} />}
       <span className="figures min-w-0 flex-1 truncate" title={values}>
         {values}
-        <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
-          {cropTime(cropMs)}
-        </span>
+        {isGrid ? null : (
+          <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
+            {cropTime(cropMs)}
+          </span>
+        )}
       </span>
-      <span className="flex flex-col gap-0.5">
-        <Button
-          className="!px-1.5 !py-0 text-sm"
-          help="Keeps this value as the lane's setting and closes the ladder"
-          onClick={() => {
-            session.board.change((b) => keepRung(b, value, second));
-            session.note(`Of the ladder of ${field ?? "a setting"}, ${values} was kept (${laneWords(lane)})`);
-            if (field) focusSetting(field);
-          }}
-        >
-          Keep
-        </Button>
-        <Button
-          kind="quiet"
-          className="!px-1.5 !py-0 text-sm"
-          help="Makes a lane of its own of this rung; the ladder stays open"
-          onClick={() => session.board.change((b) => rungAsLane(b, value, second))}
-        >
-          As a lane
-        </Button>
-      </span>
+      <Button
+        className="!px-1.5 !py-0.5 text-sm"
+        help="Keeps this value as the lane's setting and closes the ladder"
+        onClick={keep}
+      >
+        Keep
+      </Button>
+      <IconButton
+        label={`Make a lane of its own of rung ${lane.letter}`}
+        help="Makes a lane of its own of a rung; the ladder stays open"
+        onClick={() => session.board.change((b) => rungAsLane(b, value, second))}
+      >
+        <CopyPlus size={14} />
+      </IconButton>
     </div>
   );
 }

@@ -1,21 +1,18 @@
 "use client";
 
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useState } from "react";
 import type { Spot } from "@/core/compare";
-import { domainAfter } from "@/core/chain";
-import { robustSpread } from "@/core/raster";
 import { pairOf, spotOf } from "@/state/board";
 import type { Board, Lane, Look, StackRecord } from "@/storage";
 import { PAIR_WAYS } from "@/storage";
 import { useSession } from "../frame/session";
 import { Choice } from "../kit/choice";
-import { fixed, levelUnit } from "../kit/format";
 import { NumberField } from "../kit/setting";
 import { useHeldKey } from "../kit/useHeldKey";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { useDrag } from "../viewer/useDrag";
 import { CropOverlays } from "./cropOverlays";
-import { differenceOf } from "./difference";
+import { DifferenceView } from "./differenceView";
 import { LaneChip, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
@@ -195,7 +192,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
       >
         <div ref={second.box} className="pointer-events-none absolute inset-0" />
         {look.way === "difference" ? (
-          <Difference a={a} b={b} first={first} second={second} gain={look.gain} />
+          <DifferenceView a={a} b={b} first={first} second={second} gain={look.gain} />
         ) : look.way === "flip" ? (
           crop(shown)
         ) : (
@@ -262,92 +259,5 @@ function Corner({ lane, side }: { lane: Lane; side: "left" | "right" }) {
     >
       <LaneChip letter={lane.letter} />
     </span>
-  );
-}
-
-/** The second lane less the first in grey about its middle, with a bar that tells how much black and white are. */
-function Difference({
-  a,
-  b,
-  first,
-  second,
-  gain,
-}: {
-  a: LaneView;
-  b: LaneView;
-  first: ReturnType<typeof useLaneCrop>;
-  second: ReturnType<typeof useLaneCrop>;
-  gain: number;
-}) {
-  const { stack } = a;
-  const { unit, scale, digits } = levelUnit(stack.facts.unit);
-  const [p, q] = [first.shown, second.shown];
-  const found = useMemo(
-    () => (p && q ? differenceOf(p, first.seen, q, second.seen) : null),
-    [p, q, first.seen, second.seen],
-  );
-  const isMixed =
-    domainAfter(a.treatment?.steps ?? []) !== domainAfter(b.treatment?.steps ?? []) && !!a.treatment && !!b.treatment;
-  const sigma = useMemo(() => {
-    if (!found) return NaN;
-    const { planes } = found.raster;
-    return robustSpread(planes[0].map((_, i) => planes.reduce((sum, plane) => sum + plane[i], 0) / planes.length))
-      .sigma;
-  }, [found]);
-  // At gain 1 black and white are eight times the noise of the stack (of the difference, without halves).
-  const noise = stack.facts.halvesSigma
-    ? Math.hypot(...stack.facts.halvesSigma) / stack.facts.halvesSigma.length
-    : sigma;
-  const reach = (8 * noise) / gain;
-  const grey = useMemo(
-    () =>
-      found && {
-        ...found,
-        raster: {
-          ...found.raster,
-          planes: found.raster.planes.map((plane) => plane.map((v) => 0.5 + v / (2 * reach))),
-        },
-      },
-    [found, reach],
-  );
-  if (isMixed)
-    return (
-      <p className="p-3 text-warn">
-        One of the two lanes is stretched and the other is not: no difference tells anything.
-      </p>
-    );
-  if (p && q && !found)
-    return (
-      <p className="p-3 text-warn">
-        The two stacks lie on grids of different scale: take the same zoom of two stacks of one scale.
-      </p>
-    );
-  return (
-    <>
-      <PlacedCrop
-        shown={grey}
-        curves={null}
-        left={first.seen.left}
-        top={first.seen.top}
-        scale={first.seen.scale}
-        pending={false}
-      />
-      <div
-        data-testid="difference-bar"
-        className="figures absolute bottom-2 left-2 rounded bg-page/80 px-2 py-1 text-xs"
-      >
-        <div className="h-2 w-48 bg-gradient-to-r from-black to-white" />
-        <div className="flex justify-between">
-          <span>−{fixed(reach * scale, digits)}</span>
-          <span>0</span>
-          <span>
-            +{fixed(reach * scale, digits)} {unit}
-          </span>
-        </div>
-        <div className="text-quiet">
-          {b.lane.letter} − {a.lane.letter}: σ {fixed(sigma * scale, digits)} {unit}
-        </div>
-      </div>
-    </>
   );
 }
