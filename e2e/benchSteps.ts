@@ -40,6 +40,9 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await body("q", "w", "l");
     await waitFor(driver, "one lane at three spots", async () => (await cells()) === 3);
     expect(await driver.executeScript("return document.querySelector('[data-cell]').dataset.cell[0]")).toBe("B");
+    await driver.actions().keyDown("v").perform();
+    await see(driver, "[aria-label$=', before its last step']");
+    await driver.actions().keyUp("v").perform();
     await body("m");
     await waitFor(driver, "the matrix", async () => (await cells()) === 12);
   });

@@ -15,7 +15,8 @@ export interface PoolLine {
 
 /** Lower runs first. */
 export const PRIORITY = { interaction: 0, view: 1, measure: 2, batch: 3 } as const;
-export type Priority = (typeof PRIORITY)[keyof typeof PRIORITY];
+/** One of them, or between two. */
+export type Priority = number;
 
 export interface RunOptions {
   priority?: Priority;

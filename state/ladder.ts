@@ -21,6 +21,8 @@ export interface Rung {
   value: number;
   /** Of a grid's second setting. */
   second: number | null;
+  /** 0 for the rung nearest to what the lane has, 1 for the next one … */
+  rank: number;
 }
 
 /** The rungs of a ladder as lanes: one lane at rising values of one setting; with a second one row by row. */
@@ -28,11 +30,24 @@ export function rungsOf(board: Board): Rung[] {
   const { ladder } = board;
   const base = board.lanes.find(({ id }) => id === ladder?.laneId);
   if (!ladder || !base) return [];
+  const present = (of: { stepId: string; field: string }): number => {
+    const step = base.steps.find(({ id }) => id === of.stepId);
+    return Number(of.field === "blend" ? step?.blend : step?.params[of.field]);
+  };
   const rows = ladder.second ? ladder.second.values : [null];
-  return rows.flatMap((second) =>
-    ladder.values.map((value) => ({ value, second, lane: rungLane(base, ladder, value, second) })),
+  const all = rows.flatMap((second) =>
+    ladder.values.map((value) => ({ value, second, rank: 0, lane: rungLane(base, ladder, value, second) })),
   );
+  const distance = ({ value, second }: Rung): number =>
+    Math.hypot(
+      (value - present(ladder)) / spread(ladder.values),
+      ladder.second && second !== null ? (second - present(ladder.second)) / spread(ladder.second.values) : 0,
+    );
+  [...all].sort((a, b) => distance(a) - distance(b)).forEach((rung, rank) => (rung.rank = rank));
+  return all;
 }
+
+const spread = (values: readonly number[]): number => Math.max(...values) - Math.min(...values) || 1;
 
 function rungLane(base: Lane, ladder: Ladder, value: number, second: number | null): Lane {
   const row = second === null || !ladder.second ? 0 : ladder.second.values.indexOf(second);

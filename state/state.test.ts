@@ -140,6 +140,8 @@ describe("the board", () => {
     const rungs = rungsOf(grid);
     expect(rungs.map(({ value, second: of }) => [value, of])).toEqual([[0.2, 0.3], [0.5, 0.3], [0.8, 0.3], [0.2, 0.9], [0.5, 0.9], [0.8, 0.9]]); // prettier-ignore
     expect(new Set(rungs.map(({ lane: rung }) => rung.id)).size).toBe(6);
+    // The lane has strength 1 and blend 1: that corner of the grid comes first.
+    expect([rungs[5].rank, rungs[0].rank]).toEqual([0, 5]);
     expect(rungs[5].lane.steps[0]).toMatchObject({ blend: 0.9, params: { strength: 0.8 } });
     expect(keepRung(grid, 0.5, 0.9).lanes[1].steps[0]).toMatchObject({ blend: 0.9, params: { strength: 0.5 } });
     const more = rungAsLane(grid, 0.5, 0.3);

@@ -163,7 +163,7 @@ function SideCrop({
   side: "left" | "right";
 }) {
   const session = useSession();
-  const { box, seen, treated, shown, curves } = useLaneCrop(view, spot, board.view, first.facts, false);
+  const { box, seen, treated, shown, curves } = useLaneCrop(view, spot, board.view, first.facts, null);
   const drag = useDrag(
     () => (board.view.zoom === "fit" ? null : board.view.zoom),
     (zoom, { dx, dy }) =>

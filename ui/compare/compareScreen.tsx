@@ -37,7 +37,9 @@ export function CompareScreen() {
   const desk = useMemo(() => createDesk(), []);
   const bar = useStore(desk, (state) => state.bar);
   const latencyMs = useStore(latency.store, (state) => state.ms);
-  const before = useHeldKey("b");
+  const isUntouched = useHeldKey("b");
+  const isStepBack = useHeldKey("v");
+  const before = isUntouched ? "stack" : isStepBack ? "step" : null;
   const view = board?.view;
   useEffect(() => latency.forget(), [latency, view]);
   const look = (change: (view: View) => Partial<View>) =>

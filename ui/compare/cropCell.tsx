@@ -18,7 +18,7 @@ import { CropOverlays } from "./cropOverlays";
 import { measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
-import type { LaneView } from "./useLaneCrop";
+import type { Before, LaneView } from "./useLaneCrop";
 import { useLaneCrop } from "./useLaneCrop";
 
 interface Props {
@@ -28,7 +28,7 @@ interface Props {
   /** Size of the stack that gave the project its coordinates. */
   project: { width: number; height: number };
   /** Show the untouched stack instead. */
-  before: boolean;
+  before: Before;
   latency: Latency;
   /** Told how long the worker took for a treated crop. */
   onTime: (ms: number) => void;
@@ -62,7 +62,7 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
       <div
         ref={box}
         role="img"
-        aria-label={`Lane ${letter} at ${spot.name}${before ? ", untouched" : ""}`}
+        aria-label={`Lane ${letter} at ${spot.name}${before === "stack" ? ", untouched" : before === "step" ? ", before its last step" : ""}`}
         className="relative min-h-0 flex-1 cursor-move touch-none overflow-hidden"
         {...drag}
         {...pointing(drag, point)}

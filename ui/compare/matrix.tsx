@@ -15,12 +15,13 @@ import { CropCell } from "./cropCell";
 import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, LaneHeader, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
+import type { Before } from "./useLaneCrop";
 import { useLaneView } from "./useLaneCrop";
 
 interface Props {
   board: Board;
   stacks: StackRecord[];
-  before: boolean;
+  before: Before;
   latency: Latency;
 }
 
@@ -82,7 +83,7 @@ interface ColumnProps {
   spots: Spot[];
   spotColumns: number;
   first: StackRecord;
-  before: boolean;
+  before: Before;
   latency: Latency;
   onPan: (dx: number, dy: number) => void;
   rung: Rung | null;
@@ -91,7 +92,7 @@ interface ColumnProps {
 
 function LaneColumn({ lane, board, stacks, spots, spotColumns, first, before, latency, onPan, rung }: ColumnProps) {
   const session = useSession();
-  const { view, settling, error } = useLaneView(lane, board, first);
+  const { view, settling, error } = useLaneView(lane, board, first, rung?.rank ?? 0);
   const [cropMs, setCropMs] = useState<number | null>(null);
   const change = session.board.change.bind(session.board);
   const others = board.lanes.filter(({ id }) => id !== lane.id);

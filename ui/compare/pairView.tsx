@@ -16,7 +16,7 @@ import { DifferenceView } from "./differenceView";
 import { LaneChip, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
-import type { LaneView } from "./useLaneCrop";
+import type { Before, LaneView } from "./useLaneCrop";
 import { useLaneCrop, useLaneView } from "./useLaneCrop";
 
 const WAY_WORDS: Record<Look["way"], { label: string; help: string }> = {
@@ -31,7 +31,7 @@ const PACE_MS = 900;
 interface Props {
   board: Board;
   stacks: StackRecord[];
-  before: boolean;
+  before: Before;
   latency: Latency;
 }
 
@@ -50,7 +50,7 @@ interface PairProps {
   chosen: Lane;
   other: Lane;
   spot: Spot;
-  before: boolean;
+  before: Before;
   latency: Latency;
 }
 
@@ -128,7 +128,7 @@ interface OverProps {
   a: LaneView;
   b: LaneView;
   spot: Spot;
-  before: boolean;
+  before: Before;
   isPaced: boolean;
   latency: Latency;
   setLook: (part: Partial<Look>) => void;

@@ -25,6 +25,21 @@ export interface LaneView {
   /** From the project's coordinates to the pixels of its stack. */
   toPicture: Warp;
   curves: StretchCurve[];
+  /** Of a ladder's rungs those come first that lie nearest to the present value: 0, 1, 2 … */
+  rank: number;
+}
+
+/** What is shown in a lane's place while a key is held: the untouched stack, or the lane without its last step. */
+export type Before = "stack" | "step" | null;
+
+/** The treatment without the last step that is on. */
+function withoutLast(treatment: Treatment): Treatment {
+  const at = treatment.steps.findLastIndex(({ on }) => on);
+  return {
+    ...treatment,
+    steps: treatment.steps.slice(0, Math.max(0, at)),
+    facts: treatment.facts.slice(0, Math.max(0, at)),
+  };
 }
 
 /** What a lane does, where its stack lies, and how it is shown; a view only where its stack is there and tied to the project's first. */
@@ -32,6 +47,7 @@ export function useLaneView(
   lane: Lane,
   board: Board,
   first: StackRecord,
+  rank = 0,
 ): { view: LaneView | null; settling: boolean; error: string | null } {
   const { stack, treatment, settling, error } = useLaneTreatment(lane);
   const toPicture = useMemo(() => (stack ? projectToStack(first, stack) : null), [first, stack]);
@@ -40,8 +56,8 @@ export function useLaneView(
     [board.display, stack, first],
   );
   const view = useMemo(
-    () => (stack && toPicture ? { lane, stack, treatment, toPicture, curves } : null),
-    [lane, stack, treatment, toPicture, curves],
+    () => (stack && toPicture ? { lane, stack, treatment, toPicture, curves, rank } : null),
+    [lane, stack, treatment, toPicture, curves, rank],
   );
   if (error || (stack && toPicture)) return { view: error ? null : view, settling, error };
   const untied = `“${stack?.name}” could not be tied to “${first.name}”: they share no sub, and their stars make no common pattern. No place in it is guessed; choose another stack for this lane at the right.`;
@@ -51,13 +67,16 @@ export function useLaneView(
   };
 }
 
-/** The crop of a lane at a spot that fills a box, and the untouched one in its place while `before`. */
+/** Later rungs wait alike. */
+const LAST_RANK = 40;
+
+/** The crop of a lane at a spot that fills a box, and what was before in its place while that is asked for. */
 export function useLaneCrop(
-  { stack, treatment, toPicture, curves }: LaneView,
+  { stack, treatment, toPicture, curves, rank }: LaneView,
   spot: Spot,
   view: View,
   project: { width: number; height: number },
-  before: boolean,
+  before: Before,
 ) {
   const session = useSession();
   const box = useRef<HTMLDivElement>(null);
@@ -65,19 +84,21 @@ export function useLaneCrop(
   const seen = cellView(size, stack.facts, spot, view, toPicture, project);
   const { region, reduce, onto } = seen;
   const ready = size.width > 0 && !isEmptyRegion(region);
-  const untouched: Treatment | null = treatment && { ...treatment, steps: [], facts: [] };
+  const earlier: Treatment | null =
+    treatment && (before === "step" ? withoutLast(treatment) : { ...treatment, steps: [], facts: [] });
   const affinity = spot.id;
   const treated = useCrop(session.crops, ready ? treatment : null, region, reduce, {
-    priority: PRIORITY.interaction,
+    priority: PRIORITY.interaction + Math.min(rank, LAST_RANK) / (LAST_RANK + 1),
     affinity,
     onto,
   });
-  const plain = useCrop(session.crops, ready && !treated.pending ? untouched : null, region, reduce, {
+  const plain = useCrop(session.crops, ready && !treated.pending ? earlier : null, region, reduce, {
     priority: before ? PRIORITY.interaction : PRIORITY.measure,
     affinity,
     onto,
   });
-  const isStretched = !before && treatment !== null && domainAfter(treatment.steps) === "stretched";
+  const of = before === null ? treatment : earlier;
+  const isStretched = of !== null && domainAfter(of.steps) === "stretched";
   return {
     ...{ box, seen, ready, treated },
     shown: before ? (plain.shown ?? treated.shown) : treated.shown,

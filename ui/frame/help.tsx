@@ -31,6 +31,7 @@ export const KEYS: Readonly<Record<string, Keys>> = {
   ],
   compare: [
     ["B (hold)", "the untouched stack in every crop"],
+    ["V (hold)", "every lane without its last step"],
     ["0 1 2 3 4", "fit, 1:1, 2:1, 4:1, 8:1"],
     ["arrow keys", "move all crops"],
     ["Home", "all crops back to their spots"],
