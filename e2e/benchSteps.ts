@@ -40,6 +40,11 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await body("q", "w", "l");
     await waitFor(driver, "one lane at three spots", async () => (await cells()) === 3);
     expect(await driver.executeScript("return document.querySelector('[data-cell]').dataset.cell[0]")).toBe("B");
+    const crop = await see(driver, "[data-cell] [role=img]");
+    await driver.actions().keyDown(Key.SHIFT).dragAndDrop(crop, { x: 60, y: 20 }).keyUp(Key.SHIFT).perform();
+    await waitFor(driver, "a profile", async () => ((await (await see(driver, "[data-profile=B]")).getAttribute("d"))?.length ?? 0) > 100); // prettier-ignore
+    await look("profile");
+    await click(driver, "Close the profile");
     await driver.actions().keyDown("v").perform();
     await see(driver, "[aria-label$=', before its last step']");
     await driver.actions().keyUp("v").perform();

@@ -21,6 +21,7 @@ import { Matrix } from "./matrix";
 import { MeasuresTable } from "./measuresTable";
 import { Overview } from "./overview";
 import { PairView } from "./pairView";
+import { ProfileChart } from "./profile";
 import { UnequalLine } from "./unequalLine";
 import { ViewBar } from "./viewBar";
 
@@ -115,6 +116,7 @@ export function CompareScreen() {
           ) : (
             <Matrix {...{ board, stacks, before, latency }} />
           )}
+          {bar === "blind" ? null : <ProfileChart board={board} first={stacks[0]} />}
           {board.look.measures && bar !== "blind" ? <MeasuresTable board={board} first={stacks[0]} /> : null}
         </div>
         {board.look.foldedSide || bar === "blind" ? null : board.look.side === "evidence" ? (

@@ -18,6 +18,7 @@ import { CropOverlays } from "./cropOverlays";
 import { measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
+import { LineOverlay, useLineDrawing } from "./profile";
 import type { Before, LaneView } from "./useLaneCrop";
 import { useLaneCrop } from "./useLaneCrop";
 
@@ -47,6 +48,7 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
     (zoom, { dx, dy }) => onPan(-dx / zoom, -dy / zoom),
   );
   const point = usePointing(seen, toPicture);
+  const line = useLineDrawing(seen, toPicture, spot.id);
 
   const taken = treated.shown?.ms ?? 0;
   useEffect(() => {
@@ -64,8 +66,7 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
         role="img"
         aria-label={`Lane ${letter} at ${spot.name}${before === "stack" ? ", untouched" : before === "step" ? ", before its last step" : ""}`}
         className="relative min-h-0 flex-1 cursor-move touch-none overflow-hidden"
-        {...drag}
-        {...pointing(drag, point)}
+        {...pointing(drag, point, line)}
       >
         <PlacedCrop
           {...{ shown, curves, left, top, scale }}
@@ -74,6 +75,7 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
           onDrawn={latency.drawn}
         />
         {ready ? <CropOverlays {...{ board, view: lane, spot, project, seen }} /> : null}
+        {ready ? <LineOverlay view={lane} spotId={spot.id} seen={seen} shown={shown} /> : null}
         {ready ? <PointerReadout lane={lane} seen={seen} shown={shown} /> : null}
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">

@@ -21,6 +21,9 @@ export interface Desk {
   bar: "equal" | "blind" | null;
   /** The place under the pointer, in the project's coordinates. */
   pointer: Corner | null;
+  /** A line along which the light of all lanes is told, at a spot; and what they have there, by lane. */
+  line: { from: Corner; to: Corner; spotId: string } | null;
+  profiles: Readonly<Record<string, { letter: string; values: number[]; length: number }>>;
   /** What of the evidence is drawn on the crops of the chosen lane. */
   evidence: { unsupported: boolean; lost: boolean; stars: boolean };
 }
@@ -29,7 +32,7 @@ const CLEAR = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null
 
 export const createDesk = () =>
   createStore<Desk>(() => ({
-    ...{ ...CLEAR, bar: null, pointer: null },
+    ...{ ...CLEAR, bar: null, pointer: null, line: null, profiles: {} },
     evidence: { unsupported: true, lost: true, stars: true },
   }));
 

@@ -16,6 +16,7 @@ import { DifferenceView } from "./differenceView";
 import { LaneChip, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
+import { LineOverlay, useLineDrawing } from "./profile";
 import type { Before, LaneView } from "./useLaneCrop";
 import { useLaneCrop, useLaneView } from "./useLaneCrop";
 
@@ -151,6 +152,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
       })),
   );
   const point = usePointing(first.seen, a.toPicture);
+  const line = useLineDrawing(first.seen, a.toPicture, spot.id);
   const wipe = useDrag(
     ({ currentTarget }) => {
       const bounds = currentTarget.parentElement?.getBoundingClientRect();
@@ -187,8 +189,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
         role="img"
         aria-label={`Lanes ${a.lane.letter} and ${b.lane.letter} at ${spot.name}`}
         className="absolute inset-0 cursor-move touch-none"
-        {...drag}
-        {...pointing(drag, point)}
+        {...pointing(drag, point, line)}
       >
         <div ref={second.box} className="pointer-events-none absolute inset-0" />
         {look.way === "difference" ? (
@@ -204,6 +205,14 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
         {shown.ready && look.way !== "difference" ? (
           <CropOverlays {...{ board, spot, project }} view={shownLane} seen={shown.seen} />
         ) : null}
+        {first.ready && second.ready
+          ? [
+              { view: a, of: first },
+              { view: b, of: second },
+            ].map(({ view: one, of }) => (
+              <LineOverlay key={one.lane.id} view={one} spotId={spot.id} seen={of.seen} shown={of.shown} />
+            ))
+          : null}
         {shown.ready && look.way !== "difference" ? (
           <PointerReadout lane={shownLane} seen={shown.seen} shown={shown.shown} />
         ) : null}

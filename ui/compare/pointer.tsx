@@ -7,6 +7,7 @@ import type { CropResult } from "../viewer/useCrop";
 import { useDesk, useDeskStore } from "./desk";
 import type { CellView } from "./geometry";
 import { cellPlaces } from "./geometry";
+import type { useLineDrawing } from "./profile";
 import type { LaneView } from "./useLaneCrop";
 
 /** Tells all crops which place lies under the pointer. */
@@ -22,16 +23,26 @@ export function usePointing(seen: CellView, toPicture: Warp) {
   };
 }
 
-/** Handlers of a crop that is dragged and pointed at. */
+/** Handlers of a crop that is dragged and pointed at; with Shift held a line is drawn on it instead. */
 export function pointing(
-  drag: { onPointerMove: (event: PointerEvent) => void },
+  drag: Record<"onPointerDown" | "onPointerMove", (event: PointerEvent) => void> & { onPointerUp: () => void },
   point: ReturnType<typeof usePointing>,
+  line: ReturnType<typeof useLineDrawing>,
 ) {
   return {
     ...point,
+    onPointerDown: (event: PointerEvent) => {
+      if (event.shiftKey && event.button === 0) line.start(event);
+      else drag.onPointerDown(event);
+    },
     onPointerMove: (event: PointerEvent) => {
-      drag.onPointerMove(event);
+      if (line.isDrawing()) line.move(event);
+      else drag.onPointerMove(event);
       point.onPointerMove(event);
+    },
+    onPointerUp: (event: PointerEvent) => {
+      if (line.isDrawing()) line.end(event);
+      else drag.onPointerUp();
     },
   };
 }

@@ -34,6 +34,7 @@ export const KEYS: Readonly<Record<string, Keys>> = {
     ["V (hold)", "every lane without its last step"],
     ["0 1 2 3 4", "fit, 1:1, 2:1, 4:1, 8:1"],
     ["arrow keys", "move all crops"],
+    ["Shift drag", "a line: the light of all lanes along it"],
     ["Home", "all crops back to their spots"],
     ["M S L P", "all lanes at all spots, at one spot, one lane, two lanes over each other"],
     [", .", "the spot before, the spot after"],
