@@ -13,6 +13,7 @@ import { PlacedCrop } from "../viewer/placedCrop";
 import { useDrag } from "../viewer/useDrag";
 import { useDeskStore } from "./desk";
 import { LaneChip, laneWords } from "./laneHeader";
+import { LaneTick, toggled } from "./laneTick";
 import { useLaneCrop, useLaneView } from "./useLaneCrop";
 
 interface Props {
@@ -42,18 +43,12 @@ export function BlindTrial({ board, first }: Props) {
         </p>
         <div className="flex items-center gap-2">
           {board.lanes.map((lane) => (
-            <button
+            <LaneTick
               key={lane.id}
-              type="button"
-              role="checkbox"
-              aria-checked={chosen.includes(lane)}
-              aria-label={`Lane ${lane.letter} takes part`}
-              title={laneWords(lane)}
-              className={chosen.includes(lane) ? "" : "opacity-30"}
-              onClick={() => setLeft(left.includes(lane.id) ? left.filter((id) => id !== lane.id) : [...left, lane.id])}
-            >
-              <LaneChip letter={lane.letter} />
-            </button>
+              lane={lane}
+              isIn={chosen.includes(lane)}
+              onToggle={() => setLeft(toggled(left, lane.id))}
+            />
           ))}
           <span className="text-quiet">each pair at each spot</span>
           <NumberField label="Times each pair is shown" min={1} max={5} step={1} value={rounds} onChange={setRounds} />

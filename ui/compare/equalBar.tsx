@@ -17,7 +17,7 @@ import { fixed, levelUnit } from "../kit/format";
 import { NumberField } from "../kit/setting";
 import { useDeskStore } from "./desk";
 import { measuredRegion } from "./geometry";
-import { LaneChip } from "./laneHeader";
+import { LaneTick, toggled } from "./laneTick";
 
 /** Side of the square around each spot in which it is measured, px. */
 const SIDE = 192;
@@ -131,23 +131,17 @@ export function EqualBar({ board }: { board: Board }) {
         />
         <span className="text-quiet">in</span>
         {board.lanes.map((lane) => (
-          <button
+          <LaneTick
             key={lane.id}
-            type="button"
-            role="checkbox"
-            aria-checked={chosen.includes(lane)}
-            aria-label={`Lane ${lane.letter} takes part`}
-            title={
+            lane={lane}
+            isIn={chosen.includes(lane)}
+            whyNot={
               canChange(lane)
-                ? `Lane ${lane.letter} takes part, or not`
+                ? null
                 : `Lane ${lane.letter} has no step that could change it; it can be what the others are made equal to`
             }
-            disabled={!canChange(lane)}
-            className={chosen.includes(lane) ? "" : "opacity-30"}
-            onClick={() => setLeft(left.includes(lane.id) ? left.filter((id) => id !== lane.id) : [...left, lane.id])}
-          >
-            <LaneChip letter={lane.letter} />
-          </button>
+            onToggle={() => setLeft(toggled(left, lane.id))}
+          />
         ))}
         <span className="text-quiet">to</span>
         <Choice
