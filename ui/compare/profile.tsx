@@ -116,12 +116,15 @@ const ROOM = { left: 56, right: 12, top: 8, bottom: 18 };
 
 /** What all lanes have along the line, in one chart. */
 export function ProfileChart({ board, first }: { board: Board; first: StackRecord }) {
+  // Its size is told from where it is, so it is there only with a line.
+  return useDesk((state) => state.line) ? <Chart board={board} first={first} /> : null;
+}
+
+function Chart({ board, first }: { board: Board; first: StackRecord }) {
   const desk = useDeskStore();
-  const line = useDesk((state) => state.line);
   const profiles = useDesk((state) => state.profiles);
   const box = useRef<HTMLDivElement>(null);
   const { width } = useSize(box);
-  if (!line) return null;
   const { unit, scale, digits } = levelUnit(first.facts.unit);
   const shown = board.lanes.flatMap(({ id }) => profiles[id] ?? []);
   const values = shown.flatMap((profile) => profile.values.filter(Number.isFinite).map((v) => v * scale));
