@@ -56,7 +56,7 @@ export async function exportSheet(
         text,
       })),
     },
-    { ...options, tell: (...of) => session.evidence.tell(...of) },
+    { ...options, tell: (...of) => session.evidence.tell(...of, options.signal) },
   );
   return html;
 }

@@ -41,17 +41,18 @@ export function useEvidence(
   useEffect(() => {
     const { treatment: wanted, region: place, stack: of } = asked.current;
     if (key === null || !wanted) return;
-    let gone = false;
+    const abort = new AbortController();
     const timer = setTimeout(() => {
       session.evidence
-        .ask(wanted, place, of.facts)
-        .then((evidence) => !gone && setKnown({ key, evidence, error: null }))
+        .ask(wanted, place, of.facts, abort.signal)
+        .then((evidence) => !abort.signal.aborted && setKnown({ key, evidence, error: null }))
         .catch((error: unknown) => {
-          if (!gone && !(error instanceof Stopped)) setKnown({ key, evidence: null, error: failureOf(error).message });
+          if (!abort.signal.aborted && !(error instanceof Stopped))
+            setKnown({ key, evidence: null, error: failureOf(error).message });
         });
     }, REST_MS);
     return () => {
-      gone = true;
+      abort.abort();
       clearTimeout(timer);
     };
   }, [session, key]);

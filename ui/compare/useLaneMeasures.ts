@@ -26,21 +26,22 @@ export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board):
   const { panX, panY } = view;
   const key = JSON.stringify([lanes, spots, panX, panY]);
   useEffect(() => {
-    let gone = false;
+    const abort = new AbortController();
+    const isGone = () => abort.signal.aborted;
     const values = new Map<string, LaneMeasures>();
     const count = lanes.length * spots.length;
     let left = count;
-    const tell = () => !gone && setState({ values: new Map(values), left });
+    const tell = () => !isGone() && setState({ values: new Map(values), left });
     const measure = async (lane: Lane) => {
       const known = await treatmentOf(session, lane).catch(() => null);
       await Promise.all(
         spots.map(async (spot) => {
-          if (known && !gone) {
+          if (known && !isGone()) {
             const { stack, toPicture, treatment } = known;
             const region = measuredRegion(stack.facts, spot, { panX, panY }, toPicture, EVIDENCE_SIDE);
             if (!isEmptyRegion(region)) {
               // What fails is told under the crops.
-              const found = await session.evidence.tell(treatment, region, stack.facts).catch(() => null);
+              const found = await session.evidence.tell(treatment, region, stack.facts, abort.signal).catch(() => null);
               if (found) values.set(placeKey(lane.id, spot.id), found);
             }
           }
@@ -54,7 +55,7 @@ export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board):
       lanes.forEach((lane) => void measure(lane));
     }, REST_MS);
     return () => {
-      gone = true;
+      abort.abort();
       clearTimeout(timer);
     };
   }, [session, key]); // eslint-disable-line react-hooks/exhaustive-deps -- the key holds lanes, spots and view
