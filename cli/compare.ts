@@ -1,6 +1,6 @@
 import { basename } from "node:path";
 import { z } from "zod";
-import { decidingStep, laneMeasuresCsv } from "@/core/compare";
+import { decidingStep, laneMeasuresCsv, starShapeOf } from "@/core/compare";
 import type { EqualMeasure, PictureFacts } from "@/core/compare";
 import { chainToJson, chainWords } from "@/core/chain";
 import { aduPerSample, toSample } from "@/core/formats";
@@ -199,7 +199,7 @@ export async function evidence(args: string[]): Promise<unknown> {
   await checkInputs(files);
   return withPool(async (pool) => {
     const { facts, lanes } = await openLanes(pool, file, [chain]);
-    const shape = facts.fwhmPx === null ? null : { fwhmPx: facts.fwhmPx, beta: 3 };
+    const shape = starShapeOf(facts);
     const [{ treatment }] = lanes;
     const onProgress = createProgress("Evidence");
     const found = region

@@ -130,6 +130,9 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await settled();
     const [kept] = await shares();
     expect(kept).toBeGreaterThan(5);
+    // Of the noise at 1 px noise reduction leaves little, and too many iterations make more of it.
+    const finest = async () => Number(await textOf(driver, "svg[aria-label='Noise left by size of detail'] g text"));
+    expect(await finest()).toBeLessThan(0.6);
     expect((await driver.findElements(By.css("[data-star=kept]"))).length).toBeGreaterThan(0);
     await look("evidence");
     await body("e");
@@ -145,6 +148,7 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await body("e");
     await settled();
     const [, doubtful, none] = await shares();
+    expect(await finest()).toBeGreaterThan(1.5);
     expect(doubtful + none).toBeGreaterThan(0);
     await look("evidence-overdone");
     await body("e");

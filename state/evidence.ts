@@ -1,4 +1,5 @@
 import type { Evidence, LaneMeasures, PictureFacts } from "@/core/compare";
+import { starShapeOf } from "@/core/compare";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
@@ -7,12 +8,6 @@ import { SharedWork } from "./sharedWork";
 
 /** How many places are remembered: evidence of one has two maps (half a megabyte). */
 const [EVIDENCE_KEPT, MEASURES_KEPT] = [64, 2000];
-/** How steeply the wings of stars fall: that of most nights. */
-const BETA = 3;
-
-/** What stars of a stack look like to the matched filter; null where there are none. */
-export const shapeOf = ({ fwhmPx }: Pick<PictureFacts, "fwhmPx">) => (fwhmPx === null ? null : { fwhmPx, beta: BETA });
-
 /** Evidence and measures by what they are of, so that table, panel, crops and sheet ask for each once; what nobody waits for any more is stopped. */
 export class EvidenceBook {
   private readonly evidence = new SharedWork<Evidence | null>(EVIDENCE_KEPT);
@@ -27,7 +22,7 @@ export class EvidenceBook {
     facts: Pick<PictureFacts, "fwhmPx">,
     signal?: AbortSignal,
   ): Promise<Evidence | null> {
-    const payload = { treatment, region, shape: shapeOf(facts) };
+    const payload = { treatment, region, shape: starShapeOf(facts) };
     const work = (stop: AbortSignal) =>
       this.pool.run("evidence", payload, { priority: PRIORITY.measure, signal: stop });
     return this.evidence.ask(evidenceKey(treatment, region), work, signal);
@@ -40,7 +35,7 @@ export class EvidenceBook {
     facts: Pick<PictureFacts, "fwhmPx" | "skyLevel">,
     signal?: AbortSignal,
   ): Promise<LaneMeasures> {
-    const payload = { treatment, region, shape: shapeOf(facts), skyLevel: facts.skyLevel };
+    const payload = { treatment, region, shape: starShapeOf(facts), skyLevel: facts.skyLevel };
     const work = (stop: AbortSignal) =>
       this.pool.run("laneMeasures", payload, { priority: PRIORITY.measure, signal: stop });
     return this.measures.ask(evidenceKey(treatment, region), work, signal);

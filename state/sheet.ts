@@ -1,3 +1,4 @@
+import { UserError } from "@/core/job";
 import { compose, describeWarp, enlargedBy, inverse, mapPoint } from "@/core/register";
 import { makeSheet } from "@/engine/jobs/sheet";
 import type { Board } from "@/storage";
@@ -41,6 +42,11 @@ export async function exportSheet(
             },
     });
   }
+  if (lanes.length === 0 || board.spots.length === 0)
+    throw new UserError(
+      "no lane has a stack that is tied to the project, or there is no spot",
+      "Choose a stack for a lane, and add a spot.",
+    );
   const { name, journal } = session.project;
   const { html } = await makeSheet(
     session.pool,

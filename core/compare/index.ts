@@ -1,7 +1,7 @@
 export type { Evidence, RingCorrelation, StarStanding, StarSupport } from "./evidence";
 export { EVIDENCE_SCALES, evidenceOf, SIGNIFICANT, STAR_STANDINGS } from "./evidence";
 export type { PictureFacts } from "./inspect";
-export { inspectPicture, pictureFacts } from "./inspect";
+export { inspectPicture, pictureFacts, starShapeOf } from "./inspect";
 export type { CellFacts, Spot, SpotProposal } from "./spots";
 export { proposeSpots, spot } from "./spots";
 export type { EqualLane, Equalled, EqualMeasure } from "./equal";

@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { FrameUnit } from "../formats";
 import { frameUnit, toSample } from "../formats";
 import type { JobHandle } from "../job";
-import type { ListedStar, Star } from "../measure";
+import type { ListedStar, PointShape, Star } from "../measure";
 import {
   findStars,
   listedStar,
@@ -54,6 +54,13 @@ export const pictureFacts = z.object({
   spots: z.array(z.object({ name: z.string(), x: z.number(), y: z.number() })),
 });
 export type PictureFacts = z.infer<typeof pictureFacts>;
+
+/** How steeply the wings of stars fall: that of most nights. */
+const BETA = 3;
+
+/** What stars of a picture look like to the matched filter of evidence; null where there are none. */
+export const starShapeOf = ({ fwhmPx }: Pick<PictureFacts, "fwhmPx">): PointShape | null =>
+  fwhmPx === null ? null : { fwhmPx, beta: BETA };
 
 /** Enough for a pattern that is found again in a picture of another scale. */
 const LISTED_STARS = 200;

@@ -1,7 +1,7 @@
 import { CREATOR } from "@/core/version";
 import { chainToJson, chainWords, domainAfter } from "@/core/chain";
 import type { LaneMeasures, PictureFacts, Sheet } from "@/core/compare";
-import { sheetHtml, unequalThings } from "@/core/compare";
+import { sheetHtml, starShapeOf, unequalThings } from "@/core/compare";
 import { aduPerSample } from "@/core/formats";
 import type { StretchParams } from "@/core/operations";
 import type { Region } from "@/core/raster";
@@ -90,11 +90,10 @@ async function cellOf(
   const where = onto(spot) ?? { region, onto: null };
   const stretch = isStretched ? null : { params, levels: facts.stretch };
   const options = { priority: PRIORITY.view, signal };
-  const shape = facts.fwhmPx === null ? null : { fwhmPx: facts.fwhmPx, beta: 3 };
   const [png, measures] = await Promise.all([
     pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, stretch }, options),
     tell?.(treatment, region, facts) ??
-      pool.run("laneMeasures", { treatment, region, shape, skyLevel: facts.skyLevel }, options),
+      pool.run("laneMeasures", { treatment, region, shape: starShapeOf(facts), skyLevel: facts.skyLevel }, options),
   ]);
   return { png: `data:image/png;base64,${base64(png)}`, measures };
 }

@@ -1,13 +1,12 @@
 "use client";
 
 import { useState } from "react";
-import { STAR_STANDINGS } from "@/core/compare";
+import { STAR_STANDINGS, starShapeOf } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import { inverse, mapPoint } from "@/core/register";
 import type { WholeEvidence } from "@/engine/jobs/evidence";
 import { wholeEvidence } from "@/engine/jobs/evidence";
 import { failureOf } from "@/engine/protocol";
-import { shapeOf } from "@/state/evidence";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { fixed } from "../kit/format";
@@ -30,7 +29,7 @@ export function WholeEvidencePart({ view: { lane, stack, treatment, toPicture } 
     setRunning({ share: 0, abort });
     try {
       const options = { signal: abort.signal, onProgress: (share: number) => setRunning({ share, abort }) };
-      const found = await wholeEvidence(session.pool, treatment, stack.facts, shapeOf(stack.facts), options);
+      const found = await wholeEvidence(session.pool, treatment, stack.facts, starShapeOf(stack.facts), options);
       setKnown({ key, found, problem: null });
     } catch (error) {
       if (!(error instanceof Stopped)) setKnown({ key, found: null, problem: failureOf(error).message });
