@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "@/core/testing/properties";
 import { packRecords, packedRecords, unpackRecords } from "./columns";
 
 const plain = fc.letrec((tie) => ({

@@ -68,10 +68,11 @@ export function defectsOfDark(
         const v = values[i];
         const limit = kSigma * sigmaAt(x, y);
         if (!(limit > 0)) continue;
-        // Most pixels lie close to the two beside them and to the next two in their row: the median is found only for the others.
+        // Most pixels lie close to the two beside them and to those above and below: the median is found only for the others.
+        // Both axes, so that neither a hot row nor a hot column passes for its own surroundings.
         const beside = 0.5 * (values[x > 0 ? i - 1 : i + 1] + values[x + 1 < w ? i + 1 : i - 1]);
-        const next = 0.5 * (values[x > 1 ? i - 2 : i + 2] + values[x + 2 < w ? i + 2 : i - 2]);
-        if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - next) <= 0.5 * limit) continue;
+        const over = 0.5 * (values[y > 0 ? i - w : i + w] + values[y + 1 < h ? i + w : i - w]);
+        if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - over) <= 0.5 * limit) continue;
         let n = 0;
         for (let dy = -1; dy <= 1; dy++)
           for (let dx = -1; dx <= 1; dx++)
@@ -119,10 +120,10 @@ export function markDefectsInto(
       const i = y * width + x;
       const v = plane[i];
       const limit = kSigma * sigma[(((y + phase.y) % pitch) * pitch + ((x + phase.x) % pitch)) % sigma.length];
-      // Most pixels lie close to the nearest of their colour in their row: the medians are found only for the others.
+      // Most pixels lie close to the nearest of their colour in their row and column: the medians are found only for the others.
       const beside = 0.5 * (plane[i - pitch] + plane[i + pitch]);
-      const next = 0.5 * (plane[i - 2 * pitch] + plane[i + 2 * pitch]);
-      if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - next) <= 0.5 * limit) continue;
+      const over = 0.5 * (plane[i - pitch * width] + plane[i + pitch * width]);
+      if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - over) <= 0.5 * limit) continue;
       const height0 = v - medianAt(i);
       if (!(Math.abs(height0) > limit)) continue;
       let alone = true;

@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { NO_METADATA } from "../formats";
 import { SIXTEEN_BITS } from "../testing/fixtures";
 import { measuresCsv } from "./csv";

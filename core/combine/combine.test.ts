@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { fixture, plainKernels, wasmKernels } from "../testing/fixtures";
 import { quietJob } from "../job";
 import type { CombineSettings, Limits, ScatterModel } from "../kernels";

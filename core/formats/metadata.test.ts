@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import type { Card } from "./card";
 import type { CfaPattern } from "./metadata";
 import {

@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { choice, differencesInWords, inSentence, inWords, parameters, slider, tick } from "./index";
 
 const sample = parameters({

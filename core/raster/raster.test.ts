@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { frameOfRaster } from "./frameSource";
 import { createRaster, cropRaster, meanPlane, mirrorIndex, pasteInto, rasterOf } from "./raster";
 import { growRegion, intersectRegions, tilesOf } from "./region";

@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { createRandom } from "../numeric/random";
 import { fixture } from "../testing/fixtures";
 import {

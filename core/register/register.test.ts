@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { createRandom } from "../numeric/random";
 import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
 import { cropRaster, robustSpread, rasterOf } from "../raster";

@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../testing/properties";
 import { createRandom } from "../numeric/random";
 import type { Warp, WarpModel } from "./index";
 import { WARP_MODELS, compose, describeWarp, fitWarp, inverse, linear, mapPoint, mapRow, matrixAt } from "./index";

@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "@/core/testing/properties";
 import { overlaps, placeLabels } from "./helpLayout";
 
 const screen = { width: 1280, height: 800 };

@@ -1,4 +1,4 @@
-import fc from "fast-check";
+import { fc } from "../../testing/properties";
 import { fixture, fixtureBytes, worstDifference } from "../../testing/fixtures";
 import { bytesOfArray } from "../bytes";
 import type { FormatError } from "../problem";
