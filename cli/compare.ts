@@ -10,7 +10,9 @@ import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { wholeEvidence } from "@/engine/jobs/evidence";
 import { prepareTreatment } from "@/engine/jobs/render";
-import { makeSheet } from "@/engine/jobs/sheet";
+import type { EqualSubject } from "@/engine/jobs/equal";
+import { equalStrength, readEqual } from "@/engine/jobs/equal";
+import { makeSheet, shownByOne } from "@/engine/jobs/sheet";
 import type { Treatment } from "@/engine/tasks/crop";
 import { checkOptions, parseArguments, regionOf, regionOption, valuesOfRepeated } from "./arguments";
 import { readChain } from "./chains";
@@ -105,11 +107,12 @@ export async function compare(args: string[]): Promise<unknown> {
         title: title ?? basename(file),
         lanes: lanes.map(({ letter, treatment }) => ({
           ...{ letter, treatment, facts, stackId: file, stackName: basename(file), integrationS: null },
+          shownBy: { params: stretchParameters.defaults, levels: facts.stretch },
           regionOf: (spot) => around(spot, CROP_SIDE),
           onto: () => null,
         })),
         spots: spots.map((spot) => ({ ...spot, verdict: "" })),
-        display: stretchParameters.defaults,
+        shown: shownByOne(stretchParameters.defaults),
         ...{ verdict: "", note: "", journal: [] },
       },
       { onProgress: createProgress("Comparing") },
@@ -151,11 +154,14 @@ export async function equal(args: string[]): Promise<unknown> {
   await checkOutputs(outs, [file, ...chains, ...halfPaths(file)]);
   return withPool(async (pool) => {
     const { facts, lanes } = await openLanes(pool, file, chains);
-    const regions = spotsOf(valuesOfRepeated(options.spots), facts).map((spot) => around(spot, EQUAL_SIDE));
-    const ask = (treatment: Treatment, target: number | null) =>
-      pool.run("equal", { treatment, index: decidingStep(treatment.steps, measure), regions, measure, target });
+    const places = spotsOf(valuesOfRepeated(options.spots), facts).map((spot) => ({
+      region: around(spot, EQUAL_SIDE),
+    }));
+    const subject = (treatment: Treatment): EqualSubject => {
+      return { treatment, index: decidingStep(treatment.steps, measure), places, measure };
+    };
     const base = lanes.find(({ letter }) => letter === to);
-    const wanted = base ? (await ask(base.treatment, null)).reached : Number(to);
+    const wanted = base ? (await readEqual(pool, subject(base.treatment), null)).value : Number(to);
     if (!(wanted > 0))
       throw new UserError(
         base ? `the measure is not defined for lane ${to}` : `--to: “${to}” is neither a lane nor a value above 0`,
@@ -169,7 +175,7 @@ export async function equal(args: string[]): Promise<unknown> {
       const steps = [...lane.treatment.steps];
       let result = null;
       if (lane !== base && index >= 0) {
-        result = await ask(lane.treatment, wanted);
+        result = await equalStrength(pool, subject(lane.treatment), wanted);
         const strength = strengthField(steps[index].operation);
         steps[index] = { ...steps[index], params: { ...steps[index].params, [strength]: result.strength } };
       }

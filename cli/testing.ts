@@ -3,18 +3,19 @@ import { readFileSync } from "node:fs";
 import { bytesOfArray, openPicture, valueOf } from "@/core/formats";
 import { wholeRegion } from "@/core/raster";
 
-/** The runner as tests call it. */
-
-const RUNNER = "scripts/dunkel.mjs";
+/** The runner as tests call it, bundled before they begin (scripts/jestSetup.mjs). */
+const RUNNER = "dist/cli.mjs";
+const QUIET = ["--disable-warning=ExperimentalWarning"];
 
 /** What a command prints on standard output; throws where it fails. */
 export const dunkel = <T>(...args: string[]) =>
   JSON.parse(
-    execFileSync(process.execPath, [RUNNER, ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
+    execFileSync(process.execPath, [...QUIET, RUNNER, ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
   ) as T;
 
 /** The end of a command that may fail: its status and what it says. */
-export const endOf = (...args: string[]) => spawnSync(process.execPath, [RUNNER, ...args], { encoding: "utf8" });
+export const endOf = (...args: string[]) =>
+  spawnSync(process.execPath, [...QUIET, RUNNER, ...args], { encoding: "utf8" });
 
 /** A picture file and all pixels of its first frame. */
 export async function readPicture(path: string) {

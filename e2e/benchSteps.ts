@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { By, Key } from "selenium-webdriver";
 import type { Session } from "./driver";
-import { click, cropsRest, downloaded, see, textOf, waitFor } from "./driver";
+import { click, cropsRest, downloaded, see, tabTo, textOf, waitFor } from "./driver";
 
 /** The bench on the demo's board of four lanes: layouts, equal noise, a grid of two settings, evidence, a blind trial, the sheet. */
 export function benchTests(open: () => Session, look: (name: string) => Promise<void> = () => Promise.resolve()): void {
@@ -30,7 +30,7 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
       .actions()
       .move({ origin: await see(driver, "[data-cell] [role=img]") })
       .perform();
-    await waitFor(driver, "values under the pointer", async () => /ADU · -?[\d.]+ σ/.test(await textOf(driver, "[data-testid=readout]"))); // prettier-ignore
+    await waitFor(driver, "values under the pointer", async () => /ADU · [\d.]+″ off · -?[\d.]+ σ/.test(await textOf(driver, "[data-testid=readout]"))); // prettier-ignore
     expect((await driver.findElements(By.css("[data-testid=readout]"))).length).toBe(4);
     const width = () =>
       driver.executeScript<number>("return document.querySelector('[data-cell] [role=img]').clientWidth");
@@ -46,10 +46,68 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await look("profile");
     await click(driver, "Close the profile");
     await driver.actions().keyDown("v").perform();
-    await see(driver, "[aria-label$=', before its last step']");
+    await see(driver, "[aria-label$=', before the step']");
     await driver.actions().keyUp("v").perform();
     await body("m");
     await waitFor(driver, "the matrix", async () => (await cells()) === 12);
+  });
+
+  test("whole pictures with a loupe, noise in false colour, levels of a lane's own, lanes in another order and in groups", async () => {
+    const { driver } = open();
+    await body("o");
+    await waitFor(driver, "four whole pictures", async () => (await cells()) === 4);
+    await cropsRest(driver, 120_000);
+    await driver
+      .actions()
+      .move({ origin: await see(driver, "[data-cell='A:whole']"), x: -50, y: 20 })
+      .click()
+      .perform();
+    await waitFor(driver, "a loupe in every lane", async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 4, 60_000); // prettier-ignore
+    await look("whole");
+    const spots = () => driver.executeScript<number>("return document.querySelectorAll('[data-spot]').length");
+    const before = await spots();
+    await click(driver, "Make a spot of this place");
+    await waitFor(driver, "one spot more", async () => (await spots()) === before + 1);
+    await click(driver, "Undo (Ctrl Z)");
+    await body("m");
+    await cropsRest(driver);
+    const panel = () => see(driver, "[data-testid=shown-panel] button");
+    await (await panel()).click();
+    await pick("What of the crops is shown", "noise in false colour");
+    await (await driver.findElement(By.xpath("//label[contains(., 'levels of its own for lane B')]//input"))).click();
+    await (await panel()).click();
+    await cropsRest(driver, 120_000);
+    expect(await textOf(driver, "[data-testid=shown-line]")).toMatch(
+      /Noise left.*lane B is shown by levels of its own/s,
+    );
+    // Of the untouched lane's noise more is bright than of the mixture's.
+    const bright = (letter: string) => driver.executeScript<number>("const c = document.querySelector(`[data-cell^='${arguments[0]}:'] canvas`); const p = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let s = 0; for (let i = 0; i < p.length; i += 4) s += p[i] + p[i + 1] + p[i + 2]; return s / p.length;", letter); // prettier-ignore
+    expect(await bright("A")).toBeGreaterThan(1.5 * (await bright("B")));
+    await look("noise-colours");
+    await (await panel()).click();
+    await pick("What of the crops is shown", "colours");
+    await (await panel()).click();
+    await click(driver, "Undo (Ctrl Z)");
+    const order = () => driver.executeScript<string>("return [...document.querySelectorAll('[data-lane]')].map((e) => e.dataset.lane).join('')"); // prettier-ignore
+    expect(await order()).toBe("ABCD");
+    // With the keys, as for the mouse.
+    const grip = await see(driver, "[aria-label='Drag lane A to another place']");
+    await driver.actions().sendKeys(Key.ESCAPE).perform();
+    await driver.executeScript("arguments[0].focus()", grip);
+    for (const key of [Key.SPACE, Key.ARROW_RIGHT, Key.SPACE]) {
+      await driver.actions().sendKeys(key).perform();
+      await new Promise((resolve) => setTimeout(resolve, 400));
+    }
+    await waitFor(driver, "the lanes' new order", async () => (await order()) === "BACD");
+    await click(driver, "Undo (Ctrl Z)");
+    await waitFor(driver, "the old order", async () => (await order()) === "ABCD");
+    await lane("B");
+    await (await see(driver, "[aria-label='Group of lane B']")).sendKeys("calm");
+    await pick("Lanes that are shown", "calm");
+    await waitFor(driver, "one lane", async () => (await order()) === "B");
+    await pick("Lanes that are shown", "all lanes");
+    for (let k = 0; k < 2 && (await driver.findElements(By.css("[aria-label='Lanes that are shown']"))).length > 0; k++) await click(driver, "Undo (Ctrl Z)"); // prettier-ignore
+    await cropsRest(driver);
   });
 
   test("two lanes over each other: a line between them that is dragged, and their difference", async () => {
@@ -78,7 +136,7 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const { driver } = open();
     await body("n");
     await pick("What they are made equal to", "dB of the stack's");
-    await type("Decibels to reach", "-10.5");
+    await type("Decibels to reach", "-9");
     await click(driver, "Set the strengths");
     await see(driver, "[data-testid=equal-result]", 90_000);
     const told = await textOf(driver, "[data-testid=equal-result]");
@@ -116,7 +174,20 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const value = (label: string) => driver.findElement(By.css(`[data-step='noise.mixture'] input[aria-label='${label}, number']`)).getAttribute("value"); // prettier-ignore
     expect([Number(await value("Strength")), Number(await value("Keep detail"))]).toEqual([0.9, 0.3]);
     await click(driver, "Undo (Ctrl Z)"); // the ladder is there again
+    await see(driver, "[data-testid=ladder-least]", 90_000);
     await click(driver, "Close ladder");
+    await ladder("strength", "0.1", "1", "4");
+    await click(driver, "Show ladder");
+    await see(driver, "[data-testid=ladder-least]", 90_000);
+    // The mixture at its defaults: all of the strength has the least error, as the halves tell.
+    const [least] = /[\d.]+/.exec(await textOf(driver, "[data-testid=ladder-least]")) ?? [];
+    expect(least).toBe("1");
+    await look("ladder-least");
+    await click(driver, `Set to ${least}`);
+    await cropsRest(driver);
+    expect(Number(await value("Strength"))).toBe(1);
+    expect((await driver.findElements(By.css("[data-rung]"))).length).toBe(0);
+    for (let k = 0; k < 2; k++) await click(driver, "Undo (Ctrl Z)");
     await cropsRest(driver);
   });
 
@@ -175,16 +246,47 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const outcome = await textOf(driver, "[data-testid=blind-outcome]");
     expect(outcome).toMatch(/[012] : [012]/);
     await look("blind-outcome");
-    await click(driver, "Keep it in the journal");
+    await click(driver, "Export the choices");
+    const choices = readFileSync(await downloaded(open(), "blind-trial.csv"), "utf8")
+      .trim()
+      .split("\r\n");
+    expect(choices.length).toBe(4);
+    expect(choices[2]).toMatch(/^2,.*,[AB],[AB],no difference$/);
     await click(driver, "Close");
     expect(await textOf(driver, "[data-testid=verdict]")).toContain("Journal");
   });
 
-  test("a verdict, and a sheet that holds crops, measures, chains and verdict by itself", async () => {
+  test("with keys alone: another lane, and one of its levers down and up", async () => {
     const { driver } = open();
-    await pick("Best lane: Over all", "B");
-    await (await see(driver, "textarea[aria-label='Note to the verdict']")).sendKeys("calm & <clean>");
-    await click(driver, "Export the sheet");
+    const keys = (...pressed: string[]) => driver.actions().sendKeys(...pressed).perform(); // prettier-ignore
+    const chord = (held: string, key: string) => driver.actions().keyDown(held).sendKeys(key).keyUp(held).perform(); // prettier-ignore
+    const selected = () => driver.executeScript<string>("return document.querySelector('[data-lane] button[aria-pressed=true]').closest('[data-lane]').dataset.lane"); // prettier-ignore
+    await lane("A");
+    await driver.executeScript("document.activeElement.blur()");
+    await chord(Key.SHIFT, Key.ARROW_RIGHT);
+    await waitFor(driver, "lane B", async () => (await selected()) === "B");
+    await tabTo(driver, "Strength");
+    const value = () => driver.executeScript<number>("return Number(document.activeElement.getAttribute('aria-valuenow'))"); // prettier-ignore
+    const before = await value();
+    await keys(Key.ARROW_LEFT);
+    await waitFor(driver, "a lower strength", async () => (await value()) < before);
+    await keys(Key.ARROW_RIGHT);
+    await waitFor(driver, "the strength before", async () => (await value()) === before);
+  });
+
+  test("a verdict by keys alone, and a sheet that holds crops, measures, chains and verdict by itself", async () => {
+    const { driver } = open();
+    const keys = (...pressed: string[]) => driver.actions().sendKeys(...pressed).perform(); // prettier-ignore
+    await driver.executeScript("document.activeElement.blur()");
+    await tabTo(driver, "Best lane: Over all");
+    await keys(Key.ENTER);
+    await see(driver, "[role=option]");
+    await keys("B", Key.ENTER);
+    await waitFor(driver, "the verdict", async () => (await textOf(driver, "[data-testid=verdict]")).includes("B"));
+    await tabTo(driver, "Note to the verdict");
+    await keys("calm & <clean>");
+    await tabTo(driver, "Export the sheet");
+    await keys(Key.ENTER);
     const html = readFileSync(await downloaded(open(), "sheet.html", 150_000), "utf8");
     expect(html.match(/<img src="data:image\/png;base64,/g)?.length).toBe(12);
     expect(html).toContain("lane B is best");
@@ -192,6 +294,13 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     expect(html).toContain("Blind trial of 3 pairs");
     expect(html).toContain("&quot;operation&quot;: &quot;noise.mixture&quot;");
     expect(html).not.toMatch(/(src|href)="http/);
+    expect(html).toContain("Every choice (A ");
+    await click(driver, "As PNG");
+    const png = readFileSync(await downloaded(open(), "sheet.png", 60_000));
+    expect(png.subarray(1, 4).toString()).toBe("PNG");
+    // Four crops of 256 px beside one another at least, three rows and a table.
+    expect(png.readUInt32BE(16)).toBeGreaterThan(1024);
+    expect(png.readUInt32BE(20)).toBeGreaterThan(1500);
   });
 
   test("the table of measures: the best of each, sorted by any", async () => {

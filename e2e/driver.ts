@@ -2,7 +2,7 @@ import { mkdtempSync, readdirSync, rmSync, statSync, writeFileSync } from "node:
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { WebElement } from "selenium-webdriver";
-import { Browser, Builder, By, error, logging, until } from "selenium-webdriver";
+import { Browser, Builder, By, error, Key, logging, until } from "selenium-webdriver";
 import type { Driver } from "selenium-webdriver/chrome";
 import { Options, ServiceBuilder } from "selenium-webdriver/chrome";
 
@@ -78,6 +78,18 @@ export async function click(driver: Driver, text: string, ms = 10_000): Promise<
   await element.click();
 }
 
+/** Goes with Tab to the control of exactly this text or label. */
+export async function tabTo(driver: Driver, text: string, most = 250): Promise<void> {
+  for (let k = 0; k < most; k++) {
+    await driver.actions().sendKeys(Key.TAB).perform();
+    const name = await driver.executeScript<string>(
+      "const e = document.activeElement; return e.getAttribute('aria-label') ?? e.textContent.trim();",
+    );
+    if (name === text) return;
+  }
+  throw new Error(`Tab does not reach “${text}” in ${most} steps`);
+}
+
 /** Text of an element as it is now; an element that is replaced meanwhile is looked up again. */
 export async function textOf(driver: Driver, css: string): Promise<string> {
   for (let attempt = 0; ; attempt++)
@@ -104,7 +116,7 @@ export async function cropsRest(driver: Driver, ms = 60_000): Promise<void> {
     "crops come to rest",
     () =>
       driver.executeScript<boolean>(
-        "const c = [...document.querySelectorAll('[data-cell]')]; return c.length > 0 && c.every((e) => e.dataset.pending === 'false');",
+        "const c = [...document.querySelectorAll('[data-cell]')]; return !document.querySelector('[data-behind]') && c.length > 0 && c.every((e) => e.dataset.pending === 'false');",
       ),
     ms,
   );

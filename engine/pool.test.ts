@@ -255,6 +255,43 @@ describe("the queue", () => {
     expect([dolls[0].posted.length, dolls[1].posted.length]).toEqual([2, 1]);
   });
 
+  test("a measure gives its worker to what the person does, and is begun again after it", async () => {
+    const doll = puppet();
+    const pool = new WorkerPool(1, () => doll.line);
+    const abort = new AbortController();
+    const run = (priority: number, signal?: AbortSignal) =>
+      pool.run("crop", { treatment, region, reduce: 1 }, { priority, signal });
+    const measure = run(PRIORITY.measure);
+    const stoppedLater = run(PRIORITY.measure, abort.signal);
+    const crop = run(PRIORITY.interaction);
+    const said = () => doll.posted.map(({ kind, id }) => `${kind} ${id}`);
+    expect(said()).toEqual(["run 1", "stop 1"]);
+    const failure = { name: "Stopped", message: "", advice: "" };
+    doll.say({ kind: "failed", id: 1, failure });
+    expect(said().slice(2)).toEqual(["run 3"]);
+    doll.say({ kind: "done", id: 3, result: "crop", ms: 1 });
+    await expect(crop).resolves.toBe("crop");
+    // Under a new id, before the measure that came after it.
+    expect(said().slice(3)).toEqual(["run 4"]);
+    doll.say({ kind: "done", id: 4, result: "measure", ms: 1 });
+    await expect(measure).resolves.toBe("measure");
+    // One that gives way and is not wanted any more meanwhile is begun no more.
+    expect(said().slice(4)).toEqual(["run 2"]);
+    const next = run(PRIORITY.interaction);
+    expect(said().slice(5)).toEqual(["stop 2"]);
+    abort.abort();
+    doll.say({ kind: "failed", id: 2, failure });
+    await expect(stoppedLater).rejects.toThrow(Stopped);
+    const last = doll.posted[doll.posted.length - 1];
+    expect(last.kind).toBe("run");
+    doll.say({ kind: "done", id: last.id, result: "next", ms: 1 });
+    await expect(next).resolves.toBe("next");
+    // A stack is not interrupted.
+    void run(PRIORITY.batch);
+    void run(PRIORITY.interaction);
+    expect(doll.posted[doll.posted.length - 1].kind).toBe("run");
+  });
+
   test("a waiting job that is stopped never runs; a running one gets the flag, and its worker is replaced when it does not listen", async () => {
     jest.useFakeTimers();
     const dolls: ReturnType<typeof puppet>[] = [];

@@ -36,6 +36,8 @@ interface Waiting {
   resolve: (value: unknown) => void;
   reject: (reason: unknown) => void;
   stop: Int32Array | null;
+  /** Whether it was told to stop for something more urgent, to be begun again. */
+  givesWay: boolean;
 }
 
 interface Member {
@@ -87,7 +89,6 @@ export class WorkerPool {
       if (options.signal?.aborted) return reject(new Stopped());
       if (this.closed)
         return reject(new JobError({ name: "Error", message: "the engine was closed", advice: START_ADVICE }));
-      const stop = typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
       const onAbort = () => this.stop(waiting);
       // A signal may outlive thousands of jobs: each takes its listener away when it settles.
       const settled =
@@ -103,7 +104,8 @@ export class WorkerPool {
         options,
         resolve: settled(resolve as (value: unknown) => void),
         reject: settled(reject),
-        stop,
+        stop: stopFlag(),
+        givesWay: false,
       };
       options.signal?.addEventListener("abort", onAbort, { once: true });
       this.queue.push(waiting);
@@ -166,6 +168,9 @@ export class WorkerPool {
     if (data.kind === "done") {
       job.options.onTime?.(data.ms);
       job.resolve(data.result);
+    } else if (data.failure.name === "Stopped" && job.givesWay && !job.options.signal?.aborted) {
+      // What it made so far is in its worker's cache.
+      this.queue.unshift(Object.assign(job, { id: this.nextId++, stop: stopFlag(), givesWay: false }));
     } else job.reject(data.failure.name === "Stopped" ? new Stopped() : new JobError(data.failure));
     this.dispatch();
   }
@@ -227,22 +232,45 @@ export class WorkerPool {
     this.onBroken?.(failed);
   }
 
+  /** Where what the person does waits for a worker, measures that nobody waits for so give theirs, and are begun again later. */
+  private giveWay(): void {
+    const isUrgent = ({ options }: Waiting) => (options.priority ?? PRIORITY.batch) < PRIORITY.view;
+    let wanted = this.queue.filter(isUrgent).length;
+    for (const { running } of this.members) if (running?.givesWay) wanted--;
+    for (const { running, line } of this.members) {
+      if (wanted <= 0) return;
+      if (!running || running.givesWay || running.options.priority !== PRIORITY.measure) continue;
+      running.givesWay = true;
+      if (running.stop) Atomics.store(running.stop, 0, 1);
+      line.post({ kind: "stop", id: running.id });
+      wanted--;
+    }
+  }
+
   private dispatch(): void {
     for (;;) {
       const free = this.members.filter(({ running }) => running === null);
-      if (free.length === 0 || this.queue.length === 0) return;
+      if (this.queue.length === 0) return;
+      if (free.length === 0) return this.giveWay();
       const priorityOf = ({ options }: Waiting) => options.priority ?? PRIORITY.batch;
-      const next = this.queue.reduce((a, b) => (priorityOf(b) < priorityOf(a) ? b : a));
+      const most = Math.min(...this.queue.map(priorityOf));
+      const urgent = this.queue.filter((one) => priorityOf(one) === most);
+      // Of equally urgent ones first those whose worker is free.
+      const memberOf = ({ options: { affinity } }: Waiting) =>
+        affinity === undefined ? free[0] : free.find(({ index }) => index === hash(affinity) % this.size);
+      const next = urgent.find(memberOf) ?? urgent[0];
       const batches = this.members.filter(({ running }) => running && priorityOf(running) === PRIORITY.batch).length;
       if (priorityOf(next) === PRIORITY.batch && batches >= this.batchSize) return;
       this.queue.splice(this.queue.indexOf(next), 1);
-      const wanted = next.options.affinity === undefined ? null : hash(next.options.affinity) % this.size;
-      const member = free.find(({ index }) => index === wanted) ?? free[0];
+      const member = memberOf(next) ?? free[0];
       member.running = next;
       member.line.post({ kind: "run", id: next.id, task: next.task, payload: next.payload, stop: next.stop });
     }
   }
 }
+
+const stopFlag = (): Int32Array | null =>
+  typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
 
 function hash(text: string): number {
   let h = 0;

@@ -98,14 +98,33 @@ export function bringBackLane(board: Board, laneId: string): Board {
   return { ...board, removed, lanes: [...board.lanes, back], selectedLaneId: back.id, ladder: null };
 }
 
-/** Exchanges a lane with its neighbour at the left (−1) or right (1). */
-export function moveLane(board: Board, laneId: string, by: -1 | 1): Board {
-  const from = board.lanes.findIndex(({ id }) => id === laneId);
-  const to = from + by;
-  if (from < 0 || to < 0 || to >= board.lanes.length) return board;
-  const lanes = [...board.lanes];
-  [lanes[from], lanes[to]] = [lanes[to], lanes[from]];
-  return { ...board, lanes };
+/** The same things with one moved to another place. */
+function moved<T>(things: readonly T[], from: number, to: number): T[] {
+  const next = [...things];
+  next.splice(to, 0, ...next.splice(from, 1));
+  return next;
+}
+
+/** Moves a lane to the place of another; the board itself where either is not there. */
+export function moveLane(board: Board, laneId: string, otherId: string | undefined): Board {
+  const [from, to] = [laneId, otherId].map((wanted) => board.lanes.findIndex(({ id }) => id === wanted));
+  return from < 0 || to < 0 ? board : { ...board, lanes: moved(board.lanes, from, to) };
+}
+
+export const moveSpot = (board: Board, from: number, to: number): Board => ({
+  ...board,
+  spots: moved(board.spots, from, to),
+});
+
+/** Names of the groups that lanes are in. */
+export const groupsOf = ({ lanes }: Pick<Board, "lanes">): string[] => [
+  ...new Set(lanes.flatMap(({ group }) => group || [])),
+];
+
+/** The lanes that are shown: those of the chosen group, where there is one. */
+export function shownLanes({ lanes, look }: Pick<Board, "lanes" | "look">): Lane[] {
+  const ofGroup = lanes.filter(({ group }) => group && group === look.group);
+  return ofGroup.length > 0 ? ofGroup : lanes;
 }
 
 /** The same steps under ids of their own. */
@@ -158,12 +177,7 @@ export function removeStep(board: Board, laneId: string, stepId: string): Board 
 }
 
 export function moveStep(board: Board, laneId: string, from: number, to: number): Board {
-  return changeLane(board, laneId, (lane) => {
-    const steps = [...lane.steps];
-    const [moved] = steps.splice(from, 1);
-    steps.splice(to, 0, moved);
-    return { ...lane, steps };
-  });
+  return changeLane(board, laneId, (lane) => ({ ...lane, steps: moved(lane.steps, from, to) }));
 }
 
 /** The chain's masks become the project's too; one of a known id that means something else comes beside it, as it is in the file. */
@@ -192,6 +206,12 @@ export function stepOfBoard({ lanes }: Board, id: string | null): { lane: Lane; 
     if (step) return { lane, step };
   }
   return null;
+}
+
+/** A new spot at a place of the project. */
+export function addSpot(board: Board, x: number, y: number): Board {
+  const spot = { id: newId(), name: `Spot ${board.spots.length + 1}`, x, y };
+  return { ...board, spots: [...board.spots, spot] };
 }
 
 /** The spot of the layouts that show one. */

@@ -57,6 +57,8 @@ test("what was made of subs is told by its header, is no sub, and is brought in 
     files: ["pier.fits", "pier.a.fits", "pier.b.fits"],
     ...{ hasHalves: true, hasCoverage: false, combined: null, joined: null, copyOf: null },
     hash: expect.stringMatching(/^[0-9a-f]{16}$/) as string,
+    // Pixel size over focal length of the simulated camera, in radians.
+    arcsecPerPx: expect.closeTo((206264.806 * 4.2e-3) / 540, 4) as number,
   });
   expect(board?.present.lanes.every(({ stackId }) => stackId === stack.id)).toBe(true);
   // Of two halves of σ each, (A − B)/2 has σ/√2, and so has their mean.

@@ -1,4 +1,5 @@
 import { UserError } from "@/core/job";
+import { pixelScaleOf } from "@/core/formats";
 import { broughtReport, stackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
 import { blobRef } from "@/engine/jobs/render";
@@ -116,7 +117,7 @@ export async function bringStack(
       hasHalves: halves !== null,
       hasCoverage: pictures.coverage !== undefined,
       combined,
-      ...{ joined: null, copyOf: null, hash },
+      ...{ joined: null, copyOf: null, hash, arcsecPerPx: pixelScaleOf(metadata) },
     },
     ...{ gridId: null, note: "", deletedAt: null },
   };

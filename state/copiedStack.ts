@@ -62,6 +62,7 @@ export async function copyStack(
     brought: {
       files: [stack.name],
       ...{ hasHalves: halves !== null, hasCoverage: false, combined, joined: null, hash: null },
+      arcsecPerPx: null,
       copyOf: { stackId: stack.id, factor, resampling },
     },
     ...{ note: "", deletedAt: null },

@@ -1,4 +1,4 @@
-import type { Evidence, LaneMeasures, PictureFacts } from "@/core/compare";
+import type { Evidence, EvidenceSource, HeldOut, LaneMeasures, PictureFacts } from "@/core/compare";
 import { starShapeOf } from "@/core/compare";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
@@ -11,6 +11,7 @@ const [EVIDENCE_KEPT, MEASURES_KEPT] = [64, 2000];
 /** Evidence and measures by what they are of, so that table, panel, crops and sheet ask for each once; what nobody waits for any more is stopped. */
 export class EvidenceBook {
   private readonly evidence = new SharedWork<Evidence | null>(EVIDENCE_KEPT);
+  private readonly errors = new SharedWork<HeldOut | null>(MEASURES_KEPT);
   private readonly measures = new SharedWork<LaneMeasures>(MEASURES_KEPT);
 
   constructor(private readonly pool: WorkerPool) {}
@@ -23,8 +24,16 @@ export class EvidenceBook {
     signal?: AbortSignal,
   ): Promise<Evidence | null> {
     const payload = { treatment, region, shape: starShapeOf(facts) };
-    const work = (stop: AbortSignal) =>
-      this.pool.run("evidence", payload, { priority: PRIORITY.measure, signal: stop });
+    const work = async (stop: AbortSignal): Promise<Evidence | null> => {
+      // It was asked for: before the figures of all crops.
+      const options = { priority: PRIORITY.view, signal: stop };
+      if (!treatment.halves) return null;
+      // The same chain on five pictures: workers share them.
+      const of = (sources: EvidenceSource[]) =>
+        this.pool.run("evidenceSources", { treatment, region, sources }, options);
+      const [halves, disturbed] = await Promise.all([of(["a", "b"]), of(["plus", "minus"])]);
+      return this.pool.run("evidence", { ...payload, treated: { ...halves, ...disturbed } }, options);
+    };
     return this.evidence.ask(evidenceKey(treatment, region), work, signal);
   }
 
@@ -39,6 +48,19 @@ export class EvidenceBook {
     const work = (stop: AbortSignal) =>
       this.pool.run("laneMeasures", payload, { priority: PRIORITY.measure, signal: stop });
     return this.measures.ask(evidenceKey(treatment, region), work, signal);
+  }
+
+  /** Errors of steps `from` … `to` of a treatment in a region against what was held out of it; null where they cannot be told. */
+  heldOut(
+    treatment: Treatment,
+    from: number,
+    to: number,
+    region: Region,
+    signal?: AbortSignal,
+  ): Promise<HeldOut | null> {
+    const work = (stop: AbortSignal) =>
+      this.pool.run("heldOut", { treatment, from, to, region }, { priority: PRIORITY.measure, signal: stop });
+    return this.errors.ask(`${from} ${to} ${evidenceKey(treatment, region)}`, work, signal);
   }
 }
 

@@ -81,7 +81,7 @@ export async function joinProjectStacks(
     brought: {
       files: parts.map(({ channel, stack }) => `${channel}: ${stack.name}`),
       ...{ hasHalves: halves !== null, hasCoverage: false, combined },
-      ...{ copyOf: null, hash: null },
+      ...{ copyOf: null, hash: null, arcsecPerPx: null },
       joined: parts.map(({ channel, stack }, i) => ({ channel, stackId: stack.id, part: joined.parts[i].part })),
     },
     ...{ gridId: null, note: "", deletedAt: null },

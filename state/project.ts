@@ -1,3 +1,4 @@
+import type { BlindRecord } from "@/core/compare";
 import type { WorkerPool } from "@/engine/pool";
 import type { FactRecord, MasterRecord, ProjectRecord, Repository } from "@/storage";
 import { LEFT_AS_IT_IS, lookingOnly, RECORD_VERSION } from "@/storage";
@@ -118,9 +119,9 @@ export class ProjectSession {
     return this.base.project;
   }
 
-  /** Writes into the journal what was tried or decided. */
-  note(text: string): void {
-    const journal = [...this.project.journal, { at: Date.now(), text: text.slice(0, 500) }];
+  /** Writes into the journal what was tried or decided; of a blind trial every choice. */
+  note(text: string, trial?: BlindRecord): void {
+    const journal = [...this.project.journal, { at: Date.now(), text: text.slice(0, 500), ...(trial && { trial }) }];
     this.saveProject({ journal: journal.slice(-MOST_NOTES) });
   }
 

@@ -1,8 +1,9 @@
 import { UserError } from "@/core/job";
 import { compose, describeWarp, enlargedBy, inverse, mapPoint } from "@/core/register";
-import { makeSheet } from "@/engine/jobs/sheet";
+import { makeSheet, shownByOne } from "@/engine/jobs/sheet";
 import type { Board } from "@/storage";
 import { verdictWords } from "./board";
+import { levelsFor, levelsWords } from "./levels";
 import type { ProjectSession } from "./project";
 import { treatmentOf } from "./treatment";
 
@@ -21,6 +22,7 @@ export async function exportSheet(
     ...{ x: Math.round(x) - SIDE / 2, y: Math.round(y) - SIDE / 2 },
     ...{ width: SIDE, height: SIDE },
   });
+  const { stacks } = session.store.getState();
   const lanes = [];
   for (const lane of board.lanes) {
     const known = await treatmentOf(session, lane);
@@ -32,6 +34,7 @@ export async function exportSheet(
     lanes.push({
       ...{ letter: lane.letter, treatment, facts: stack.facts },
       ...{ stackId: stack.id, stackName: stack.name, integrationS: stack.report.integrationS || null },
+      shownBy: levelsFor(board, lane, stack, stacks),
       regionOf: ({ x, y }: { x: number; y: number }) => square(...mapPoint(toPicture, x, y)),
       onto: ({ x, y }: { x: number; y: number }) =>
         off < OFF_GRID_PX && !isMirrored
@@ -54,15 +57,21 @@ export async function exportSheet(
       title: name,
       lanes,
       spots: board.spots.map((spot) => ({ ...spot, verdict: verdictWords(board, spot.id) })),
-      display: board.display,
+      shown: shownWords(board),
       verdict: verdictWords({ ...board, verdicts: board.verdicts.map((one) => ({ ...one, note: "" })) }, null),
       note: board.verdicts.find(({ spotId }) => spotId === null)?.note ?? "",
-      journal: journal.map(({ at, text }) => ({
+      journal: journal.map(({ at, ...entry }) => ({
         when: new Date(at).toISOString().slice(0, 16).replace("T", " "),
-        text,
+        ...entry,
       })),
     },
     { ...options, tell: (...of) => session.evidence.tell(...of, options.signal) },
   );
   return html;
+}
+
+/** How the lanes of a sheet are shown, in a sentence. */
+function shownWords(board: Board): string {
+  const otherwise = levelsWords(board);
+  return otherwise === "" ? shownByOne(board.display) : `${otherwise[0].toUpperCase()}${otherwise.slice(1)}.`;
 }

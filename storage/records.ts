@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { chainStep } from "@/core/chain";
-import { pictureFacts, spot } from "@/core/compare";
+import { blindRecord, pictureFacts, spot } from "@/core/compare";
 import { calibrationSettings, tolerances } from "@/core/calibrate";
 import { MEASURE_IDS, decision, rule } from "@/core/choose";
 import { frameType, frameUnit, subMetadata } from "@/core/formats";
@@ -90,7 +90,7 @@ export const projectRecord = z.object({
   stackInWork: stackInWork.nullable().default(null),
   stackQueue: z.array(queuedStack).default([]),
   /** What was tried and decided on the Compare screen, oldest first. */
-  journal: z.array(z.object({ at: z.number(), text: z.string().max(500) })).default([]),
+  journal: z.array(z.object({ at: z.number(), text: z.string().max(500), trial: blindRecord.optional() })).default([]),
   /** The page that was open last. */
   stage: z.enum(["subs", "stack", "compare", "finish"]),
 });
@@ -196,6 +196,8 @@ export const broughtIn = z.object({
   copyOf: z.object({ stackId: id, factor: z.number().positive(), resampling: z.string() }).nullable().default(null),
   /** Hash of its file, where it came as one, by which it is known again. */
   hash: z.string().nullable().default(null),
+  /** Pixel scale by its header; null where that does not tell. */
+  arcsecPerPx: z.number().positive().nullable().default(null),
 });
 
 /** A finished stack; its pictures lie in the blob store under id + ".mean", ".a", ".b", ".coverage", ".rejected" and ".rejectedBySub". */
@@ -234,6 +236,10 @@ export const lane = z.object({
   stackId: id,
   steps: z.array(laneStep),
   note: z.string().max(300).optional(),
+  /** The name of the group that it is in; "" for none. */
+  group: z.string().max(30).optional(),
+  /** Levers of the display of its own; without, the common ones. */
+  display: stretchParameters.schema.optional(),
 });
 export type Lane = z.infer<typeof lane>;
 
@@ -259,14 +265,14 @@ export const view = z.object({
 });
 export type View = z.infer<typeof view>;
 
-/** Lanes × spots; all lanes at one spot; one lane at all spots; two lanes over each other at one spot. */
-export const LAYOUTS = ["matrix", "spot", "lane", "pair"] as const;
+/** Lanes × spots; all lanes at one spot; one lane at all spots; two lanes over each other at one spot; the whole picture of each lane. */
+export const LAYOUTS = ["matrix", "spot", "lane", "pair", "whole"] as const;
 export type Layout = (typeof LAYOUTS)[number];
 /** How two lanes over each other are held against one another. */
 export const PAIR_WAYS = ["wipe", "flip", "difference"] as const;
 
-/** What of a crop is shown: its colours, one channel, or what is made of them. */
-export const SHOWN_PARTS = ["colour", "red", "green", "blue", "luminance", "saturation"] as const;
+/** What of a crop is shown: its colours, one channel, what is made of them, or the noise that the halves tell. */
+export const SHOWN_PARTS = ["colour", "red", "green", "blue", "luminance", "saturation", "noise"] as const;
 export const shows = z.object({
   part: z.enum(SHOWN_PARTS).default("colour"),
   inverse: z.boolean().default(false),
@@ -295,6 +301,10 @@ export const look = z.object({
   /** What the panel at the right shows. */
   side: z.enum(["chain", "evidence"]).default("chain"),
   shows: shows.default(shows.parse({})),
+  /** The group of lanes that is shown alone; null for all lanes. */
+  group: z.string().nullable().default(null),
+  /** The lane by whose levels all are shown; null for each lane's by those of its own stack. */
+  levelsOf: z.string().nullable().default(null),
   /** Whether the table of measures lies open. */
   measures: z.boolean().default(false),
 });

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { quietJob } from "../job";
-import { frameOfRaster, rasterOf } from "../raster";
+import { frameOfRaster, intersectRegions, isEmptyRegion, rasterOf } from "../raster";
 import { plainKernels, worstDifference } from "../testing/fixtures";
 import { CREATOR } from "../version";
 import { joinFromMode, splitForMode } from "./channels";
@@ -8,7 +8,7 @@ import { chainToJson, migratedStep, newStep, parseChain } from "./index";
 import { migratedFile } from "./schema";
 import type { AnyOperation } from "../operations";
 import { findOperation, OPERATIONS } from "../operations";
-import { sampleRegions, SeenPicture } from "./measure";
+import { cornerRegions, sampleRegions, SeenPicture } from "./measure";
 
 const starlet = findOperation("noise.starlet");
 if (!starlet) throw new Error("the registry has no starlet");
@@ -126,6 +126,16 @@ test("samples are the whole of a small picture and nine even pieces of a large o
     true,
   );
   expect(sampleRegions({ width: 5, height: 5 })).toEqual([{ x: 0, y: 0, width: 5, height: 5 }]);
+});
+
+test("of a large picture the corners are looked at too, beside the pieces; of a smaller one they hold them nearly", () => {
+  const size = { width: 6000, height: 4000 };
+  const corners = cornerRegions(size);
+  expect(corners.map(({ x, y }) => [x, y])).toEqual([[0, 0], [0, 3680], [5680, 0], [5680, 3680]]); // prettier-ignore
+  for (const corner of corners)
+    for (const piece of sampleRegions(size)) expect(isEmptyRegion(intersectRegions(corner, piece))).toBe(true);
+  expect(cornerRegions({ width: 1024, height: 1024 })).toEqual([]);
+  expect(cornerRegions({ width: 6000, height: 300 })).toEqual([]);
 });
 
 test("a reader of the picture offers it whole and reduced: box means without gaps, in any mode", async () => {

@@ -1,6 +1,18 @@
 export { joinFromMode, splitForMode } from "./channels";
 export { domainAfter, standsWrong } from "./domain";
 export type { ChainInput } from "./measure";
+export type { NoiseLeft } from "./noiseLeft";
+export {
+  added,
+  differenceOver,
+  DISTURBED,
+  disturbedFrame,
+  disturbedWeight,
+  noiseLeft,
+  NOISIER,
+  sigmaLeft,
+  sigmaOfLight,
+} from "./noiseLeft";
 export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
 export { factsNeeded, keyOfFact, readySteps, stepsForHalves, stepsForNoisier, UNTOUCHED } from "./ready";
@@ -26,5 +38,5 @@ export { READOUT_SCALES, skyReadout } from "./skyReadout";
 export type { StoppingCurve } from "./stopping";
 export { stoppingCurve } from "./stopping";
 export type { StrengthCurve } from "./strength";
-export { added, frameAt, localVariance, placesOf, strengthCurve } from "./strength";
+export { frameAt, localVariance, placesOf, strengthCurve } from "./strength";
 export { chainWords } from "./words";

@@ -101,6 +101,16 @@ export function sampleRegions(size: { width: number; height: number }): Region[]
   });
 }
 
+/** Its corners, where the pieces of the whole leave them out and do not reach into them. */
+export function cornerRegions({ width, height }: { width: number; height: number }): Region[] {
+  const taken = sampleRegions({ width, height });
+  const reach = Math.min(...taken.map(({ x }) => x), ...taken.map(({ y }) => y));
+  if (reach < SAMPLE_SIDE) return [];
+  return [0, width - SAMPLE_SIDE].flatMap((x) =>
+    [0, height - SAMPLE_SIDE].map((y) => ({ x, y, width: SAMPLE_SIDE, height: SAMPLE_SIDE })),
+  );
+}
+
 /** So many pixels next to a gap count with it. */
 const BESIDE_GAPS = 4;
 
@@ -130,10 +140,12 @@ function gapsOf({ planes, width, height }: Raster): Uint8Array | null {
 /** A picture after some steps, read once for all facts that are measured together. */
 export class SeenPicture {
   private pieces: Promise<Raster[]> | null = null;
+  private cornerPieces: Promise<Raster[]> | null = null;
   private differences: Promise<Raster[] | null> | null = null;
   private missing: Promise<(Uint8Array | null)[]> | null = null;
   private readonly facts = new Map<string, Promise<unknown>>();
   private readonly regions: Region[];
+  private readonly corners: Region[];
 
   constructor(
     private readonly input: ChainInput,
@@ -141,11 +153,18 @@ export class SeenPicture {
     private readonly job: JobHandle,
   ) {
     this.regions = sampleRegions(input.picture);
+    this.corners = cornerRegions(input.picture);
   }
 
   samples(): Promise<Raster[]> {
     this.pieces ??= this.take(this.input.picture, this.before);
     return this.pieces;
+  }
+
+  /** The pieces, and those of the corners. */
+  private async overField(): Promise<Raster[]> {
+    this.cornerPieces ??= this.take(this.input.picture, this.before, this.corners);
+    return [...(await this.samples()), ...(await this.cornerPieces)];
   }
 
   private halfDifferences(): Promise<Raster[] | null> {
@@ -168,6 +187,10 @@ export class SeenPicture {
       fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
       places: this.regions,
       samples: async () => (await this.samples()).map(ofMode),
+      field: {
+        places: [...this.regions, ...this.corners],
+        samples: async () => (await this.overField()).map(ofMode),
+      },
       gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
       patches: async () => {
@@ -201,9 +224,9 @@ export class SeenPicture {
     throw new UserError("None of the sky patches lies on the picture", "Move one onto it, or take the noise from elsewhere."); // prettier-ignore
   }
 
-  private async take(source: FrameSource, steps: ReadyStep[]): Promise<Raster[]> {
+  private async take(source: FrameSource, steps: ReadyStep[], regions = this.regions): Promise<Raster[]> {
     const pieces: Raster[] = [];
-    for (const region of this.regions)
+    for (const region of regions)
       pieces.push(await runFilled(source, steps, region, this.input.fill, { ...this.job, progress: () => undefined }));
     return pieces;
   }

@@ -90,7 +90,8 @@ export async function runFilled(
   } else {
     const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
     await job.breathe();
-    result = cropRaster(await runStep(input, last, partOfJob(job, share, 1), area), relativeTo(area, region));
+    const kept = relativeTo(area, region);
+    result = cropRaster(await runStep(input, last, partOfJob(job, share, 1), area, kept), kept);
   }
   job.progress(1);
   if (key !== undefined) memo?.set(key, result);
@@ -177,6 +178,7 @@ async function runStep(
   { operation, step, facts, join }: ReadyStep,
   job: JobHandle,
   { x, y }: Region,
+  kept: Region,
 ): Promise<Raster> {
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];
@@ -187,7 +189,7 @@ async function runStep(
         step.params,
         facts[i],
         partOfJob(job, i / pictures.length, (i + 1) / pictures.length),
-        { x, y },
+        { x, y, kept },
       ),
     );
   return joinFromMode(raster, results, step.channels, join);

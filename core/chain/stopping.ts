@@ -1,7 +1,6 @@
 import type { JobHandle } from "../job";
 import type { Psf } from "../kernels";
-import { roundPsf, surroundings } from "../measure";
-import { fftInPlace } from "../numeric/fft";
+import { psfRatio, RATIO_RADIUS, roundPsf, surroundings } from "../measure";
 import type { Raster, Region } from "../raster";
 import {
   cropRaster,
@@ -33,8 +32,6 @@ export interface StoppingCurve {
 const VALUES = [1, 2, 3, 5, 8, 12, 18, 26, 38, 55, 80, 100];
 /** What the restored halves are held against is a half, its blur taken back no further than noise allows: P̄ over |P|² + this. */
 const LEAST_POWER = 1e-3;
-/** Side of the grid on which that filter is made, and half the side that is used of it. */
-const [GRID, RADIUS] = [96, 20];
 /** Width at which pictures are compared that are shown as they come. */
 const SHOWN_PX = 1.8;
 /** Brighter than so many σ above the middle is left out: stars would decide for all. */
@@ -59,7 +56,7 @@ export async function stoppingCurve(
   if (!input.halves || !steps[index]?.on || !stopping) return null;
   const { picture, halves, fill } = input;
   const last = upTo[upTo.length - 1];
-  const blur = stopping.blur(last.step.params, last.facts[0]) as { psf: Psf; target: Psf | null } | null;
+  const blur = last.operation.blur?.(last.step.params, last.facts[0]);
   if (!blur) return null;
   const ofHalf = stepsForHalves(upTo, picture);
   const [before, restoring] = [ofHalf.slice(0, -1), ofHalf[ofHalf.length - 1]];
@@ -67,10 +64,10 @@ export async function stoppingCurve(
     ...restoring,
     step: { ...restoring.step, blend: 1, params: { ...restoring.step.params, [stopping.field]: value } },
   });
-  const shown = blur.target ?? roundPsf(SHOWN_PX, 3, RADIUS);
-  const filter = inverseFilter(blur.psf, shown);
+  const shown = blur.target ?? roundPsf(SHOWN_PX, 3, RATIO_RADIUS);
+  const filter = psfRatio(blur.psf, shown, LEAST_POWER);
   const quiet = { ...job, progress: () => undefined };
-  const reach = Math.max(RADIUS, chainHalo([restoring])) + RADIUS;
+  const reach = Math.max(RATIO_RADIUS, chainHalo([restoring])) + RATIO_RADIUS;
   const risk = VALUES.map(() => 0);
   const places = placesOf(picture);
   for (const [n, place] of places.entries()) {
@@ -84,7 +81,7 @@ export async function stoppingCurve(
     const [yA, yB] = [a, b].map((half) => inside(convolved(light(half), area, filter, job)));
     const weight = weightsOf(inside(light(a)), inside(light(b)), place, job);
     const restored = async (half: Raster, value: number) => {
-      const wide = intersectRegions(growRegion(place, RADIUS), wholeRegion(picture));
+      const wide = intersectRegions(growRegion(place, RATIO_RADIUS), wholeRegion(picture));
       const out = light(await runFilled(frameAt(half, area, picture), [at(value)], wide, fill, quiet));
       const whole = blur.target ? out : convolved(out, wide, shown, job);
       return cropRaster(rasterOf(wide.width, wide.height, [whole]), relativeTo(wide, place)).planes[0];
@@ -132,45 +129,4 @@ function square(a: Float32Array, b: Float32Array, weight: Float32Array): number 
     count++;
   }
   return count > 0 ? sum / count : 0;
-}
-
-/** G P̄ over |P|² + ε as a filter of 2 · 20 + 1 px to a side. */
-function inverseFilter(psf: Psf, shown: Psf): Psf {
-  const spectrum = (of: Psf) => {
-    const [re, im] = [new Float64Array(GRID * GRID), new Float64Array(GRID * GRID)];
-    const radius = (of.size - 1) / 2;
-    of.values.forEach((v, k) => {
-      const [x, y] = [(k % of.size) - radius, Math.floor(k / of.size) - radius];
-      re[((y + GRID) % GRID) * GRID + ((x + GRID) % GRID)] += v;
-    });
-    transform(re, im, false);
-    return { re, im };
-  };
-  const [p, g] = [spectrum(psf), spectrum(shown)];
-  const [re, im] = [new Float64Array(GRID * GRID), new Float64Array(GRID * GRID)];
-  for (let i = 0; i < re.length; i++) {
-    const power = p.re[i] ** 2 + p.im[i] ** 2 + LEAST_POWER;
-    re[i] = (g.re[i] * p.re[i] + g.im[i] * p.im[i]) / power;
-    im[i] = (g.im[i] * p.re[i] - g.re[i] * p.im[i]) / power;
-  }
-  transform(re, im, true);
-  const size = 2 * RADIUS + 1;
-  const values = Float32Array.from({ length: size * size }, (_, k) => {
-    const [x, y] = [(k % size) - RADIUS, Math.floor(k / size) - RADIUS];
-    return re[((y + GRID) % GRID) * GRID + ((x + GRID) % GRID)] / (GRID * GRID);
-  });
-  const sum = values.reduce((total, v) => total + v, 0);
-  return { size, values: values.map((v) => v / sum) };
-}
-
-/** Two-dimensional FFT of the grid, in place. */
-function transform(re: Float64Array, im: Float64Array, inverse: boolean): void {
-  const line = (start: number, stride: number) => {
-    const u = Float64Array.from({ length: GRID }, (_, k) => re[start + k * stride]);
-    const v = Float64Array.from({ length: GRID }, (_, k) => im[start + k * stride]);
-    fftInPlace(u, v, inverse);
-    for (let k = 0; k < GRID; k++) [re[start + k * stride], im[start + k * stride]] = [u[k], v[k]];
-  };
-  for (let k = 0; k < GRID; k++) line(k * GRID, 1);
-  for (let k = 0; k < GRID; k++) line(k, GRID);
 }

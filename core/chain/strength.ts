@@ -5,13 +5,14 @@ import {
   growRegion,
   halfDifference,
   intersectRegions,
+  quantile,
   relativeTo,
-  robustSpread,
   tilesOf,
   wholeRegion,
 } from "../raster";
 import type { ChainInput } from "./measure";
 import { sampleRegions } from "./measure";
+import { added, DISTURBED, NOISIER, sigmaOfLight } from "./noiseLeft";
 import type { ReadyStep, StepFacts } from "./ready";
 import { readySteps, stepsForHalves, stepsForNoisier } from "./ready";
 import { chainHalo, runFilled } from "./run";
@@ -21,7 +22,6 @@ import type { ChainStep } from "./schema";
  * What a step does at rising strengths, as the halves tell it: the picture z with a share α of the noise that they show, n = (A − B)/2, added is treated and held against z − n/α, whose noise is independent of that.
  * Smaller shares come nearer to the noise of the picture itself.
  */
-const SHARE = 0.25;
 
 export interface StrengthCurve {
   strengths: number[];
@@ -59,7 +59,7 @@ export async function strengthCurve(
   if (!input.halves || !steps[index]?.on || upTo.length === 0) return null;
   const before = upTo.slice(0, -1);
   const halfBefore = stepsForHalves(before, input.picture);
-  const [last] = stepsForNoisier(upTo.slice(-1), input.picture, Math.sqrt(1 + SHARE ** 2));
+  const [last] = stepsForNoisier(upTo.slice(-1), input.picture, NOISIER);
   const at = (strength: number): ReadyStep => {
     const params = { ...last.step.params, ...last.operation.mixes?.full, [last.operation.strength]: strength };
     return { ...last, step: { ...last.step, params } };
@@ -77,8 +77,8 @@ export async function strengthCurve(
     const z = await of(picture, before);
     const noise = halfDifference(await of(halves.a, halfBefore), await of(halves.b, halfBefore));
     const inside = (raster: Raster) => cropRaster(raster, relativeTo(area, place));
-    const [plus, minus] = [SHARE, -SHARE].map((share) => added(z, noise, share));
-    const [toPlus, toMinus] = [SHARE, -SHARE].map((share) => inside(added(z, noise, -1 / share)));
+    const [plus, minus] = [DISTURBED, -DISTURBED].map((share) => added(z, noise, share));
+    const [toPlus, toMinus] = [DISTURBED, -DISTURBED].map((share) => inside(added(z, noise, -1 / share)));
     const [fromPlus, fromMinus] = [inside(plus), inside(minus)];
     const variance = localVariance(inside(noise), job);
     const treated = async (of: Raster, strength: number) =>
@@ -96,7 +96,7 @@ export async function strengthCurve(
     weight += 2 * place.width * place.height * z.channels;
   }
   const mean = (values: number[]) => values.reduce((sum, v) => sum + v, 0) / values.length;
-  const error = errors.map((sum) => Math.sqrt(Math.max(0, 1 + SHARE ** 2 + (sum - errors[0]) / weight)));
+  const error = errors.map((sum) => Math.sqrt(Math.max(0, 1 + DISTURBED ** 2 + (sum - errors[0]) / weight)));
   return {
     strengths: STRENGTHS,
     leftDb: left.map((shares) => 20 * Math.log10(Math.max(1e-4, mean(shares)))),
@@ -112,20 +112,19 @@ export function placesOf(size: { width: number; height: number }): Region[] {
   return Array.from({ length: Math.min(PLACES, all.length) }, (_, k) => all[Math.floor((k + 0.5) * stride)]);
 }
 
+/** Of so many pixels the lower tenth is told. */
+const QUANTILE_OF = 1 << 15;
+
 /** Variance of the noise about each pixel, by channel: its smoothed square, no less than its lower tenth. */
 export function localVariance({ planes, width, height }: Raster, job: JobHandle): Float32Array[] {
   return planes.map((plane) => {
-    let out: Float32Array = plane.map((v) => v * v);
+    let out: Float32Array = new Float32Array(plane.length);
+    for (let i = 0; i < out.length; i++) out[i] = plane[i] * plane[i];
     for (let j = 0; j < SMOOTHINGS; j++) out = job.kernels.starletSmooth(out, width, height, j);
-    const sorted = Float32Array.from(out).sort();
-    const least = Math.max(sorted[Math.floor(sorted.length / 10)], 1e-30);
-    return out.map((v) => Math.max(v, least));
+    const least = Math.max(quantile(out, 0.1, QUANTILE_OF), 1e-30);
+    for (let i = 0; i < out.length; i++) if (!(out[i] >= least)) out[i] = least;
+    return out;
   });
-}
-
-/** a + share · b. */
-export function added(a: Raster, b: Raster, share: number): Raster {
-  return { ...a, planes: a.planes.map((plane, c) => plane.map((v, i) => v + share * b.planes[c][i])) };
 }
 
 /** A region of a picture as a picture of that size: nothing else of it is read. */
@@ -141,9 +140,8 @@ function between(before: Raster, after: Raster, share: number): Raster {
   return { ...after, planes };
 }
 
-/** σ of the difference, over all channels. */
-const spreadOf = (a: Raster, b: Raster): number =>
-  a.planes.reduce((sum, plane, c) => sum + robustSpread(plane.map((v, i) => v - b.planes[c][i])).sigma, 0);
+/** σ of the light's difference, told as that of the noise under the crops. */
+const spreadOf = (a: Raster, b: Raster): number => sigmaOfLight(added(a, b, -1));
 
 /** Σ (treated − other)²/variance. */
 function squares(treated: Raster, untouched: Raster, noise: Float32Array[]): number {

@@ -1,5 +1,5 @@
 import { createRandom } from "../numeric/random";
-import { blindCounts, blindPairs, evenChance } from "./index";
+import { blindCounts, blindCsv, blindPairs, blindRecord, chosenOf, evenChance } from "./index";
 
 test("every pair at every spot, each so many times, sides and order by chance", () => {
   const pairs = blindPairs(["a", "b", "c"], ["s", "t"], 20, createRandom(3));
@@ -35,5 +35,24 @@ test("choices are counted for lanes, not for sides; no difference counts for nei
   ];
   expect(blindCounts(pairs, ["left", "right", "same"])).toEqual([
     { a: "a", b: "b", forA: 0, forB: 2, same: 1, chance: 0.5 },
+  ]);
+});
+
+test("a trial as it is kept tells every choice, as CSV too", () => {
+  const record = blindRecord.parse({
+    lanes: [{ letter: "A", words: "Untouched" }, { letter: "B", words: "Mixture 1" }], // prettier-ignore
+    choices: [
+      { spot: "Dark, low", left: "B", right: "A", choice: "left" },
+      { spot: "Structure", left: "A", right: "B", choice: "same" },
+      { spot: "Structure", left: "A", right: "B", choice: "right" },
+    ],
+  });
+  expect(record.choices.map(chosenOf)).toEqual(["B", "", "B"]);
+  expect(blindCsv(record).split("\r\n")).toEqual([
+    "Pair,Spot,Left,Right,Better",
+    '1,"Dark, low",B,A,B',
+    "2,Structure,A,B,no difference",
+    "3,Structure,A,B,B",
+    "",
   ]);
 });

@@ -1,3 +1,5 @@
+import { z } from "zod";
+import { line } from "../formats/csv";
 import type { Random } from "../numeric/random";
 
 /** A pair as it is shown: which lane is at the left, which at the right. */
@@ -72,4 +74,30 @@ export function evenChance(a: number, b: number): number {
     term *= (n - k) / (k + 1);
   }
   return Math.min(1, 2 * sum);
+}
+
+/** A trial as it is kept: which lanes they were, by letter with what they did, and every choice in the order in which it was made. */
+export const blindRecord = z.object({
+  lanes: z.array(z.object({ letter: z.string().max(8), words: z.string().max(400) })),
+  choices: z
+    .array(
+      z.object({
+        spot: z.string().max(80),
+        left: z.string().max(8),
+        right: z.string().max(8),
+        choice: z.enum(["left", "same", "right"]),
+      }),
+    )
+    .max(2000),
+});
+export type BlindRecord = z.infer<typeof blindRecord>;
+
+/** What was chosen in a row of a record: the letter of the better lane; "" for no difference. */
+export const chosenOf = ({ left, right, choice }: BlindRecord["choices"][number]): string =>
+  choice === "same" ? "" : choice === "left" ? left : right;
+
+/** The choices as CSV, one row each. */
+export function blindCsv({ choices }: BlindRecord): string {
+  const rows = choices.map((row, k) => line([k + 1, row.spot, row.left, row.right, chosenOf(row) || "no difference"]));
+  return [line(["Pair", "Spot", "Left", "Right", "Better"]), ...rows].join("");
 }

@@ -2,11 +2,12 @@ import type { ChainStep } from "../chain";
 import { measureChain, newStep } from "../chain";
 import { quietJob } from "../job";
 import { createRandom } from "../numeric/random";
+import { findSkyPatches } from "../measure";
 import { findOperation } from "../operations";
 import { frameOfRaster, rasterOf } from "../raster";
 import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
-import type { EqualMeasure } from "./index";
-import { decidingStep, measureAt, strengthFor } from "./index";
+import type { EqualLane, EqualMeasure } from "./index";
+import { decidingStep, equalPart, equalReading, strengthFor } from "./index";
 
 const job = quietJob(wasmKernels());
 const SIDE = 256;
@@ -35,44 +36,40 @@ async function laneOf(steps: ChainStep[], measure: EqualMeasure, sigma = 0.001) 
     steps,
     facts,
     index: decidingStep(steps, measure),
-    regions: [{ x: 32, y: 32, width: 192, height: 192 }],
   };
 }
 
+const REGION = { x: 32, y: 32, width: 192, height: 192 };
+const reader = (lane: EqualLane, measure: EqualMeasure) => async (strength: number | null) =>
+  equalReading([await equalPart(lane, REGION, strength, measure, job)], measure);
+const measureAt = async (lane: EqualLane, measure: EqualMeasure) => (await reader(lane, measure)(null)).value;
+const strengthOf = (lane: EqualLane, target: number, measure: EqualMeasure) =>
+  strengthFor(reader(lane, measure), target);
+
 test.each([[null], [1]])("equal noise: three approaches meet a fourth's within 1 %%, at scale %s", async (scale) => {
   const measure: EqualMeasure = { of: "noise", scale };
-  const target = await measureAt(
-    await laneOf([stepOf("noise.gaussian", { strength: 0.6 })], measure),
-    null,
-    measure,
-    job,
-  );
+  const target = await measureAt(await laneOf([stepOf("noise.gaussian", { strength: 0.6 })], measure), measure);
   for (const id of ["noise.mixture", "noise.starlet", "noise.total-variation"]) {
     const lane = await laneOf([stepOf(id)], measure);
-    const { strength, reached, isReached } = await strengthFor(lane, target, measure, job);
+    const { strength, reached, isReached } = await strengthOf(lane, target, measure);
     expect([id, isReached]).toEqual([id, true]);
     expect(Math.abs(reached / target - 1)).toBeLessThan(0.01);
     // The lane that is set to it measures so.
     const set = { ...lane, steps: [stepOf(id, { strength })] };
-    expect(await measureAt(set, null, measure, job)).toBeCloseTo(reached, 9);
+    expect(await measureAt(set, measure)).toBeCloseTo(reached, 9);
   }
 });
 
 test("what strength cannot reach is said: its nearer end, and not reached", async () => {
   const measure: EqualMeasure = { of: "noise", scale: null };
   const lane = await laneOf([stepOf("noise.gaussian")], measure);
-  const untouched = await measureAt(
-    { ...lane, steps: [stepOf("noise.gaussian", { strength: 0 })] },
-    null,
-    measure,
-    job,
-  );
+  const untouched = await measureAt({ ...lane, steps: [stepOf("noise.gaussian", { strength: 0 })] }, measure);
   expect(untouched).toBeGreaterThan(0.00096);
   expect(untouched).toBeLessThan(0.00104);
-  expect(await strengthFor(lane, 0.01, measure, job)).toMatchObject({ strength: 0, isReached: false });
-  expect(await strengthFor(lane, 1e-7, measure, job)).toMatchObject({ strength: 1, isReached: false });
+  expect(await strengthOf(lane, 0.01, measure)).toMatchObject({ strength: 0, isReached: false });
+  expect(await strengthOf(lane, 1e-7, measure)).toMatchObject({ strength: 1, isReached: false });
   const without = { ...lane, input: { ...lane.input, halves: null } };
-  expect(await measureAt(without, null, measure, job)).toBeNaN();
+  expect(await measureAt(without, measure)).toBeNaN();
 });
 
 test("equal sharpness: stars set apart meet a width", async () => {
@@ -83,9 +80,28 @@ test("equal sharpness: stars set apart meet a width", async () => {
     0.0002,
   );
   expect(lane.index).toBe(1);
-  const { reached, isReached, strength } = await strengthFor(lane, 2.5, measure, job);
+  const { reached, isReached, strength } = await strengthOf(lane, 2.5, measure);
   expect(isReached).toBe(true);
   expect(Math.abs(reached / 2.5 - 1)).toBeLessThan(0.01);
   expect(strength).toBeGreaterThan(0.1);
   expect(strength).toBeLessThan(0.9);
+});
+
+test("equal grain in patches of sky needs no halves, and adds up over them", async () => {
+  const measure: EqualMeasure = { of: "patches" };
+  const lane = await laneOf([stepOf("noise.mixture")], measure);
+  const alone = { ...lane, input: { ...lane.input, halves: null } };
+  const raster = await alone.input.picture.read(REGION);
+  const [patch] = findSkyPatches([{ raster, x: REGION.x, y: REGION.y, gaps: null }], job.kernels);
+  const place = { x: Math.round(patch.x - patch.side / 2), y: Math.round(patch.y - patch.side / 2), width: patch.side, height: patch.side }; // prettier-ignore
+  const read = async (strength: number | null) => equalReading([await equalPart(alone, place, strength, measure, job)], measure); // prettier-ignore
+  const untouched = await read(0);
+  // White noise over 1 … 8 px: all of it but what is coarser, 0.5 %.
+  expect(untouched.value).toBeGreaterThan(0.00092);
+  expect(untouched.value).toBeLessThan(0.00108);
+  const { reached, isReached } = await strengthFor(read, untouched.value / 2);
+  expect(isReached).toBe(true);
+  expect(Math.abs((2 * reached) / untouched.value - 1)).toBeLessThan(0.01);
+  const part = (pixels: number, variance: number) => ({ pixels, variance, scales: [], stars: [] });
+  expect(equalReading([part(100, 4), part(300, 8)], measure).value).toBeCloseTo(Math.sqrt(7), 12);
 });

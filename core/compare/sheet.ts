@@ -1,3 +1,6 @@
+import type { BlindRecord } from "./blind";
+import { chosenOf } from "./blind";
+import type { MeasureGroup } from "./measures";
 import { MEASURES } from "./measures";
 import type { LaneMeasures } from "./measures";
 
@@ -30,7 +33,7 @@ export interface Sheet {
   verdict: string;
   note: string;
   /** What the journal says of how it came about. */
-  journal: readonly { when: string; text: string }[];
+  journal: readonly { when: string; text: string; trial?: BlindRecord }[];
   /** The unit of levels, and what samples are multiplied by to be in it. */
   unit: string;
   perSample: number;
@@ -92,7 +95,7 @@ export function sheetHtml(sheet: Sheet): string {
     `<h2>Measures, mean of all spots</h2>${measuresTable(sheet)}`,
     `<h2>What they are</h2><ul>${MEASURES.map(({ label, definition }) => `<li><b>${safe(label)}</b>: ${safe(definition)}</li>`).join("")}</ul>`,
     sheet.journal.length > 0
-      ? `<h2>Journal</h2>${list(sheet.journal.map(({ when, text }) => `${when}: ${text}`))}`
+      ? `<h2>Journal</h2><ul>${sheet.journal.map(({ when, text, trial }) => `<li>${safe(when)}: ${safe(text)}${trial ? choicesTable(trial) : ""}</li>`).join("")}</ul>`
       : "",
     ...lanes.map(
       ({ letter, chain }) =>
@@ -114,28 +117,39 @@ function format(value: number | null, id: string, times = 1): string {
   return value === null ? "–" : (value * times).toFixed(digits);
 }
 
+/** Every choice of a blind trial. */
+function choicesTable({ lanes, choices }: BlindRecord): string {
+  const rows = choices.map((row, k) => `<tr><td>${k + 1}</td><td>${safe(row.spot)}</td><td>${safe(row.left)} : ${safe(row.right)}</td><td>${safe(chosenOf(row) || "no difference")}</td></tr>`); // prettier-ignore
+  const who = lanes.map(({ letter, words }) => `${safe(letter)} ${safe(words)}`).join(", ");
+  return `<details><summary>Every choice (${who})</summary><table><thead><tr><th>Pair</th><th>Spot</th><th>Left : right</th><th>Better</th></tr></thead><tbody>${rows.join("")}</tbody></table></details>`;
+}
+
+const GROUP_HEADINGS: Record<MeasureGroup, string> = {
+  noise: "Noise",
+  detail: "Detail",
+  stars: "Stars",
+  evidence: "Evidence",
+};
+
+/** Measures as rows under their headings, lanes as columns: it fits on paper. */
 function measuresTable({ lanes, cells, unit, perSample }: Sheet): string {
-  const means = lanes.map((_, k) =>
-    MEASURES.map(({ id }) => {
+  const head = lanes.map(({ letter, words }) => `<th><b>${safe(letter)}</b> ${safe(words)}</th>`).join("");
+  let heading = "";
+  const body = MEASURES.map(({ id, label, unit: own, better, group }) => {
+    const means = lanes.map((_, k) => {
       const known = cells.flatMap((row) => row[k].measures?.[id] ?? []);
       return known.length > 0 ? known.reduce((sum, v) => sum + v, 0) / known.length : null;
-    }),
-  );
-  const best = MEASURES.map(({ better }, m) => {
-    const known = means.flatMap((row) => row[m] ?? []);
-    if (better === null || known.length < 2 || Math.min(...known) === Math.max(...known)) return null;
-    return better === "less" ? Math.min(...known) : Math.max(...known);
-  });
-  const head = MEASURES.map(
-    ({ label, unit: own }) => `<th>${safe(label)}${own ? ` ${safe(own === "level" ? unit : own)}` : ""}</th>`,
-  ).join("");
-  const body = lanes.map(({ letter, words }, k) => {
-    const values = MEASURES.map(({ id, unit: own }, m) => {
-      const value = means[k][m];
-      const isBest = value !== null && value === best[m];
-      return `<td${isBest ? ' class="best"' : ""}>${format(value, id, own === "level" ? perSample : 1)}</td>`;
     });
-    return `<tr><th><b>${safe(letter)}</b> ${safe(words)}</th>${values.join("")}</tr>`;
+    const known = means.flatMap((value) => value ?? []);
+    const isTold = better !== null && known.length > 1 && Math.min(...known) !== Math.max(...known);
+    const best = isTold ? (better === "less" ? Math.min(...known) : Math.max(...known)) : null;
+    const values = means.map(
+      (value) =>
+        `<td${value !== null && value === best ? ' class="best"' : ""}>${format(value, id, own === "level" ? perSample : 1)}</td>`,
+    );
+    const above = group === heading ? "" : `<tr class="quiet"><th>${GROUP_HEADINGS[group]}</th></tr>`;
+    heading = group;
+    return `${above}<tr><th>${safe(label)}${own ? ` <span class="quiet">${safe(own === "level" ? unit : own)}</span>` : ""}</th>${values.join("")}</tr>`;
   });
   return `<table><thead><tr><th></th>${head}</tr></thead><tbody>${body.join("")}</tbody></table>`;
 }

@@ -30,10 +30,12 @@ export function unequalThings([first, ...others]: readonly ComparedLane[]): stri
         a && b && Math.abs(b / a - 1) > TIME_ALIKE ? `, with ${Math.round((100 * b) / a)} % of the time of light` : "";
       said.push(`${lane(other)} is of another stack, “${other.stackName}”${longer}`);
     }
-    if (domainAfter([...other.steps]) !== domainAfter([...first.steps]))
-      said.push(
-        `${lane(other)} is ${domainAfter([...other.steps])}, lane ${first.letter} ${domainAfter([...first.steps])}: they are shown by different curves`,
-      );
+  }
+  const domain = domainAfter([...first.steps]);
+  const apart = others.filter(({ steps }) => domainAfter([...steps]) !== domain);
+  if (apart.length > 0) {
+    const which = apart.length === 1 ? `${lane(apart[0])} is` : `lanes ${apart.map(({ letter }) => letter).join(", ")} are`; // prettier-ignore
+    said.push(`${which} ${domainAfter([...apart[0].steps])}, lane ${first.letter} ${domain}: they are shown by different curves`); // prettier-ignore
   }
   for (const one of [first, ...others])
     if (one.clipped !== null && one.clipped > CLIPPED)

@@ -22,7 +22,8 @@ export interface ClearStar {
 
 /** By channel: the clear, unclipped stars that stand alone, without those that were dropped. */
 export async function clearStars(look: PictureLook, job: JobHandle): Promise<ClearStar[][]> {
-  const samples = await look.samples();
+  const samples = await look.field.samples();
+  const kept = { places: look.field.places, dropped: look.dropped };
   const channels: ClearStar[][] = [];
   for (const [c] of samples[0].planes.entries()) {
     const brightest = samples.reduce(
@@ -37,7 +38,7 @@ export async function clearStars(look: PictureLook, job: JobHandle): Promise<Cle
         for (const { x, y, fit, snr, flux } of stars) {
           if (!fit || snr < LEAST_SNR || fit.peak > CLIPPED_SHARE * (brightest - fit.background)) continue;
           const isAlone = stars.every((o) => o.flux < 0.03 * flux || (o.x === x && o.y === y) || Math.hypot(o.x - x, o.y - y) > ALONE_PX); // prettier-ignore
-          if (isAlone && isKept(look, piece)(fit)) found.push({ piece, fit });
+          if (isAlone && isKept(kept, piece)(fit)) found.push({ piece, fit });
         }
       }
       return found;

@@ -13,6 +13,10 @@ export function componentsOf({ planes }: Raster): Float32Array[] {
   return planes.length === 3 ? TURN.map((shares) => mixed(planes, shares)) : planes;
 }
 
+/** The first of them alone. */
+export const firstComponent = (planes: Float32Array[]): Float32Array =>
+  planes.length === 3 ? mixed(planes, TURN[0]) : planes[0];
+
 /** The raster whose components these are. */
 export function fromComponents(components: Float32Array[], width: number, height: number): Raster {
   if (components.length !== 3) return rasterOf(width, height, components);
@@ -25,9 +29,8 @@ export function fromComponents(components: Float32Array[], width: number, height
   return rasterOf(width, height, planes);
 }
 
-function mixed(planes: Float32Array[], shares: number[]): Float32Array {
-  const out = new Float32Array(planes[0].length);
-  for (let i = 0; i < out.length; i++)
-    out[i] = shares[0] * planes[0][i] + shares[1] * planes[1][i] + shares[2] * planes[2][i];
+function mixed([p, q, r]: Float32Array[], [ofP, ofQ, ofR]: number[]): Float32Array {
+  const out = new Float32Array(p.length);
+  for (let i = 0; i < out.length; i++) out[i] = ofP * p[i] + ofQ * q[i] + ofR * r[i];
   return out;
 }

@@ -16,6 +16,8 @@ export interface PictureLook {
   readonly places: readonly Region[];
   /** These pieces of the picture, without gaps. */
   samples(): Promise<Raster[]>;
+  /** The same with the corners of a large picture, for what changes over the field. */
+  readonly field: { readonly places: readonly Region[]; samples(): Promise<Raster[]> };
   /** Of each piece the pixels that have no data, and those next to them (1); null for none. */
   gaps(): Promise<(Uint8Array | null)[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */

@@ -3,7 +3,7 @@ import { quietJob } from "../job";
 import { STARLET_NOISE } from "../measure";
 import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
-import { createRaster, frameOfRaster } from "../raster";
+import { createRaster, frameOfRaster, wholeRegion } from "../raster";
 import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
 import type { FactId, FactValue, PictureLook } from "./index";
 import { FACTS, factOf, NOISE_SCALES } from "./index";
@@ -17,6 +17,7 @@ const look = (picture: Raster, difference: Raster | null = null, gaps: Uint8Arra
   gaps: () => Promise.resolve([gaps]),
   places: [{ x: 0, y: 0, width: picture.width, height: picture.height }],
   samples: () => Promise.resolve([picture]),
+  field: { places: [wholeRegion(picture)], samples: () => Promise.resolve([picture]) },
   halfDifferences: () => Promise.resolve(difference && [difference]),
   overview: () => Promise.resolve(picture),
 });

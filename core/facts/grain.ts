@@ -1,5 +1,6 @@
 import { z } from "zod";
 import type { JobHandle } from "../job";
+import type { Kernels } from "../kernels";
 import type { NoiseModel } from "../measure";
 import {
   autocovariance,
@@ -141,7 +142,7 @@ function noiseCovariances(
     });
     return rasterOf(width, height, planes);
   });
-  return covariancesOf(fields, 4);
+  return covariancesOf(fields, 4, job.kernels);
 }
 
 /** Of noise of σ 1, outliers held to some σ, what is finer than some 30 px: what is smoother is sky. */
@@ -153,11 +154,12 @@ function detailOf(unit: Float32Array, width: number, height: number, job: JobHan
 }
 
 /** Autocovariance of each component of fields of noise, from one of `every` rows. */
-function covariancesOf(fields: Raster[], every: number): Float64Array[] {
+function covariancesOf(fields: Raster[], every: number, kernels: Kernels): Float64Array[] {
   const pieces = fields.map((field) => componentsOf(field).map((plane) => ({ ...field, plane })));
   return pieces[0].map((_, k) =>
     autocovariance(
       pieces.map((components) => components[k]),
+      kernels,
       REACH,
       1,
       every,
@@ -190,7 +192,7 @@ function inPatches(
     const { sigma } = robustSpread(Float32Array.from(first.flatMap(({ planes }) => [...planes[channel]])));
     return { zero, a: a * sigma ** 2, b: b * sigma ** 2, c: c * sigma ** 2 };
   });
-  return { models: scaled, covariance: covariancesOf(fieldsBy(scaled), 1).map((lags) => [...lags]) };
+  return { models: scaled, covariance: covariancesOf(fieldsBy(scaled), 1, job.kernels).map((lags) => [...lags]) };
 }
 
 const medianOf = (values: Float32Array): number => medianInPlace(Float64Array.from(values));

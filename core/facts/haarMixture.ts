@@ -37,7 +37,7 @@ export const haarMixture: Fact<HaarMixtureFact> = {
               plane: gaps[n] ? bands[b].map((v, i) => (gaps[n]?.[i] === 1 ? NaN : v)) : bands[b],
             }));
             const expected = filterCovariance(noise, haarTaps(scale, across), haarTaps(scale, down), 1 << scale, 4);
-            return bandOf(expected, autocovariance(pieces, 4, 1 << scale));
+            return bandOf(expected, autocovariance(pieces, job.kernels, 4, 1 << scale));
           }),
         );
         split.forEach(({ mean }, n) => (current[n] = mean));

@@ -75,7 +75,7 @@ function bandsOf(
       piece.plane = smooth;
       return { plane, width: piece.width, height: piece.height };
     });
-    return bandOf(bandCovariance(noise, scale, 4), autocovariance(details, 4, 1 << scale));
+    return bandOf(bandCovariance(noise, scale, 4), autocovariance(details, job.kernels, 4, 1 << scale));
   });
 }
 

@@ -3,7 +3,7 @@ import { measureFacts, newStep } from "../chain";
 import type { ChainStep, FactKey } from "../chain";
 import { keyOfFact } from "../chain";
 import { quietJob } from "../job";
-import { drawStars, moffatProfile } from "../measure";
+import { moffatTable } from "../measure";
 import { createRandom } from "../numeric/random";
 import { findOperation } from "../operations";
 import type { AnyOperation } from "../operations";
@@ -29,7 +29,12 @@ function picture(oddShape: typeof SHAPE | null = null) {
     [SHAPE, stars.filter((_, k) => !isOdd(k))],
     [oddShape, stars.filter((_, k) => isOdd(k))],
   ] as const)
-    if (shape) drawStars([plane], WIDTH, HEIGHT, those, [moffatProfile(shape)], 1);
+    if (shape)
+      job.kernels.drawStars(
+        { planes: [plane], width: WIDTH, height: HEIGHT, profiles: [moffatTable(shape)], least: [0] },
+        those,
+        1,
+      );
   return { raster: rasterOf(WIDTH, HEIGHT, [plane]), stars, isOdd };
 }
 

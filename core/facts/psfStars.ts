@@ -1,12 +1,13 @@
 import { z } from "zod";
 import type { Profile } from "../measure";
-import { moffatProfile } from "../measure";
+import { moffatProfile, shapeAt } from "../measure";
 import type { Raster } from "../raster";
 import { medianInPlace, SIGMA_PER_MAD } from "../raster";
 import type { ClearStar } from "./clearStars";
 import { clearStars } from "./clearStars";
 import type { Fact } from "./fact";
-import { shapeOf, starShapeSchema } from "./psfShape";
+import type { FieldShape } from "./psfShape";
+import { inPicture, shapeOf, starShapeSchema } from "./psfShape";
 
 /** Half the side of the mean picture of the stars, and how far their profile is followed, in px; steps of the profile. */
 const RADIUS = 12;
@@ -36,12 +37,12 @@ export const psfStars: Fact<PsfStarsFact> = {
   title: "stars that tell the PSF",
   schema,
   async measure(look, job) {
-    const samples = await look.samples();
+    const samples = await look.field.samples();
     const channels = await clearStars(look, job);
     return {
       channels: channels.map((stars, c) => {
-        const shape = shapeOf(stars.map(({ fit }) => fit));
-        return shape && readoutOf(stars, samples, look.places, c, shape);
+        const shape = shapeOf(inPicture(stars, look.field.places));
+        return shape && readoutOf(stars, samples, look.field.places, c, shape);
       }),
     };
   },
@@ -57,9 +58,9 @@ function readoutOf(
   samples: Raster[],
   places: readonly { x: number; y: number }[],
   c: number,
-  shape: NonNullable<ReturnType<typeof shapeOf>>,
+  shape: FieldShape,
 ): z.infer<typeof channel> {
-  const psf = moffatProfile(shape);
+  const everywhere = moffatProfile(shape);
   const reach = Math.ceil(2 * shape.fwhmMajor);
   const steps = Math.floor(RADIUS / STEP) + 1;
   const at: number[][] = Array.from({ length: steps }, () => []);
@@ -71,6 +72,8 @@ function readoutOf(
     const { planes, width, height } = samples[piece];
     const plane = planes[c];
     const [cx, cy] = [Math.round(fit.x), Math.round(fit.y)];
+    const { x: x0, y: y0 } = places[piece];
+    const psf = shape.field ? moffatProfile(shapeAt(shape.field, shape.beta, x0 + fit.x, y0 + fit.y)) : everywhere;
     const level = levelAround(plane, width, height, fit, psf, reach);
     let [squares, count] = [0, 0];
     for (let v = -RADIUS; v <= RADIUS; v++)

@@ -51,6 +51,9 @@ export function openArena({ memory }: WasmModule) {
     writeDoubles(at: number, values: Float64Array): void {
       new Float64Array(memory.buffer).set(values, at / 8);
     },
+    doubles(at: number, count: number): Float64Array {
+      return new Float64Array(memory.buffer, at, count);
+    },
     /** A view of what lies at an address; it lives until the memory grows. */
     floats(at: number, count: number): Float32Array {
       return new Float32Array(memory.buffer, at, count);

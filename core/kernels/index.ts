@@ -13,6 +13,8 @@ export type { DropSums } from "./drizzle/contract";
 export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";
 export type { DetectionBands, MeshLevels, SkyKernels } from "./sky/contract";
+export type { MoffatTable, PointStar, StarPlanes } from "./stars/contract";
+export { DRAWN, profileAt } from "./stars/contract";
 export type { ShrinkSettings } from "./starlet/contract";
 export type { WaveletRule } from "./wavelets/contract";
 export { highPass, waveletReach } from "./wavelets/contract";

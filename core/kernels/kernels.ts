@@ -8,6 +8,9 @@ import { combineWasm } from "./combine/wasm";
 import type { ConvolutionKernels } from "./convolution/contract";
 import { convolutionPlain } from "./convolution/plain";
 import { convolutionWasm } from "./convolution/wasm";
+import type { CovarianceKernels } from "./covariance/contract";
+import { covariancePlain } from "./covariance/plain";
+import { covarianceWasm } from "./covariance/wasm";
 import type { DrizzleKernels } from "./drizzle/contract";
 import { drizzlePlain } from "./drizzle/plain";
 import { drizzleWasm } from "./drizzle/wasm";
@@ -26,6 +29,9 @@ import { resampleWasm } from "./resample/wasm";
 import type { SkyKernels } from "./sky/contract";
 import { skyPlain } from "./sky/plain";
 import { skyWasm } from "./sky/wasm";
+import type { StarKernels } from "./stars/contract";
+import { starsPlain } from "./stars/plain";
+import { starsWasm } from "./stars/wasm";
 import type { StarletKernels } from "./starlet/contract";
 import { starletPlain } from "./starlet/plain";
 import { starletWasm } from "./starlet/wasm";
@@ -49,12 +55,14 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   BlockKernels &
   ConvolutionKernels &
   CombineKernels &
+  CovarianceKernels &
   DrizzleKernels &
   LineKernels &
   MixtureKernels &
   PatchKernels &
   ResampleKernels &
   SkyKernels &
+  StarKernels &
   VariationKernels &
   WaveletKernels &
   WindowKernels;
@@ -67,12 +75,14 @@ export function createPlainKernels(): Kernels {
     ...blocksPlain,
     ...convolutionPlain,
     ...combinePlain,
+    ...covariancePlain,
     ...drizzlePlain,
     ...linesPlain,
     ...mixturePlain,
     ...patchesPlain,
     ...resamplePlain,
     ...skyPlain,
+    ...starsPlain,
     ...variationPlain,
     ...waveletsPlain,
     ...windowPlain,
@@ -94,12 +104,14 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...blocksWasm(wasm),
     ...convolutionWasm(wasm),
     ...combineWasm(wasm),
+    ...covarianceWasm(wasm),
     ...drizzleWasm(wasm),
     ...linesWasm(wasm),
     ...mixtureWasm(wasm),
     ...patchesWasm(wasm),
     ...resampleWasm(wasm),
     ...skyWasm(wasm),
+    ...starsWasm(wasm),
     ...variationWasm(wasm),
     ...waveletsWasm(wasm),
     ...windowWasm(wasm),

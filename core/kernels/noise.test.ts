@@ -228,7 +228,7 @@ describe("undecimated wavelets", () => {
     const random = createRandom(8);
     const rough = Float32Array.from({ length: w * h }, () => random.normal());
     const smooth = wasm.starletSmooth(rough, w, h, 0);
-    const covariance = autocovariance([{ plane: smooth, width: w, height: h }], 8, 1, 1);
+    const covariance = autocovariance([{ plane: smooth, width: w, height: h }], wasm, 8, 1, 1);
     const told = waveletSigmas([...covariance], taps, 3);
     const found = wasm.waveletBands(smooth, w, h, { taps, scales: 3 });
     found.forEach((band, k) => {
@@ -236,4 +236,29 @@ describe("undecimated wavelets", () => {
       expect(Math.abs(told[k] / rms - 1)).toBeLessThan(0.04);
     });
   });
+});
+
+test.each([false, true])("sums over lags: both alike, and the defining sum, gaps %s", (hasGaps) => {
+  const [w, h] = [37, 29];
+  const random = createRandom(91);
+  const plane = Float32Array.from({ length: w * h }, (_, i) => (hasGaps && i % 11 === 3 ? NaN : random.normal()));
+  const [a, b] = [plain, wasm].map((kernels) => kernels.lagSums(plane, w, h, 4, 2, 1));
+  expect([...b.counts]).toEqual([...a.counts]);
+  b.sums.forEach((sum, k) => expect(Math.abs(sum - a.sums[k])).toBeLessThan(1e-3));
+  // Lag (3, −1) · 2.
+  let [sum, count] = [0, 0];
+  for (let y = 0; y + 2 < h; y++)
+    for (let x = 6; x < w; x++) {
+      const product = plane[y * w + x] * plane[(y + 2) * w + x - 6];
+      if (!Number.isNaN(product)) [sum, count] = [sum + product, count + 1];
+    }
+  const at = (4 - 1) * 9 + 4 + 3;
+  expect(a.counts[at]).toBe(count);
+  expect(a.sums[at]).toBeCloseTo(sum, 6);
+  // Every other row tells half as many pairs.
+  const [half] = [plain.lagSums(plane, w, h, 4, 2, 2), wasm.lagSums(plane, w, h, 4, 2, 2)].map(({ counts }) => counts);
+  expect(half[4 * 9 + 4]).toBe(
+    Array.from(plane).filter((v, i) => !Number.isNaN(v) && Math.floor(i / w) % 2 === 0).length,
+  );
+  expect([...wasm.lagSums(plane, w, h, 4, 2, 2).counts]).toEqual([...half]);
 });

@@ -1,7 +1,5 @@
+import type { Kernels, PointStar, StarPlanes } from "../kernels";
 import { median } from "../raster";
-import type { Profile } from "./psf";
-import type { PointStar } from "./starSolver";
-import { drawStars, solveStars } from "./starSolver";
 
 /** Half the side of the square over which one star is held against two, in FWHM. */
 const JUDGED_FWHM = 1.3;
@@ -16,28 +14,27 @@ const [LEAST_APART, LEAST_RATIO] = [0.35, 0.12];
 const ROUNDS = 12;
 
 /**
- * Stars that are two: where what a star leaves is drawn out along an axis, two stars on that axis are solved in its stead, and kept if they leave much less. `residual` holds the planes less all stars, before and after. Source: own;
+ * Stars that are two: where what a star leaves is drawn out along an axis, two stars on that axis are solved in its stead, and kept if they leave much less. `residual` holds the planes less all stars, before and after; `sigmas` the σ of their samples. Source: own;
  * the axis from second moments of the residual.
  */
-export function splitStars(
-  residual: readonly Float32Array[],
-  width: number,
-  height: number,
-  stars: readonly PointStar[],
-  profiles: readonly Profile[],
-  sigma: (channel: number, pixel: number, light: number) => number,
+export function splitStars<S extends PointStar>(
+  residual: StarPlanes,
+  stars: readonly S[],
+  sigmas: readonly Float32Array[],
   fwhm: number,
-): PointStar[] {
+  kernels: Kernels,
+): (S | PointStar)[] {
+  const { planes, width, height } = residual;
   const reach = Math.max(3, Math.round(JUDGED_FWHM * fwhm));
   return stars.flatMap((star) => {
     const [cx, cy] = [Math.round(star.x), Math.round(star.y)];
     if (cx < reach || cy < reach || cx >= width - reach || cy >= height - reach) return [star];
     const i0 = cy * width + cx;
-    if (!star.heights.some((h, c) => h > LEAST_HEIGHT * sigma(c, i0, h))) return [star];
-    const before = misfit(residual, width, cx, cy, reach, sigma);
+    if (!star.heights.some((h, c) => h > LEAST_HEIGHT * sigmas[c][i0])) return [star];
+    const before = misfit(planes, sigmas, width, cx, cy, reach);
     const height0 = Math.max(...star.heights);
     if (before.rms < LEAST_MISFIT * height0) return [star];
-    const angle = axisOf(residual, width, star, reach);
+    const angle = axisOf(planes, width, star, reach);
     const [dx, dy] = [0.4 * fwhm * Math.cos(angle), 0.4 * fwhm * Math.sin(angle)];
     const halves = [1, -1].map((side) => ({
       x: star.x + side * dx,
@@ -47,21 +44,19 @@ export function splitStars(
     // A copy of the surroundings, on which the two are tried.
     const [left, top] = [cx - 2 * reach, cy - 2 * reach];
     const side = 4 * reach + 1;
-    const patch = residual.map((plane) =>
+    const inside = (plane: Float32Array, beyond: number) =>
       Float32Array.from({ length: side * side }, (_, k) => {
         const [u, v] = [left + (k % side), top + Math.floor(k / side)];
-        return u >= 0 && v >= 0 && u < width && v < height ? plane[v * width + u] : 0;
-      }),
-    );
+        return u >= 0 && v >= 0 && u < width && v < height ? plane[v * width + u] : beyond;
+      });
+    const patch = { ...residual, planes: planes.map((plane) => inside(plane, 0)), width: side, height: side };
+    // What lies beyond the picture tells nothing.
+    const noise = sigmas.map((sigma) => inside(sigma, Infinity));
     const shifted = (of: PointStar) => ({ ...of, x: of.x - left, y: of.y - top });
-    drawStars(patch, side, side, [shifted(star)], profiles, 1);
-    drawStars(patch, side, side, halves.map(shifted), profiles, -1);
-    const at = (k: number) => (top + Math.floor(k / side)) * width + left + (k % side);
-    const inPatch = (c: number, k: number, light: number) =>
-      sigma(c, Math.max(0, Math.min(width * height - 1, at(k))), light);
-    const pair = solveStars(patch, side, side, halves.map(shifted), profiles, inPatch, ROUNDS, 1);
+    kernels.drawStars(patch, [shifted(star), ...halves.map(shifted).map(taken)], 1);
+    const pair = kernels.solveStars(patch, halves.map(shifted), { sigmas: noise, rounds: ROUNDS, leashPx: 1 });
     if (pair.length !== 2) return [star];
-    const after = misfit(patch, side, cx - left, cy - top, reach, inPatch);
+    const after = misfit(patch.planes, noise, side, cx - left, cy - top, reach);
     const apart = Math.hypot(pair[0].x - pair[1].x, pair[0].y - pair[1].y);
     const [p, q] = pair.map(({ heights }) => heights.reduce((a, b) => a + b, 0));
     const isBetter =
@@ -71,20 +66,22 @@ export function splitStars(
     if (!isBetter || !isExplained || apart < LEAST_APART * fwhm || Math.min(p, q) < LEAST_RATIO * Math.max(p, q))
       return [star];
     const found = pair.map((one) => ({ ...one, x: one.x + left, y: one.y + top }));
-    drawStars(residual, width, height, [star], profiles, 1);
-    drawStars(residual, width, height, found, profiles, -1);
+    kernels.drawStars(residual, [star, ...found.map(taken)], 1);
     return found;
   });
 }
 
+/** A star as it is drawn to take it off. */
+const taken = (star: PointStar): PointStar => ({ ...star, heights: star.heights.map((h) => -h) });
+
 /** What is left about a place: Σ residual²/σ², over how many samples, its rms, and the noise's variance. The level there counts for nothing. */
 function misfit(
   planes: readonly Float32Array[],
+  sigmas: readonly Float32Array[],
   width: number,
   cx: number,
   cy: number,
   reach: number,
-  sigma: (channel: number, pixel: number, light: number) => number,
 ): { sum: number; count: number; rms: number; variance: number } {
   let [sum, count, square, variance] = [0, 0, 0, 0];
   planes.forEach((plane, c) => {
@@ -92,7 +89,7 @@ function misfit(
     for (let v = cy - reach; v <= cy + reach; v++)
       for (let u = cx - reach; u <= cx + reach; u++) values.push(plane[v * width + u]);
     const level = median(values);
-    const s = sigma(c, cy * width + cx, 0);
+    const s = sigmas[c][cy * width + cx];
     for (const value of values) {
       sum += ((value - level) / s) ** 2;
       square += (value - level) ** 2;

@@ -1,3 +1,5 @@
+import type { Kernels } from "../kernels";
+
 /** How far autocovariances are followed, in px: what resampling and demosaicing share lies within it. */
 export const REACH = 8;
 const SIDE = 2 * REACH + 1;
@@ -8,36 +10,21 @@ const SIDE = 2 * REACH + 1;
  */
 export function autocovariance(
   planes: readonly { plane: Float32Array; width: number; height: number }[],
+  kernels: Kernels,
   reach: number,
   step = 1,
   every = 2,
 ): Float64Array {
-  const side = 2 * reach + 1;
-  const out = new Float64Array(side * side);
-  for (let v = 0; v <= reach; v++)
-    for (let u = v === 0 ? 0 : -reach; u <= reach; u++) {
-      let [sum, count] = [0, 0];
-      for (const { plane, width, height } of planes) {
-        const [dx, dy] = [u * step, v * step];
-        const from = Math.max(0, -dx);
-        const to = Math.min(width, width - dx);
-        if (to <= from) continue;
-        for (let y = 0; y + dy < height; y += every) {
-          const shift = dy * width + dx;
-          for (let i = y * width + from; i < y * width + to; i++) {
-            const product = plane[i] * plane[i + shift];
-            if (product !== product) continue;
-            sum += product;
-            count++;
-          }
-        }
-      }
-      const mean = count > 0 ? sum / count : 0;
-      out[(reach + v) * side + reach + u] = mean;
-      out[(reach - v) * side + reach - u] = mean;
-    }
-  return out;
+  const each = planes.map(({ plane, width, height }) => kernels.lagSums(plane, width, height, reach, step, every));
+  return new Float64Array((2 * reach + 1) ** 2).map((_, k) => {
+    const count = each.reduce((sum, { counts }) => sum + counts[k], 0);
+    return count > 0 ? each.reduce((sum, { sums }) => sum + sums[k], 0) / count : 0;
+  });
 }
+
+/** Of channels that were turned into components (facts/components.ts) each has a share of all: the mean of their autocovariances. */
+export const meanCovariance = (each: readonly (readonly number[])[]): number[] =>
+  each[0].map((_, k) => each.reduce((sum, lags) => sum + lags[k], 0) / each.length);
 
 /** Autocorrelation, to lags of 8 px, of white noise that was smoothed by a Gaussian of σ px: e^(−r²/4σ²). */
 export function gaussianCorrelation(sigmaPx: number): Float64Array {

@@ -1,7 +1,9 @@
 import { createRandom } from "../numeric/random";
+import { wasmKernels } from "../testing/fixtures";
 import { autocovariance, filterCovariance, gaussianCorrelation } from "./covariance";
 import { HAAR_BANDS, haarJoin, haarSplit, haarTaps } from "./haar";
 
+const kernels = wasmKernels();
 const [WIDTH, HEIGHT] = [220, 200];
 const random = createRandom(6);
 const noise = Float32Array.from({ length: WIDTH * HEIGHT }, () => random.normal());
@@ -41,7 +43,7 @@ test("covariances of white noise in the bands: by the taps, and as measured", ()
       const squares = (taps: Float64Array) => taps.reduce((sum, tap) => sum + tap * tap, 0);
       const variance = squares(haarTaps(scale, across)) * squares(haarTaps(scale, down));
       expect(expected[40]).toBeCloseTo(variance, 9);
-      const measured = autocovariance([{ plane: bands[b], width: WIDTH, height: HEIGHT }], 4, 1 << scale, 1);
+      const measured = autocovariance([{ plane: bands[b], width: WIDTH, height: HEIGHT }], kernels, 4, 1 << scale, 1);
       for (const k of [40, 41, 49, 39 - 9]) expect(Math.abs(measured[k] - expected[k]) / variance).toBeLessThan(0.12);
     });
   }

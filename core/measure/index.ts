@@ -6,6 +6,7 @@ export {
   filterCovariance,
   filterVariance,
   gaussianCorrelation,
+  meanCovariance,
   REACH,
   smoothingTaps,
 } from "./covariance";
@@ -23,8 +24,9 @@ export {
   significanceOf,
 } from "./points";
 export { drawDisc } from "./discs";
-export type { PointStar } from "./starSolver";
-export { DRAWN, drawStars, solveStars } from "./starSolver";
+export { meanAround } from "./fill";
+export { inverseFilters } from "./inverseFilters";
+export { psfRatio, RATIO_RADIUS } from "./psfRatio";
 export { splitStars } from "./closePairs";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
@@ -32,7 +34,11 @@ export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } f
 export type { DoubleImage } from "./doubles";
 export { findDoubleImage } from "./doubles";
 export type { MoffatShape, Profile } from "./psf";
-export { moffatAlpha, moffatFwhm, moffatProfile, moffatPsf, moffatRadius, roundPsf } from "./psf";
+export { meanPsf, moffatAlpha, moffatFwhm, moffatProfile, moffatPsf, moffatRadius, moffatTable, roundPsf } from "./psf";
+export type { PsfField } from "./psfField";
+export { fitPsfField, shapeAt, shapeOfWidths, widthsOf } from "./psfField";
+export { TELESCOPE_RADIUS, telescopeFwhm, telescopePsf } from "./telescopePsf";
+export type { TelescopeBlur } from "./telescopePsf";
 export type { Star, StarOptions } from "./stars";
 export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";

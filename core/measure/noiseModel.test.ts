@@ -76,7 +76,7 @@ test("noise of a starlet scale: of white noise as it is printed, of smoothed noi
     side,
     0,
   );
-  const noise = autocovariance([{ plane, width: side, height: side }], 8);
+  const noise = autocovariance([{ plane, width: side, height: side }], kernels, 8);
   // White noise through the taps [1 4 6 4 1]/16 in both directions: variance (70/256)².
   expect(noise[8 * 17 + 8] / (70 / 256) ** 2).toBeCloseTo(1, 1);
   let current: Float32Array = plane;
@@ -84,7 +84,7 @@ test("noise of a starlet scale: of white noise as it is printed, of smoothed noi
     const smooth = kernels.starletSmooth(current, side, side, scale);
     const detail = current.map((v, i) => v - smooth[i]);
     const told = bandCovariance(noise, scale, 1);
-    const seen = autocovariance([{ plane: detail, width: side, height: side }], 1, 1 << scale, 1);
+    const seen = autocovariance([{ plane: detail, width: side, height: side }], kernels, 1, 1 << scale, 1);
     // Coarse scales of one field scatter: about 1/√(number of independent places).
     for (let k = 0; k < 9; k++) expect(Math.abs(told[k] - seen[k]) / seen[4]).toBeLessThan(0.02 + 0.015 * 2 ** scale);
     current = smooth;

@@ -34,17 +34,19 @@ const MOST_WEIGHT = 3000;
  * arrays without any. Source: photon transfer, Janesick 2001, 2.2; own in its bins.
  */
 export function fitNoiseModel(level: Float32Array, noise: Float32Array, withSquare = true): NoiseModel {
-  const order = Uint32Array.from(level.keys()).sort((i, j) => level[i] - level[j]);
-  const n = order.length;
-  const zero = n > 0 ? level[order[Math.floor(ZERO_QUANTILE * (n - 1))]] : 0;
+  const sorted = level.slice().sort();
+  const n = sorted.length;
+  const zero = n > 0 ? sorted[Math.floor(ZERO_QUANTILE * (n - 1))] : 0;
+  const bins = binned(level, noise, sorted);
   const rows: { height: number; variance: number; weight: number }[] = [];
   for (let k = 0; k + 1 < QUANTILES.length; k++) {
-    const part = order.subarray(Math.floor(QUANTILES[k] * n), Math.floor(QUANTILES[k + 1] * n));
+    const part = bins[k];
     if (part.length < LEAST_IN_BIN) continue;
-    const { sigma } = robustSpread(Float32Array.from(part, (i) => noise[i]));
+    const middle = sorted[(Math.floor(QUANTILES[k] * n) + Math.floor(QUANTILES[k + 1] * n)) >> 1];
+    const { sigma } = robustSpread(part);
     const variance = sigma * sigma;
     if (!(variance > 0)) continue;
-    const height = Math.max(0, level[part[part.length >> 1]] - zero);
+    const height = Math.max(0, middle - zero);
     rows.push({ height, variance, weight: Math.min(part.length, MOST_WEIGHT) / variance ** 2 });
   }
   if (rows.length === 0) return { zero, a: 0, b: 0, c: 0 };
@@ -65,6 +67,28 @@ export function fitNoiseModel(level: Float32Array, noise: Float32Array, withSqua
   }
   const [a, b, c] = best.found;
   return { zero, a, b, c };
+}
+
+/** The noise where levels lie between two quantiles, for each pair of them; levels that are equal fall into one bin. */
+function binned(level: Float32Array, noise: Float32Array, sorted: Float32Array): Float32Array[] {
+  const count = QUANTILES.length - 1;
+  const edges = Float64Array.from(QUANTILES.slice(1, -1), (q) => sorted[Math.floor(q * sorted.length)]);
+  const of = new Uint8Array(level.length);
+  const sizes = new Uint32Array(count);
+  for (let i = 0; i < level.length; i++) {
+    let [low, high] = [0, count - 1];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (level[i] >= edges[middle]) low = middle + 1;
+      else high = middle;
+    }
+    of[i] = low;
+    sizes[low]++;
+  }
+  const bins = Array.from(sizes, (size) => new Float32Array(size));
+  sizes.fill(0);
+  for (let i = 0; i < level.length; i++) bins[of[i]][sizes[of[i]]++] = noise[i];
+  return bins;
 }
 
 function solve(rows: { height: number; variance: number; weight: number }[], terms: number[]): number[] | null {

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { clippedMean, meanPlane, median, robustSpread } from "../raster";
+import { meanPlane, median, robustSpread } from "../raster";
 import { pixelNoise } from "./noise";
 import { findStars } from "./stars";
 import { starShape, withoutGaps } from "./subMeasures";
@@ -13,10 +13,7 @@ export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ pe
 export const pictureMeasures = z.object({
   /** Robust σ per pixel across starlet scales up to 8 px, so that noise which is only finer gone still counts. */
   noise: z.number(),
-  /**
-   * σ per pixel of (A − B)/2 between the halves, each treated the same way at its own noise, clipped at 5 σ; null
-   * without halves. Not by MAD: what shrinkage leaves is not normally distributed, and only variances add up then.
-   */
+  /** σ per pixel of the noise that is left, as the halves tell it (core/chain/noiseLeft.ts); null without halves. */
   noiseFromHalves: z.number().nullable(),
   /** Median level. */
   background: z.number(),
@@ -28,19 +25,19 @@ export const pictureMeasures = z.object({
 export type PictureMeasures = z.infer<typeof pictureMeasures>;
 
 /**
- * Measures a region. `halfDifference` is (A − B)/2 of the same region; `skyLevel` the sky of the whole picture, against
+ * Measures a region. `noiseFromHalves` as they tell it of the same region; `skyLevel` the sky of the whole picture, against
  * which the signal counts (the region's own median less its robust σ where it is not given). With halves the SNR uses their noise.
  */
 export function measurePicture(
   region: Raster,
   kernels: Kernels,
-  options: { halfDifference?: Raster | null; skyLevel?: number | null } = {},
+  options: { noiseFromHalves?: number | null; skyLevel?: number | null } = {},
 ): PictureMeasures {
   const { width, height } = region;
   const mean = meanPlane(region);
   const plane = withoutGaps(mean);
   const noise = pixelNoise(plane, width, height, kernels).sigma;
-  const noiseFromHalves = options.halfDifference ? clippedMean(meanPlane(options.halfDifference), 5).sigma : null;
+  const { noiseFromHalves = null } = options;
   const level = meanOf(mean);
   const sky = options.skyLevel ?? robustSpread(mean).centre - robustSpread(mean).sigma;
   const reference = noiseFromHalves ?? noise;

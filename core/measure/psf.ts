@@ -1,4 +1,5 @@
-import type { Psf } from "../kernels";
+import type { MoffatTable, Psf } from "../kernels";
+import { profileAt } from "../kernels";
 
 /** FWHM of a Moffat profile (1 + r²/α²)^−β: 2 α √(2^(1/β) − 1). Source: Moffat 1969, A&A 3, 455. */
 export function moffatFwhm(alpha: number, beta: number): number {
@@ -47,6 +48,18 @@ export function moffatPsf(shape: MoffatShape, maxRadius = 24): Psf {
   return { size, values };
 }
 
+/** The mean of PSFs: how the mean of channels is blurred. */
+export function meanPsf(shapes: readonly MoffatShape[], maxRadius = 24): Psf {
+  const each = shapes.map((shape) => moffatPsf(shape, maxRadius));
+  const size = Math.max(...each.map((psf) => psf.size));
+  const values = new Float32Array(size * size);
+  for (const psf of each) {
+    const at = (size - psf.size) / 2;
+    psf.values.forEach((v, k) => (values[(Math.floor(k / psf.size) + at) * size + (k % psf.size) + at] += v / each.length)); // prettier-ignore
+  }
+  return { size, values };
+}
+
 /** A circular Moffat PSF. */
 export function roundPsf(fwhm: number, beta: number, maxRadius = 24): Psf {
   return moffatPsf({ fwhmMajor: fwhm, fwhmMinor: fwhm, angle: 0, beta }, maxRadius);
@@ -56,14 +69,14 @@ export function roundPsf(fwhm: number, beta: number, maxRadius = 24): Psf {
 export const moffatRadius = (fwhm: number, beta: number, times: number): number =>
   moffatAlpha(fwhm, beta) * Math.sqrt(Math.max(0, times ** (1 / beta) - 1));
 
-/** A profile of height 1 at a distance (dx, dy), and how it changes as its place moves that way. */
-export type Profile = (dx: number, dy: number, slopes?: Float64Array) => number;
+/** A profile of height 1 at a distance (dx, dy). */
+export type Profile = (dx: number, dy: number) => number;
 
 /** Steps of a profile's table, even in distance. */
 const TABLE = 4096;
 
-/** An elliptical Moffat profile out to `farthest` px: powers from a table, to 1e-4 of the height, since a crop asks for millions. Source: Moffat 1969, A&A 3, 455. */
-export function moffatProfile({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, farthest = 32): Profile {
+/** An elliptical Moffat profile out to `farthest` px, powers in a table to 1e-4 of the height, since a crop asks for millions. Source: Moffat 1969, A&A 3, 455. */
+export function moffatTable({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, farthest = 32): MoffatTable {
   const [major, minor] = [moffatAlpha(fwhmMajor, beta), moffatAlpha(fwhmMinor, beta)];
   const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
   const a = (cos / major) ** 2 + (sin / minor) ** 2;
@@ -71,16 +84,11 @@ export function moffatProfile({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape
   const c = (sin / major) ** 2 + (cos / minor) ** 2;
   const scale = TABLE / (Math.sqrt(2) * (farthest / minor));
   const powers = Float64Array.from({ length: TABLE + 2 }, (_, k) => (1 + (k / scale) ** 2) ** -beta);
-  return (dx, dy, slopes) => {
-    const q = a * dx * dx + 2 * b * dx * dy + c * dy * dy;
-    const at = Math.min(TABLE, Math.sqrt(q) * scale);
-    const k = Math.floor(at);
-    const value = powers[k] + (at - k) * (powers[k + 1] - powers[k]);
-    if (slopes) {
-      const by = (2 * beta * value) / (1 + q);
-      slopes[0] = by * (a * dx + b * dy);
-      slopes[1] = by * (b * dx + c * dy);
-    }
-    return value;
-  };
+  return { a, b, c, beta, scale, powers };
+}
+
+/** The same as a function of the place. */
+export function moffatProfile(shape: MoffatShape, farthest = 32): Profile {
+  const table = moffatTable(shape, farthest);
+  return (dx, dy) => profileAt(table, dx, dy)[0];
 }

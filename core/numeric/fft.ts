@@ -20,6 +20,18 @@ export function fftInPlace(re: Float64Array, im: Float64Array, inverse: boolean)
   im.set(scratchIm);
 }
 
+/** The two-dimensional FFT of a square, row by row and column by column, in place, as fftInPlace. */
+export function fftSquareInPlace(re: Float64Array, im: Float64Array, side: number, inverse: boolean): void {
+  const line = (start: number, stride: number) => {
+    const a = Float64Array.from({ length: side }, (_, k) => re[start + k * stride]);
+    const b = Float64Array.from({ length: side }, (_, k) => im[start + k * stride]);
+    fftInPlace(a, b, inverse);
+    for (let k = 0; k < side; k++) [re[start + k * stride], im[start + k * stride]] = [a[k], b[k]];
+  };
+  for (let k = 0; k < side; k++) line(k * side, 1);
+  for (let k = 0; k < side; k++) line(k, side);
+}
+
 function smallestFactor(n: number): number {
   for (const r of [4, 2, 3, 5]) if (n % r === 0) return r;
   throw new RangeError(`FFT length must be a product of 2, 3 and 5, received a factor ${n}`);

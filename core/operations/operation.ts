@@ -2,7 +2,7 @@ import type { FactId, Facts } from "../facts";
 import type { JobHandle } from "../job";
 import type { Psf } from "../kernels";
 import type { Parameters } from "../parameters";
-import type { Raster } from "../raster";
+import type { Raster, Region } from "../raster";
 
 export type OperationGroup = "noise" | "deconvolve" | "detail" | "stretch";
 /** What samples are: proportional to light, or made for the eye. "either": an operation takes both, or leaves a picture what it is. */
@@ -42,11 +42,16 @@ export interface Operation<P, I extends FactId> {
   };
   /** Settings to begin with, by what they do to the picture. */
   startingPoints?: readonly { label: string; hint: string; params: Partial<P> }[];
-  /** Where one setting is how long it goes on: the halves tell when to stop (core/chain/stopping.ts), given the blur that is taken back and what the result is shown by (null: as it comes). */
-  stopping?: {
-    field: keyof P & string;
-    blur(params: P, facts: Facts<I>): { psf: Psf; target: Psf | null };
-  };
+  /** Where one setting is how long it goes on: the halves tell when to stop (core/chain/stopping.ts), which needs `blur`. */
+  stopping?: { field: keyof P & string };
+  /** The blur that is taken back, and what the result is shown by (null: as it comes); null where nothing is taken back. */
+  blur?(params: P, facts: Facts<I>): { psf: Psf; target: Psf | null } | null;
+  /** FWHM in px that it aims at for stars of a FWHM; null for as it comes. */
+  aims?(params: P, fwhmPx: number): number | null;
+  /** What share of the picture it leaves as it was, by place, where it brings the rest to where `blur` would make the picture of it again (what stops on the way there does not); with as much of surroundings as `run`. */
+  spared?(region: Raster, params: P, facts: Facts<I>, job: JobHandle): Float32Array | Promise<Float32Array>;
+  /** Weight (0 … 1) of what it makes of a slightly disturbed picture in telling the noise that it leaves (core/chain/noiseLeft.ts). @default linear: the halves alone tell it */
+  disturbedWeight?: number;
   channels: readonly ChannelMode[];
   /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
   cropBound: number;
@@ -56,7 +61,7 @@ export interface Operation<P, I extends FactId> {
   /** What parameters of an older version are in the next one, by that older version; none where they kept their meaning. */
   migrations?: Readonly<Record<number, (params: Record<string, unknown>) => Record<string, unknown>>>;
   halo(params: P, facts: Facts<I>): number;
-  /** `place`: where the region's first pixel lies in the picture, for what goes by a grid of the whole. */
+  /** `place`: where the region lies in the picture, for what goes by a grid of the whole, and what of the result is used: the rest may be left as it was. */
   run(region: Raster, params: P, facts: Facts<I>, job: JobHandle, place: Place): Raster | Promise<Raster>;
 }
 
@@ -64,8 +69,11 @@ export interface Operation<P, I extends FactId> {
 export type Shares = { light: number; colour: number } | { each: readonly number[] };
 
 export interface Place {
+  /** Of the region's first pixel. */
   x: number;
   y: number;
+  /** Counted from there. @default all of the region */
+  kept?: Region;
 }
 
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the registry holds operations of different parameters

@@ -1,6 +1,8 @@
 import { energyLayers } from "./deconvolve/energyLayers";
+import { inverse } from "./deconvolve/inverse";
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { roundStars } from "./deconvolve/roundStars";
+import { starletLucy } from "./deconvolve/starletLucy";
 import { starsApart } from "./deconvolve/starsApart";
 import { bySize } from "./detail/bySize";
 import { localContrast } from "./detail/localContrast";
@@ -34,6 +36,8 @@ export const OPERATIONS: readonly AnyOperation[] = [
   starsApart,
   roundStars,
   richardsonLucy,
+  starletLucy,
+  inverse,
   energyLayers,
   bySize,
   unsharpMask,

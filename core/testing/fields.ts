@@ -1,4 +1,4 @@
-import { fftInPlace } from "../numeric/fft";
+import { fftSquareInPlace } from "../numeric/fft";
 import { createRandom } from "../numeric/random";
 import { rasterOf } from "../raster";
 
@@ -10,13 +10,13 @@ export function smoothField(sigmaPx: number, seed: number): Float32Array {
   const random = createRandom(seed);
   const [re, im] = [new Float64Array(FIELD_SIDE * FIELD_SIDE), new Float64Array(FIELD_SIDE * FIELD_SIDE)];
   for (let i = 0; i < re.length; i++) re[i] = random.normal();
-  transform2(re, im, false);
+  fftSquareInPlace(re, im, FIELD_SIDE, false);
   const [k2, scale] = [powersOf(sigmaPx), 1 / (FIELD_SIDE * FIELD_SIDE)];
   for (let i = 0; i < re.length; i++) {
     re[i] *= Math.sqrt(k2[i]) * scale;
     im[i] *= Math.sqrt(k2[i]) * scale;
   }
-  transform2(re, im, true);
+  fftSquareInPlace(re, im, FIELD_SIDE, true);
   return Float32Array.from(re);
 }
 
@@ -31,17 +31,6 @@ export function powersOf(sigmaPx: number): Float64Array {
       sum += out[v * FIELD_SIDE + u];
     }
   return out.map((p) => (p * FIELD_SIDE * FIELD_SIDE) / sum);
-}
-
-function transform2(re: Float64Array, im: Float64Array, inverse: boolean): void {
-  const line = (start: number, stride: number) => {
-    const a = Float64Array.from({ length: FIELD_SIDE }, (_, k) => re[start + k * stride]);
-    const b = Float64Array.from({ length: FIELD_SIDE }, (_, k) => im[start + k * stride]);
-    fftInPlace(a, b, inverse);
-    for (let k = 0; k < FIELD_SIDE; k++) [re[start + k * stride], im[start + k * stride]] = [a[k], b[k]];
-  };
-  for (let k = 0; k < FIELD_SIDE; k++) line(k * FIELD_SIDE, 1);
-  for (let k = 0; k < FIELD_SIDE; k++) line(k, FIELD_SIDE);
 }
 
 /** A picture with its halves: the same light with noise that grows with it. */

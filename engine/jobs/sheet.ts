@@ -3,6 +3,7 @@ import { chainToJson, chainWords, domainAfter } from "@/core/chain";
 import type { LaneMeasures, PictureFacts, Sheet } from "@/core/compare";
 import { sheetHtml, starShapeOf, unequalThings } from "@/core/compare";
 import { aduPerSample } from "@/core/formats";
+import type { LevelsFact } from "@/core/facts";
 import type { StretchParams } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import { intersectRegions, isEmptyRegion } from "@/core/raster";
@@ -19,6 +20,8 @@ export interface SheetRequestLane {
   stackName: string;
   integrationS: number | null;
   facts: PictureFacts;
+  /** What it is shown by, unless it is stretched. */
+  shownBy: { params: StretchParams; levels: LevelsFact };
   /** The region of a spot in px of its stack; null where it lies beyond it. */
   regionOf: (spot: { x: number; y: number }) => Region;
   /** To the first lane's grid, where it lies askew (CropPayload.onto), with the region there. */
@@ -29,7 +32,8 @@ export interface SheetRequest {
   title: string;
   lanes: readonly SheetRequestLane[];
   spots: readonly { name: string; x: number; y: number; verdict: string }[];
-  display: StretchParams;
+  /** How the lanes are shown, in a sentence. */
+  shown: string;
   verdict: string;
   note: string;
   journal: Sheet["journal"];
@@ -41,15 +45,13 @@ export type TellMeasures = (treatment: Treatment, region: Region, facts: Picture
 /** Makes a sheet, and gives the measures of each lane at each spot. */
 export async function makeSheet(
   pool: WorkerPool,
-  { title, lanes, spots, display, verdict, note, journal }: SheetRequest,
+  { title, lanes, spots, shown, verdict, note, journal }: SheetRequest,
   { onProgress, signal, tell }: { onProgress: (share: number) => void; signal?: AbortSignal; tell?: TellMeasures },
 ): Promise<{ html: string; measures: LaneMeasures[][] }> {
   let done = 0;
   const step = <T>(value: T): T => (onProgress(++done / (lanes.length * spots.length)), value);
   const cells = await Promise.all(
-    spots.map((spot) =>
-      Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, display, { signal, tell })))),
-    ),
+    spots.map((spot) => Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, { signal, tell }))))),
   );
   const { unit } = lanes[0].facts;
   const compared = lanes.map(({ treatment, ...lane }, k) => ({
@@ -60,7 +62,7 @@ export async function makeSheet(
   const html = sheetHtml({
     ...{ title, cells, verdict, note, journal },
     made: `${CREATOR}, ${new Date().toISOString().slice(0, 16).replace("T", " ")} UTC`,
-    shown: `All lanes are shown by one curve: sky at ${display.sky}, black ${display.black} σ below; stretched lanes as they are.`,
+    shown,
     lanes: lanes.map(({ letter, treatment, stackName }) => ({
       ...{ letter, words: chainWords(treatment.steps), stack: stackName },
       chain: chainToJson(`Lane ${letter}`, treatment.steps),
@@ -79,16 +81,15 @@ export async function makeSheet(
 
 async function cellOf(
   pool: WorkerPool,
-  { treatment, facts, regionOf, onto }: SheetRequestLane,
+  { treatment, facts, shownBy, regionOf, onto }: SheetRequestLane,
   spot: { x: number; y: number },
-  params: StretchParams,
   { signal, tell }: { signal?: AbortSignal; tell?: TellMeasures },
 ): Promise<{ png: string | null; measures: LaneMeasures | null }> {
   const region = intersectRegions(regionOf(spot), { x: 0, y: 0, width: facts.width, height: facts.height });
   if (isEmptyRegion(region)) return { png: null, measures: null };
   const isStretched = domainAfter(treatment.steps) === "stretched";
   const where = onto(spot) ?? { region, onto: null };
-  const stretch = isStretched ? null : { params, levels: facts.stretch };
+  const stretch = isStretched ? null : shownBy;
   const options = { priority: PRIORITY.view, signal };
   const [png, measures] = await Promise.all([
     pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, stretch }, options),
@@ -104,3 +105,7 @@ function base64(bytes: Uint8Array): string {
   for (let i = 0; i < bytes.length; i += 0x8000) text += String.fromCharCode(...bytes.subarray(i, i + 0x8000));
   return btoa(text);
 }
+
+/** How lanes are shown that share their levers, in a sentence. */
+export const shownByOne = ({ sky, black }: StretchParams): string =>
+  `All lanes are shown by one curve: sky at ${sky}, black ${black} σ below; stretched lanes as they are.`;

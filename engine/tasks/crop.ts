@@ -1,7 +1,6 @@
 import type { ChainMemo, ChainStep, ReadyStep } from "@/core/chain";
-import { domainAfter, readySteps, runChain, runFilled, stepsForHalves } from "@/core/chain";
-import type { PictureMeasures } from "@/core/measure";
-import { measurePicture } from "@/core/measure";
+import { readySteps, runChain, stepsForHalves } from "@/core/chain";
+import { UserError } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import {
   createRaster,
@@ -41,6 +40,8 @@ export interface CropPayload {
    * scale than the one that they are held against. Without it the picture's own pixels.
    */
   onto?: Warp | null;
+  /** Half the difference of the treated halves in place of the picture. */
+  isNoise?: boolean;
 }
 
 const TILE = 512;
@@ -61,14 +62,21 @@ export const memoOf = (picture: FrameRef, { cache }: Workshop): ChainMemo => ({
   set: (key, raster) => cache.set(key, raster),
 });
 
-/** A treated region, reduced if asked; large regions are treated tile by tile. */
-export const crop: Task<CropPayload, Raster> = async (wanted, shop) =>
-  wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, shop) : treatedRegion(wanted, shop);
+/** A treated region, or the noise that is left in it, reduced if asked; large regions are treated tile by tile. */
+export const crop: Task<CropPayload, Raster> = async (wanted, shop) => {
+  const { halves, picture } = wanted.treatment;
+  if (!wanted.isNoise) return placed(wanted, picture, shop);
+  if (!halves) throw new UserError("a stack without halves does not tell its noise", "Show something else of it.");
+  return halfDifference(await placed(wanted, halves.a, shop), await placed(wanted, halves.b, shop));
+};
+
+const placed = (wanted: CropPayload, of: FrameRef, shop: Workshop): Promise<Raster> =>
+  wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, of, shop) : treatedRegion(wanted, of, shop);
 
 /** The treated picture resampled onto another grid; treated first, so that a treatment sees the noise as it is. NaN where there is no data. */
-async function ontoGrid(wanted: CropPayload & { onto: Warp }, shop: Workshop): Promise<Raster> {
-  const { treatment, region, reduce, onto } = wanted;
-  const source = await shop.frames.open(treatment.picture);
+async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, shop: Workshop): Promise<Raster> {
+  const { region, reduce, onto } = wanted;
+  const source = await shop.frames.open(of);
   const own = sourceRegion(region, onto, source);
   const middle = mapPoint(inverse(onto), region.x + region.width / 2, region.y + region.height / 2);
   const shrink = Math.max(1, Math.floor(reduce / describeWarp(onto, ...middle).scale));
@@ -88,17 +96,22 @@ async function ontoGrid(wanted: CropPayload & { onto: Warp }, shop: Workshop): P
   const from = { x: x * shrink, y: y * shrink, width: 0, height: 0 };
   from.width = own.x + own.width - from.x;
   from.height = own.y + own.height - from.y;
-  const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, shop);
+  const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, of, shop);
   const warp = compose(inverse(enlargedBy(reduce)), compose(onto, enlargedBy(shrink)));
   return resample(treated, x, y, warp, target, "bicubic", shop.job.kernels);
 }
 
-async function treatedRegion({ treatment, region, reduce }: CropPayload, shop: Workshop): Promise<Raster> {
-  const source = await shop.frames.open(treatment.picture);
-  const steps = stepsOf(treatment, shop);
+async function treatedRegion(
+  { treatment, region, reduce, isNoise }: CropPayload,
+  of: FrameRef,
+  shop: Workshop,
+): Promise<Raster> {
+  const source = await shop.frames.open(of);
+  const ready = stepsOf(treatment, shop);
+  const steps = isNoise ? stepsForHalves(ready, source) : ready;
   const area = intersectRegions(region, wholeRegion(source));
   if (reduce === 1 && area.width * area.height <= TILE * TILE * 2)
-    return runChain(source, steps, area, treatment.fill, shop.job, memoOf(treatment.picture, shop));
+    return runChain(source, steps, area, treatment.fill, shop.job, memoOf(of, shop));
   const out = createRaster(Math.ceil(area.width / reduce), Math.ceil(area.height / reduce), source.channels);
   const side = Math.max(reduce, Math.floor(TILE / reduce) * reduce);
   const tiles = tilesOf(area, side);
@@ -110,27 +123,3 @@ async function treatedRegion({ treatment, region, reduce }: CropPayload, shop: W
   }
   return out;
 }
-
-export interface MeasurePayload {
-  treatment: Treatment;
-  region: Region;
-  skyLevel: number | null;
-}
-
-/** Measures of a treated region; with halves, both are treated the same way for the noise. */
-export const measureCrop: Task<MeasurePayload, PictureMeasures> = async ({ treatment, region, skyLevel }, shop) => {
-  const { picture, halves, fill } = treatment;
-  const source = await shop.frames.open(picture);
-  const steps = stepsOf(treatment, shop);
-  const area = intersectRegions(region, wholeRegion(source));
-  const treated = await runFilled(source, steps, area, fill, shop.job, memoOf(picture, shop));
-  let difference: Raster | null = null;
-  if (halves) {
-    const ofHalf = async (ref: FrameRef): Promise<Raster> =>
-      runChain(await shop.frames.open(ref), stepsForHalves(steps, source), area, fill, shop.job, memoOf(ref, shop));
-    difference = halfDifference(await ofHalf(halves.a), await ofHalf(halves.b));
-  }
-  // A stretch moves the sky, so the linear sky level does not count after it.
-  const sky = domainAfter(treatment.steps) === "stretched" ? null : skyLevel;
-  return measurePicture(treated, shop.job.kernels, { halfDifference: difference, skyLevel: sky });
-};

@@ -1,44 +1,34 @@
-import type { Equalled, EqualMeasure } from "@/core/compare";
-import { measureAt, strengthFor } from "@/core/compare";
+import type { EqualMeasure, EqualPart } from "@/core/compare";
+import { equalPart as partOf } from "@/core/compare";
 import type { Region } from "@/core/raster";
-import { intersectRegions, isEmptyRegion, wholeRegion } from "@/core/raster";
+import { intersectRegions, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { memoOf } from "./crop";
 import { inputOf } from "./input";
-import type { Task, Workshop } from "./task";
+import { noiseMemosOf } from "./measureCrop";
+import type { Task } from "./task";
 
 export interface EqualPayload {
   treatment: Treatment;
   /** The step whose strength is changed. */
   index: number;
-  /** Where it is measured, px of the stack. */
-  regions: Region[];
+  region: Region;
+  /** What it is changed to; null to leave it. */
+  strength: number | null;
   measure: EqualMeasure;
-  /** What is to be reached; null to measure only. */
-  target: number | null;
 }
 
-/** The strength of a step at which a measure is the target; without a target what the measure is now. */
-export const equal: Task<EqualPayload, Equalled> = async ({ treatment, index, regions, measure, target }, shop) => {
-  const lane = await laneOf(treatment, index, regions, shop);
-  if (target !== null) return strengthFor(lane, target, measure, shop.job);
-  const reached = await measureAt(lane, null, measure, shop.job);
-  return { strength: NaN, reached, isReached: true, scales: [] };
-};
-
-async function laneOf(treatment: Treatment, index: number, regions: Region[], shop: Workshop) {
+/** What a region tells of a measure with a step at some strength. */
+export const equalPart: Task<EqualPayload, EqualPart> = async (
+  { treatment, index, region, strength, measure },
+  shop,
+) => {
   const input = await inputOf(treatment, shop);
-  const { picture, halves, steps } = treatment;
-  const whole = wholeRegion(input.picture);
-  return {
-    ...{ input, steps, index },
+  const lane = {
+    ...{ input, index, steps: treatment.steps },
     facts: treatment.facts.map((ids) => shop.facts.valuesOf(ids)),
-    regions: regions.map((region) => intersectRegions(region, whole)).filter((region) => !isEmptyRegion(region)),
     keyOf: (i: number) => treatment.facts[i],
-    memos: {
-      picture: memoOf(picture, shop),
-      a: memoOf(halves?.a ?? picture, shop),
-      b: memoOf(halves?.b ?? picture, shop),
-    },
+    memos: { picture: memoOf(treatment.picture, shop), ...noiseMemosOf(treatment, shop) },
   };
-}
+  return partOf(lane, intersectRegions(region, wholeRegion(input.picture)), strength, measure, shop.job);
+};

@@ -1,7 +1,7 @@
-import type { Evidence } from "@/core/compare";
-import { evidenceOf } from "@/core/compare";
+import type { Evidence, EvidenceSource } from "@/core/compare";
+import { evidenceOf, treatedSource } from "@/core/compare";
 import type { PointShape } from "@/core/measure";
-import type { Region } from "@/core/raster";
+import type { Raster, Region } from "@/core/raster";
 import { intersectRegions, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { stepsOf } from "./crop";
@@ -13,11 +13,32 @@ export interface EvidencePayload {
   region: Region;
   /** What the stack's stars look like; null where it has none. */
   shape: PointShape | null;
+  /** What the chain makes of the sources, where other workers made it. */
+  treated?: Partial<Record<EvidenceSource, Raster>>;
 }
 
 /** What the halves say of a treated region; null without halves. */
-export const evidence: Task<EvidencePayload, Evidence | null> = async ({ treatment, region, shape }, shop) => {
+export const evidence: Task<EvidencePayload, Evidence | null> = async ({ treatment, region, shape, treated }, shop) => {
   const input = await inputOf(treatment, shop);
   const area = intersectRegions(region, wholeRegion(input.picture));
-  return evidenceOf(input, stepsOf(treatment, shop), area, shape, shop.job);
+  const steps = stepsOf(treatment, shop);
+  const of = async (which: EvidenceSource) =>
+    treated?.[which] ?? (await treatedSource(input, steps, area, which, shop.job));
+  return evidenceOf(input, steps, area, shape, shop.job, of);
+};
+
+/** What the chain makes of some of the sources of evidence, so that several workers share them. */
+export const evidenceSources: Task<
+  { treatment: Treatment; region: Region; sources: EvidenceSource[] },
+  Partial<Record<EvidenceSource, Raster>>
+> = async ({ treatment, region, sources }, shop) => {
+  const input = await inputOf(treatment, shop);
+  const steps = stepsOf(treatment, shop);
+  const area = intersectRegions(region, wholeRegion(input.picture));
+  const made: Partial<Record<EvidenceSource, Raster>> = {};
+  for (const which of sources) {
+    await shop.job.breathe();
+    made[which] = await treatedSource(input, steps, area, which, shop.job);
+  }
+  return made;
 };

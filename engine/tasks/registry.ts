@@ -1,11 +1,13 @@
-import { crop, measureCrop } from "./crop";
+import { crop } from "./crop";
 import { cropPng } from "./cropPng";
 import { convert } from "./convert";
-import { equal } from "./equal";
-import { evidence } from "./evidence";
+import { equalPart } from "./equal";
+import { evidence, evidenceSources } from "./evidence";
 import { measureFacts } from "./facts";
+import { measureCrop } from "./measureCrop";
 import { flip } from "./flip";
 import { hashFile } from "./hash";
+import { heldOut } from "./heldOut";
 import { joinStrip } from "./join";
 import { laneMeasures } from "./laneMeasures";
 import { calibrateLight, defects, master } from "./masters";
@@ -28,10 +30,12 @@ export const TASKS = {
   dither,
   drizzleStrip,
   encodePng,
-  equal,
+  equalPart,
   evidence,
+  evidenceSources,
   flip,
   hashFile,
+  heldOut,
   inspect,
   joinStrip,
   laneMeasures,

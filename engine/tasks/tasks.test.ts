@@ -10,8 +10,9 @@ import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/te
 import { byteCache } from "../cache";
 import { FactShelf } from "../facts";
 import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
-import { crop, measureCrop, type Treatment } from "./crop";
+import { crop, type Treatment } from "./crop";
 import { measureFacts } from "./facts";
+import { measureCrop } from "./measureCrop";
 import { encodePng, renderStrip } from "./render";
 import { inspect } from "./stack";
 import { tie } from "./tie";
@@ -114,6 +115,10 @@ test("measures: treated noise falls, halves are treated too, and a stretch leave
   const stretch = newStep(findOperation("stretch.arcsinh") as AnyOperation);
   const shown = await measureCrop({ treatment: await treatmentOf([stretch]), region, skyLevel: 0.9 }, shop());
   expect(shown.snrDb).not.toBeNull();
+  // What a chain drives to black is counted, what was so before is not.
+  const dark = { ...stretch, params: { ...stretch.params, black: 0 } };
+  const cut = await measureCrop({ treatment: await treatmentOf([dark]), region, skyLevel: 0.9 }, shop());
+  expect([plain.clipped, (cut.clipped ?? 0) > 10]).toEqual([0, true]);
   const single = await measureCrop(
     { treatment: { ...(await treatmentOf([])), halves: null }, region, skyLevel: null },
     shop(),

@@ -1,9 +1,10 @@
 "use client";
 
-import { useMemo, useState } from "react";
-import type { BlindChoice, BlindPair } from "@/core/compare";
-import { blindCounts, blindPairs } from "@/core/compare";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { BlindChoice, BlindPair, BlindRecord } from "@/core/compare";
+import { blindCounts, blindCsv, blindPairs } from "@/core/compare";
 import type { Board, Lane, StackRecord } from "@/storage";
+import { download } from "../finish/download";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { fixed } from "../kit/format";
@@ -71,7 +72,8 @@ export function BlindTrial({ board, first }: Props) {
       </div>
     );
   }
-  if (choices.length === pairs.length) return <Outcome pairs={pairs} choices={choices} lanes={lanes} onClose={close} />;
+  if (choices.length === pairs.length)
+    return <Outcome {...{ pairs, choices, lanes }} spots={board.spots} onClose={close} />;
   const pair = pairs[choices.length];
   return (
     <Round
@@ -193,11 +195,13 @@ function Outcome({
   pairs,
   choices,
   lanes,
+  spots,
   onClose,
 }: {
   pairs: readonly BlindPair[];
   choices: readonly BlindChoice[];
   lanes: readonly Lane[];
+  spots: Board["spots"];
   onClose: () => void;
 }) {
   const session = useSession();
@@ -207,7 +211,22 @@ function Outcome({
     const [p, q] = [laneOf(a).letter, laneOf(b).letter];
     return `${p} ${forA} : ${forB} ${q} (${same} alike, chance ${chanceWords(chance)})`;
   });
-  const [isKept, setKept] = useState(false);
+  const record: BlindRecord = {
+    lanes: lanes.map((lane) => ({ letter: lane.letter, words: laneWords(lane) })),
+    choices: choices.map((choice, k) => ({
+      spot: spots.find(({ id }) => id === pairs[k].spotId)?.name ?? "",
+      left: laneOf(pairs[k].left).letter,
+      right: laneOf(pairs[k].right).letter,
+      choice,
+    })),
+  };
+  // A trial that came to its end is kept, once.
+  const isKept = useRef(false);
+  useEffect(() => {
+    if (isKept.current) return;
+    isKept.current = true;
+    session.note(`Blind trial of ${choices.length} pairs: ${words.join("; ")}`, record);
+  });
   return (
     <div className="flex flex-1 flex-col items-center justify-center gap-3 bg-page" data-testid="blind-outcome">
       <h2>Who was who</h2>
@@ -240,18 +259,16 @@ function Outcome({
           ))}
         </tbody>
       </table>
-      <p className="text-quiet">Below 5 % is hardly luck; above, look at more pairs before you believe it.</p>
+      <p className="text-quiet">
+        Below 5 % is hardly luck; above, look at more pairs before you believe it. The trial is kept in the journal,
+        with every choice.
+      </p>
       <div className="flex gap-2">
         <Button
-          kind="primary"
-          disabled={isKept}
-          help="Writes the counts into the journal, which goes on the sheet"
-          onClick={() => {
-            session.note(`Blind trial of ${choices.length} pairs: ${words.join("; ")}`);
-            setKept(true);
-          }}
+          help="Every choice in the order in which it was made, as CSV"
+          onClick={() => download("blind-trial.csv", new Blob([blindCsv(record)], { type: "text/csv" }))}
         >
-          {isKept ? "Kept in the journal" : "Keep it in the journal"}
+          Export the choices
         </Button>
         <Button onClick={onClose}>Close</Button>
       </div>

@@ -1,8 +1,5 @@
 "use client";
 
-import type { DragEndEvent } from "@dnd-kit/core";
-import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, useSensors } from "@dnd-kit/core";
-import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from "@dnd-kit/sortable";
 import { Download, LibraryBig, Plus, Redo2, Undo2, Upload } from "lucide-react";
 import { useRef, useState } from "react";
 import type { ChainStep } from "@/core/chain";
@@ -10,7 +7,7 @@ import { chainToJson, migratedStep, parseChain, placedStep } from "@/core/chain"
 import type { OperationGroup } from "@/core/operations";
 import { OPERATIONS } from "@/core/operations";
 import { inverse } from "@/core/register";
-import { addLane, addStep, changeLane, importChain, moveStep } from "@/state/board";
+import { addLane, addStep, changeLane, groupsOf, importChain, moveStep } from "@/state/board";
 import { projectToStack } from "@/state/stackFrames";
 import { stepsOnStack } from "@/state/treatment";
 import type { Board, Lane, StackRecord } from "@/storage";
@@ -18,6 +15,7 @@ import { useProject, useSession } from "../frame/session";
 import { download } from "../finish/download";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { SortableList } from "../kit/sortable";
 import { OfferMenu } from "../kit/offerMenu";
 import { ChainShelf } from "./chainShelf";
 import { LaneChip } from "./laneHeader";
@@ -45,18 +43,12 @@ export function ChainEditor({
 }) {
   const session = useSession();
   const history = useProject((state) => state.board);
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 4 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
-  );
   const chooser = useRef<HTMLInputElement>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const [shelf, setShelf] = useState(false);
 
-  const onDragEnd = ({ active, over }: DragEndEvent) => {
-    if (!lane || !over || active.id === over.id) return;
-    const from = lane.steps.findIndex(({ id }) => id === active.id);
-    const to = lane.steps.findIndex(({ id }) => id === over.id);
+  const moveTo = (from: number, to: number) => {
+    if (!lane) return;
     latency.changed();
     session.board.change((board) => moveStep(board, lane.id, from, to));
   };
@@ -147,18 +139,21 @@ export function ChainEditor({
               }}
             />
           </div>
-          <input
-            aria-label={`Note to lane ${lane.letter}`}
-            data-help="A note to the lane"
-            className="mb-2 w-full rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text"
-            placeholder="Note"
-            maxLength={300}
-            value={lane.note ?? ""}
-            onChange={(event) => {
-              const note = event.target.value;
-              session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, note })), `${lane.id}.note`);
-            }}
-          />
+          <div className="mb-2 flex gap-2">
+            <input
+              aria-label={`Note to lane ${lane.letter}`}
+              data-help="A note to the lane"
+              className="min-w-0 flex-1 rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text"
+              placeholder="Note"
+              maxLength={300}
+              value={lane.note ?? ""}
+              onChange={(event) => {
+                const note = event.target.value;
+                session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, note })), `${lane.id}.note`);
+              }}
+            />
+            <GroupField board={board} lane={lane} />
+          </div>
           {shelf ? (
             <ChainShelf
               letter={lane.letter}
@@ -187,13 +182,11 @@ export function ChainEditor({
               />
             </div>
           ) : null}
-          <DndContext sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
-            <SortableContext items={lane.steps.map(({ id }) => id)} strategy={verticalListSortingStrategy}>
-              {lane.steps.map((step, index) => (
-                <StepCard key={step.id} board={board} lane={lane} step={step} index={index} latency={latency} />
-              ))}
-            </SortableContext>
-          </DndContext>
+          <SortableList ids={lane.steps.map(({ id }) => id)} onMove={moveTo}>
+            {lane.steps.map((step, index) => (
+              <StepCard key={step.id} board={board} lane={lane} step={step} index={index} latency={latency} />
+            ))}
+          </SortableList>
           {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
           <OfferMenu
             items={OPERATIONS}
@@ -217,5 +210,32 @@ export function ChainEditor({
         <p className="p-3 text-quiet">Choose a lane to see its chain.</p>
       )}
     </aside>
+  );
+}
+
+/** The group of a lane; lanes of one group can be shown alone. */
+function GroupField({ board, lane }: { board: Board; lane: Lane }) {
+  const session = useSession();
+  return (
+    <>
+      <input
+        aria-label={`Group of lane ${lane.letter}`}
+        data-help="A name that lanes share, to show them alone"
+        className="w-20 rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text"
+        placeholder="Group"
+        list="lane-groups"
+        maxLength={30}
+        value={lane.group ?? ""}
+        onChange={(event) => {
+          const group = event.target.value;
+          session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, group })), `${lane.id}.group`);
+        }}
+      />
+      <datalist id="lane-groups">
+        {groupsOf(board).map((name) => (
+          <option key={name} value={name} />
+        ))}
+      </datalist>
+    </>
   );
 }

@@ -3,18 +3,19 @@
 import { useEffect, useRef, useState } from "react";
 import type { Spot } from "@/core/compare";
 import { Stopped } from "@/core/job";
-import type { PictureMeasures } from "@/core/measure";
 import { SNR_DEFINITION } from "@/core/measure";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import { describeWarp, inverse, mapPoint } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
+import type { CropMeasures } from "@/engine/tasks/measureCrop";
 import type { Board, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { useDrag } from "../viewer/useDrag";
 import { CropOverlays } from "./cropOverlays";
+import { tellClipped, useDeskStore } from "./desk";
 import { measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
@@ -41,7 +42,9 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
   const { stack, treatment, toPicture } = lane;
   const { letter } = lane.lane;
   const { view } = board;
-  const { box, seen, ready, treated, shown, curves } = useLaneCrop(lane, spot, view, project, before);
+  const isNoise = board.look.shows.part === "noise";
+  const { box, seen, ready, treated, shown, curves, noiseSpan } = useLaneCrop(
+    lane, spot, view, project, before, isNoise); // prettier-ignore
   const { left, top, scale, onto } = seen;
   const drag = useDrag(
     () => (view.zoom === "fit" ? null : view.zoom),
@@ -64,19 +67,19 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
       <div
         ref={box}
         role="img"
-        aria-label={`Lane ${letter} at ${spot.name}${before === "stack" ? ", untouched" : before === "step" ? ", before its last step" : ""}`}
+        aria-label={`Lane ${letter} at ${spot.name}${before === "stack" ? ", untouched" : before === "step" ? ", before the step" : ""}`}
         className="relative min-h-0 flex-1 cursor-move touch-none overflow-hidden"
         {...pointing(drag, point, line)}
       >
         <PlacedCrop
-          {...{ shown, curves, left, top, scale }}
+          {...{ shown, curves, noiseSpan, left, top, scale }}
           shows={board.look.shows}
           pending={treated.pending}
           onDrawn={latency.drawn}
         />
         {ready ? <CropOverlays {...{ board, view: lane, spot, project, seen }} /> : null}
         {ready ? <LineOverlay view={lane} spotId={spot.id} seen={seen} shown={shown} /> : null}
-        {ready ? <PointerReadout lane={lane} seen={seen} shown={shown} /> : null}
+        {ready ? <PointerReadout {...{ lane, spot, seen, shown }} /> : null}
         {treated.error ? (
           <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
             {treated.error.message} {treated.error.advice}
@@ -97,6 +100,7 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
         )}
       </div>
       <Figures
+        laneId={lane.lane.id}
         spot={spot}
         stack={stack}
         treatment={treated.pending ? null : treatment}
@@ -120,14 +124,16 @@ const NARROW = "@max-[170px]:hidden";
 
 /** Measures of the square around the spot; they wait until the crop has rested. */
 function Figures({
+  laneId,
   spot,
   stack,
   treatment,
   toPicture,
   view,
-}: Pick<LaneView, "stack" | "treatment" | "toPicture"> & { spot: Spot; view: View }) {
+}: Pick<LaneView, "stack" | "treatment" | "toPicture"> & { laneId: string; spot: Spot; view: View }) {
   const session = useSession();
-  const [measured, setMeasured] = useState<{ key: string; found: PictureMeasures } | null>(null);
+  const desk = useDeskStore();
+  const [measured, setMeasured] = useState<{ key: string; found: CropMeasures } | null>(null);
   const measures = measured?.found ?? null;
   const region = measuredRegion(stack.facts, spot, view, toPicture);
   const wanted = useRef(region);
@@ -143,7 +149,10 @@ function Figures({
       const payload = { treatment: asked, region: wanted.current, skyLevel: stack.facts.skyLevel };
       session.pool
         .run("measureCrop", payload, { priority: PRIORITY.measure, affinity: spot.id, signal: abort.signal })
-        .then((found) => setMeasured({ key, found }))
+        .then((found) => {
+          setMeasured({ key, found });
+          tellClipped(desk, laneId, spot.id, found.clipped ?? 0);
+        })
         .catch((error: unknown) => {
           if (!(error instanceof Stopped)) setMeasured(null);
         });
@@ -152,7 +161,7 @@ function Figures({
       clearTimeout(timer);
       abort.abort();
     };
-  }, [session, key, spot.id, stack.facts.skyLevel]);
+  }, [session, desk, key, laneId, spot.id, stack.facts.skyLevel]);
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;
   // Figures of the settings before stay legible, but do not pass for those of the crop above them.

@@ -17,13 +17,19 @@ export interface Desk {
   skyOf: string | null;
   /** The step whose stars that tell the blur are shown; null for none. */
   psfOf: string | null;
+  /** The step that was touched last: what came before it can be seen. */
+  stepId: string | null;
   /** What lies open above the crops. */
   bar: "equal" | "blind" | null;
   /** The place under the pointer, in the project's coordinates. */
   pointer: Corner | null;
+  /** Where the loupe of whole pictures is held; null where it follows the pointer. */
+  loupe: Corner | null;
   /** A line along which the light of all lanes is told, at a spot; and what they have there, by lane. */
   line: { from: Corner; to: Corner; spotId: string } | null;
   profiles: Readonly<Record<string, { letter: string; values: number[]; length: number }>>;
+  /** Share of samples, in %, that a lane's chain drove to black or white, by lane and spot, as its crops' figures tell it. */
+  clipped: Readonly<Record<string, Readonly<Record<string, number>>>>;
   /** What of the evidence is drawn on the crops of the chosen lane. */
   evidence: { unsupported: boolean; lost: boolean; stars: boolean };
 }
@@ -32,7 +38,7 @@ const CLEAR = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null
 
 export const createDesk = () =>
   createStore<Desk>(() => ({
-    ...{ ...CLEAR, bar: null, pointer: null, line: null, profiles: {} },
+    ...{ ...CLEAR, stepId: null, bar: null, pointer: null, loupe: null, line: null, profiles: {}, clipped: {} },
     evidence: { unsupported: true, lost: true, stars: true },
   }));
 
@@ -43,6 +49,10 @@ export const useDeskStore = () => useContext(DeskContext);
 export function useDesk<T>(select: (desk: Desk) => T): T {
   return useStore(useDeskStore(), select);
 }
+
+/** Takes in what a lane's crop tells. */
+export const tellClipped = (desk: ReturnType<typeof createDesk>, laneId: string, spotId: string, share: number): void =>
+  desk.setState(({ clipped }) => ({ clipped: { ...clipped, [laneId]: { ...clipped[laneId], [spotId]: share } } }));
 
 /** Opens a mask, or closes it. */
 export const openMask = (desk: ReturnType<typeof createDesk>, maskId: string | null): void =>

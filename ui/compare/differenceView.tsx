@@ -7,6 +7,7 @@ import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { differenceOf } from "./difference";
 import type { LaneView, useLaneCrop } from "./useLaneCrop";
+import { lightSigma } from "./useLaneCrop";
 
 /** The second lane less the first in grey about its middle, with a bar that tells how much black and white are. */
 export function DifferenceView({
@@ -38,9 +39,7 @@ export function DifferenceView({
       .sigma;
   }, [found]);
   // At gain 1 black and white are eight times the noise of the stack (of the difference, without halves).
-  const noise = stack.facts.halvesSigma
-    ? Math.hypot(...stack.facts.halvesSigma) / stack.facts.halvesSigma.length
-    : sigma;
+  const noise = lightSigma(stack.facts) ?? sigma;
   const reach = (8 * noise) / gain;
   const grey = useMemo(
     () =>

@@ -4,8 +4,11 @@ import { X } from "lucide-react";
 import { useRef, useState } from "react";
 import type { Equalled, EqualMeasure } from "@/core/compare";
 import { decidingStep } from "@/core/compare";
+import type { SkyPatch } from "@/core/measure";
 import { Stopped } from "@/core/job";
-import { PRIORITY } from "@/engine/pool";
+import { isEmptyRegion } from "@/core/raster";
+import type { EqualSubject } from "@/engine/jobs/equal";
+import { equalStrength, readEqual } from "@/engine/jobs/equal";
 import { failureOf } from "@/engine/protocol";
 import { setStrengths } from "@/state/board";
 import { treatmentOf } from "@/state/treatment";
@@ -19,21 +22,19 @@ import { useDeskStore } from "./desk";
 import { measuredRegion } from "./geometry";
 import { LaneTick, toggled } from "./laneTick";
 
-/** Side of the square around each spot in which it is measured, px. */
-const SIDE = 192;
-
 const MEASURES: Record<string, { label: string; measure: EqualMeasure }> = {
   all: { label: "noise left, all sizes", measure: { of: "noise", scale: null } },
   "0": { label: "noise left at 1 px", measure: { of: "noise", scale: 0 } },
   "1": { label: "noise left at 2 px", measure: { of: "noise", scale: 1 } },
   "2": { label: "noise left at 4 px", measure: { of: "noise", scale: 2 } },
   "3": { label: "noise left at 8 px", measure: { of: "noise", scale: 3 } },
+  patches: { label: "grain in sky patches", measure: { of: "patches" } },
   width: { label: "width of the stars", measure: { of: "width" } },
 };
 
 interface Told {
   target: number;
-  lanes: { letter: string; before: number; found: Equalled }[];
+  lanes: { letter: string; found: Equalled }[];
 }
 
 /** Makes lanes equal in what remains: asks which, in what, and to what; finds the strengths, sets them as one change, and tells how well they match. */
@@ -64,35 +65,39 @@ export function EqualBar({ board }: { board: Board }) {
     setRunning(abort);
     setProblem(null);
     setTold(null);
-    const ask = async (lane: Lane, wanted: number | null) => {
+    const subjectOf = async (lane: Lane): Promise<EqualSubject> => {
       const known = await treatmentOf(session, lane);
       if (!known) throw new Error(`Lane ${lane.letter} has no stack that is tied to the project`);
       const { stack, toPicture, treatment } = known;
-      const regions = board.spots.map((spot) => measuredRegion(stack.facts, spot, board.view, toPicture, SIDE));
       const index = decidingStep(treatment.steps, measure);
-      return session.pool.run(
-        "equal",
-        { treatment, index, regions, measure, target: wanted },
-        { priority: PRIORITY.view, signal: abort.signal },
-      );
+      const patches = treatment.steps[index]?.sky?.patches;
+      const places =
+        measure.of === "patches"
+          ? (patches ?? (await session.facts.skyPatches(treatment))).map((patch) => ({ region: squareOf(patch) }))
+          : // The squares of the figures under the crops: what was made for those is there.
+            board.spots.map((spot) => ({
+              region: measuredRegion(stack.facts, spot, board.view, toPicture),
+              affinity: spot.id,
+            }));
+      return { treatment, index, places: places.filter(({ region }) => !isEmptyRegion(region)), measure };
     };
     try {
       const base = target ?? { ...board.lanes[0], steps: [] };
-      const { reached } = await ask(base, null);
+      const { value: reached } = await readEqual(session.pool, await subjectOf(base), null, abort.signal);
       const wanted = to === "sigma" ? sigma / (isWidth ? 1 : scale) : to === "db" ? reached * 10 ** (db / 20) : reached;
       if (!(wanted > 0))
         throw new Error(
           isWidth
             ? "No stars lie around the spots to measure a width of"
-            : "This stack has no halves that tell its noise",
+            : "This stack has no halves that tell its noise: choose grain in sky patches",
         );
       const lanes = await Promise.all(
         chosen
           .filter(({ id }) => id !== target?.id)
-          .map(async (lane) => {
-            const { reached: before } = await ask(lane, null);
-            return { lane, before, found: await ask(lane, wanted) };
-          }),
+          .map(async (lane) => ({
+            lane,
+            found: await equalStrength(session.pool, await subjectOf(lane), wanted, abort.signal),
+          })),
       );
       session.board.change((b) =>
         setStrengths(
@@ -195,6 +200,11 @@ export function EqualBar({ board }: { board: Board }) {
   );
 }
 
+const squareOf = ({ x, y, side }: SkyPatch) => ({
+  ...{ x: Math.round(x - side / 2), y: Math.round(y - side / 2) },
+  ...{ width: side, height: side },
+});
+
 /** Sizes of detail at which noise is told, px. */
 const SIZES = [1, 2, 4, 8];
 
@@ -210,18 +220,18 @@ function Result({ told, inUnits, isNoise }: { told: Told; inUnits: (v: number) =
   return (
     <div className="figures text-sm text-quiet" data-testid="equal-result">
       wanted <span className="text-text">{inUnits(told.target)}</span>
-      {told.lanes.map(({ letter, before, found }) => (
+      {told.lanes.map(({ letter, found }) => (
         <span key={letter}>
           {" · "}
           {found.isReached ? (
             <>
-              {letter} strength <span className="text-text">{fixed(found.strength, 2)}</span>: {inUnits(before)} →{" "}
+              {letter} strength <span className="text-text">{fixed(found.strength, 2)}</span>: {inUnits(found.before)} →{" "}
               <span className="text-text">{inUnits(found.reached)}</span> (
               {fixed(100 * (found.reached / told.target - 1), 1)} %)
             </>
           ) : (
             <span className="text-warn">
-              {letter} stays at {inUnits(before)}: with the step at {found.strength} it comes to{" "}
+              {letter} stays at {inUnits(found.before)}: with the step at {found.strength} it comes to{" "}
               {inUnits(found.reached)} and no nearer
             </span>
           )}

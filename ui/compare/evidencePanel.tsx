@@ -4,9 +4,10 @@ import { Check } from "lucide-react";
 import type { Evidence, Spot } from "@/core/compare";
 import { STAR_STANDINGS } from "@/core/compare";
 import { spotOf } from "@/state/board";
+import { arcsecPerPx } from "@/state/pixelScale";
 import type { Board, StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
-import { useSession } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { useDesk, useDeskStore } from "./desk";
@@ -62,7 +63,8 @@ function Told({ board, view, spot }: { board: Board; view: LaneView; spot: Spot 
       <Support evidence={evidence} />
       <Stars evidence={evidence} />
       <NoiseLeft evidence={evidence} />
-      <Rings evidence={evidence} />
+      <Rings evidence={evidence} stack={stack} />
+      <Spectrum evidence={evidence} />
       <Removed evidence={evidence} />
       <p className="text-xs text-quiet">
         Told from the two halves, in the square of {EVIDENCE_SIDE} px around the spot, for the light of all channels
@@ -196,8 +198,11 @@ function NoiseLeft({ evidence: { noise } }: { evidence: Evidence }) {
   );
 }
 
-function Rings({ evidence: { rings } }: { evidence: Evidence }) {
+function Rings({ evidence: { rings }, stack }: { evidence: Evidence; stack: StackRecord }) {
+  const arcsec = useProject((state) => arcsecPerPx(stack, state));
   if (!rings) return null;
+  const { supportedPx } = rings;
+  const onSky = supportedPx !== null && arcsec !== null ? ` · ${fixed(supportedPx * arcsec, 1)}″` : "";
   const path = (values: readonly number[]) =>
     values.map((v, k) => `${((k + 0.5) / values.length) * WIDTH},${2 + HEIGHT * (1 - Math.max(0, v))}`).join(" ");
   return (
@@ -207,23 +212,13 @@ function Rings({ evidence: { rings } }: { evidence: Evidence }) {
         <line x1={0} x2={WIDTH} y1={2 + (HEIGHT * 6) / 7} y2={2 + (HEIGHT * 6) / 7} stroke="#2b2b2b" />
         <polyline points={path(rings.before)} fill="none" stroke="#a3a3a3" strokeDasharray="3 2" />
         <polyline points={path(rings.after)} fill="none" stroke="#e8e8e8" strokeWidth={1.5} />
-        {[8, 4, 3, 2].map((period) => (
-          <text
-            key={period}
-            x={Math.min(WIDTH - 20, (2 / period) * WIDTH)}
-            y={HEIGHT + 14}
-            textAnchor="middle"
-            className="figures fill-quiet text-[11px]"
-          >
-            {period} px
-          </text>
-        ))}
+        <Periods />
       </svg>
       <Row
         label="Finest detail in both halves"
         title="The period above which the untouched halves agree by 1/7 or more"
       >
-        {rings.supportedPx === null ? "all that it has" : `${fixed(rings.supportedPx, 1)} px`}
+        {supportedPx === null ? "all that it has" : `${fixed(supportedPx, 1)} px${onSky}`}
       </Row>
       {rings.beyond > 0.2 ? (
         <p className="text-xs text-quiet">
@@ -232,6 +227,56 @@ function Rings({ evidence: { rings } }: { evidence: Evidence }) {
       ) : null}
     </section>
   );
+}
+
+/** Power by size of detail, in dB over white noise of the stack's σ at its finest. */
+function Spectrum({ evidence: { rings } }: { evidence: Evidence }) {
+  if (!rings) return null;
+  const { before, after, noise } = rings.power;
+  const unit = noise[noise.length - 1] || 1;
+  const inDb = (values: readonly number[]) => values.map((v) => 10 * Math.log10(Math.max(v / unit, 1e-6)));
+  const lines = { before: inDb(before), after: inDb(after), noise: inDb(noise) };
+  const most = Math.max(...lines.before, ...lines.after);
+  const least = Math.max(LEAST_DB, Math.min(...lines.after, ...lines.noise));
+  const path = (values: readonly number[]) =>
+    values
+      .map(
+        (v, k) =>
+          `${((k + 0.5) / values.length) * WIDTH},${2 + (HEIGHT * (most - Math.max(least, v))) / (most - least || 1)}`,
+      )
+      .join(" ");
+  return (
+    <section title="Power of the light by size of detail, logarithmic: the stack as a dashed line, its noise dotted, the lane as a thick line. Where the lane lies below the noise, noise was taken away; where it lies above the stack, detail was raised.">
+      <h3 className="text-quiet">Power by size of detail</h3>
+      <svg width={WIDTH} height={HEIGHT + 16} role="img" aria-label="Power of stack, lane and noise by size of detail">
+        <polyline points={path(lines.noise)} fill="none" stroke="#a3a3a3" strokeDasharray="1 3" />
+        <polyline points={path(lines.before)} fill="none" stroke="#a3a3a3" strokeDasharray="3 2" />
+        <polyline points={path(lines.after)} fill="none" stroke="#e8e8e8" strokeWidth={1.5} />
+        <Periods />
+      </svg>
+      <Row label="from top to bottom" title="How many decibels the chart spans; it ends 40 dB below the stack's noise">
+        {fixed(most - least, 0)} dB
+      </Row>
+    </section>
+  );
+}
+
+/** Less power than so much under the noise is drawn at the bottom, dB. */
+const LEAST_DB = -40;
+
+/** Sizes of detail under a chart over the frequency. */
+function Periods() {
+  return [8, 4, 3, 2].map((period) => (
+    <text
+      key={period}
+      x={Math.min(WIDTH - 20, (2 / period) * WIDTH)}
+      y={HEIGHT + 14}
+      textAnchor="middle"
+      className="figures fill-quiet text-[11px]"
+    >
+      {period} px
+    </text>
+  ));
 }
 
 function Removed({ evidence: { removed } }: { evidence: Evidence }) {

@@ -6,6 +6,8 @@ import { compose, describeWarp, enlargedBy, IDENTITY, inverse, mapPoint, matrixA
 import type { View } from "@/storage";
 
 export interface CellView {
+  /** Its size in px of the screen. */
+  cell: { width: number; height: number };
   /** Picture coordinates of the cell's left and top edge. */
   left: number;
   top: number;
@@ -37,7 +39,7 @@ function around(cell: { width: number; height: number }, x: number, y: number, s
     width: Math.ceil(cell.width / scale) + 1,
     height: Math.ceil(cell.height / scale) + 1,
   };
-  return { left, top, scale, region };
+  return { cell, left, top, scale, region };
 }
 
 /** What a cell of `cell` px shows of a picture, around a spot of the first stack moved by the view. */
@@ -61,7 +63,7 @@ export function cellView(
     const reduce = Math.max(1, Math.floor(1 / scale));
     const left = (picture.width - cell.width / scale) / 2;
     const top = (picture.height - cell.height / scale) / 2;
-    return { left, top, scale, region: whole, reduce, onto: null };
+    return { cell, left, top, scale, region: whole, reduce, onto: null };
   }
   const scale = view.zoom;
   const [x, y] = mapPoint(toPicture, spot.x + view.panX, spot.y + view.panY);
@@ -92,7 +94,7 @@ function gridView(
 export const MEASURED_SIDE = 128;
 
 /** The same for evidence, which takes longer and tells more of more. */
-export const EVIDENCE_SIDE = 256;
+export const EVIDENCE_SIDE = 192;
 
 export function measuredRegion(
   picture: { width: number; height: number },
@@ -123,3 +125,6 @@ export function cellPlaces({ left, top, scale, onto }: CellView, toPicture: Warp
     },
   };
 }
+
+/** Columns in which so many cells are largest: two beside one another, four as a square. */
+export const squareColumns = (count: number): number => Math.ceil(Math.sqrt(count));

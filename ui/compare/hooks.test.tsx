@@ -95,7 +95,7 @@ describe("what a lane does to its stack", () => {
 
 describe("the card of a step", () => {
   function show(lane: Lane, index = 0) {
-    let board = { lanes: [lane], ladder: null, masks: [] } as unknown as Board;
+    let board = { lanes: [lane], ladder: null, masks: [], view: { zoom: 2, panX: 0, panY: 0 } } as unknown as Board;
     const session = {
       store: createStore(() => ({ stacks: [], factRound: 0 })),
       board: { change: (change: (b: Board) => Board) => (board = change(board)) },
@@ -135,6 +135,18 @@ describe("the card of a step", () => {
     show({ ...laneOf(0), steps: [{ ...newStep(lucy), id: "x" }] });
     expect(screen.queryByLabelText("FWHM, number")).toBeNull();
     expect(screen.getByLabelText("Share of it, number")).toBeTruthy();
+  });
+
+  test("a blur that is typed is shown as large as on the crops; of the stars' own, the step says to which width", () => {
+    const lucy = findOperation("deconvolve.richardson-lucy") as (typeof OPERATIONS)[number];
+    const fresh = newStep(lucy);
+    show({ ...laneOf(0), steps: [{ ...fresh, id: "x", params: { ...fresh.params, psf: "gaussian", fwhmPx: 4 } }] });
+    const kernel = screen.getByTestId("typed-kernel");
+    expect(kernel.textContent).toContain("4.00 px");
+    expect(kernel.textContent).toContain("as on the crops at 2:1");
+    // A Gaussian of 4 px goes 7 px to each side.
+    expect(kernel.querySelector("canvas")?.style.width).toBe("30px");
+    expect(screen.queryByText("Stars that tell the blur")).toBeNull();
   });
 
   test("a step that stands after a stretch and is not meant for it says so", () => {

@@ -6,6 +6,8 @@ import type { Lane } from "@/storage";
 import type { MenuEntry } from "../kit/actionMenu";
 import { ActionMenu } from "../kit/actionMenu";
 import { IconButton } from "../kit/button";
+import type { useSorted } from "../kit/sortable";
+import { Grip } from "../kit/sortable";
 import { laneColour } from "../kit/laneColours";
 
 export function LaneChip({ letter }: { letter: string }) {
@@ -34,6 +36,8 @@ interface Props {
   settling: boolean;
   /** Milliseconds that a crop of this lane took; null before the first. */
   cropMs: number | null;
+  /** What it is dragged by. */
+  grip: ReturnType<typeof useSorted>["grip"];
   /** What else can be done with it. */
   entries: readonly MenuEntry[];
   onSelect: () => void;
@@ -41,7 +45,8 @@ interface Props {
   onRemove?: () => void;
 }
 
-export function LaneHeader({ lane, selected, settling, cropMs, entries, onSelect, onDuplicate, onRemove }: Props) {
+export function LaneHeader(props: Props) {
+  const { lane, selected, settling, cropMs, grip, entries, onSelect, onDuplicate, onRemove } = props;
   const { colour, dashed } = laneColour(lane.letter);
   return (
     <div
@@ -61,6 +66,12 @@ export function LaneHeader({ lane, selected, settling, cropMs, entries, onSelect
         <span className="line-clamp-2 min-w-0 text-sm leading-4">{laneWords(lane)}</span>
       </button>
       <div className="flex h-6 shrink-0 items-center">
+        <Grip
+          label={`Drag lane ${lane.letter} to another place`}
+          help="Drag a lane to another place"
+          className="-ml-1.5"
+          grip={grip}
+        />
         <span className="figures min-w-0 flex-1 truncate text-xs text-quiet" title="Time of one crop">
           {settling ? "measuring the picture …" : cropTime(cropMs)}
         </span>

@@ -4,7 +4,8 @@ import { useMemo, useState } from "react";
 import { domainAfter } from "@/core/chain";
 import { stretchCurves } from "@/core/operations";
 import type { Treatment } from "@/engine/tasks/crop";
-import type { Board, Lane, StackRecord } from "@/storage";
+import type { LaneLevels } from "@/state/levels";
+import type { Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import type { Look } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
@@ -14,16 +15,17 @@ interface Props {
   lane: Lane;
   stack: StackRecord;
   treatment: Treatment | null;
-  display: Board["display"];
+  /** What it is shown by, unless it is stretched already. */
+  shownBy: LaneLevels;
 }
 
 /** The whole picture as a lane treats it: with the display stretch, unless it is stretched already. */
-export function LanePicture({ lane, stack, treatment, display }: Props) {
+export function LanePicture({ lane, stack, treatment, shownBy: { params, levels } }: Props) {
   const session = useSession();
-  const { width, height, stretch } = stack.facts;
+  const { width, height } = stack.facts;
   const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
   const stretched = domainAfter(lane.steps) === "stretched";
-  const curves = useMemo(() => (stretched ? null : stretchCurves(display, stretch)), [stretched, display, stretch]);
+  const curves = useMemo(() => (stretched ? null : stretchCurves(params, levels)), [stretched, params, levels]);
   return (
     <PictureViewer
       crops={session.crops}

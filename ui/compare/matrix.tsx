@@ -1,21 +1,31 @@
 "use client";
 
-import { CopyPlus } from "lucide-react";
 import { useState } from "react";
 import type { Spot } from "@/core/compare";
-import { findOperation } from "@/core/operations";
-import { bringBackLane, copyChain, duplicateLane, laneOnStack, moveLane, removeLane, spotOf } from "@/state/board";
+import {
+  bringBackLane,
+  copyChain,
+  duplicateLane,
+  laneOnStack,
+  moveLane,
+  removeLane,
+  shownLanes,
+  spotOf,
+} from "@/state/board";
 import type { Rung } from "@/state/ladder";
-import { keepRung, rungAsLane, rungsOf } from "@/state/ladder";
+import { rungsOf } from "@/state/ladder";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import type { MenuEntry } from "../kit/actionMenu";
-import { Button, IconButton } from "../kit/button";
+import { SortableList, useSorted } from "../kit/sortable";
 import { CropCell } from "./cropCell";
-import { focusSetting } from "./focusSetting";
-import { cropTime, LaneChip, LaneHeader, laneWords } from "./laneHeader";
+import { squareColumns } from "./geometry";
+import type { RungError } from "./ladderParts";
+import { LadderBar, RungHeader, rungErrorOf } from "./ladderParts";
+import { LaneHeader, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import type { Before } from "./useLaneCrop";
+import { useLadderErrors } from "./useLadderErrors";
 import { useLaneView } from "./useLaneCrop";
 
 interface Props {
@@ -25,9 +35,6 @@ interface Props {
   latency: Latency;
 }
 
-/** Columns in which so many crops are largest: two beside one another, four as a square. */
-const squareColumns = (count: number): number => Math.ceil(Math.sqrt(count));
-
 /**
  * Lanes as columns, spots as rows: matching crops that always move together. Or all lanes at one spot, or one lane at all spots, as large as they can be. A
  * ladder stands in for the lanes while open.
@@ -35,7 +42,8 @@ const squareColumns = (count: number): number => Math.ceil(Math.sqrt(count));
 export function Matrix({ board, stacks, before, latency }: Props) {
   const session = useSession();
   const rungs = rungsOf(board);
-  const all = rungs.length > 0 ? rungs.map(({ lane }) => lane) : board.lanes;
+  const all = rungs.length > 0 ? rungs.map(({ lane }) => lane) : shownLanes(board);
+  const errors = useLadderErrors(board, rungs);
   const { layout } = board.look;
   const spot = spotOf(board);
   const isOneLane = layout === "lane" && rungs.length === 0;
@@ -52,7 +60,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
     session.board.amend((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-      {board.ladder ? <LadderBar board={board} /> : null}
+      {board.ladder ? <LadderBar {...{ board, rungs, errors }} /> : null}
       <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-line">
         <div
           className="grid h-full min-h-[420px] gap-px"
@@ -61,16 +69,22 @@ export function Matrix({ board, stacks, before, latency }: Props) {
             gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(${isGrid ? 172 : 0}px, 1fr))`,
           }}
         >
-          {lanes.map((lane, k) => (
-            <LaneColumn
-              key={lane.id}
-              {...{ lane, board, stacks, spots, before, latency }}
-              first={stacks[0]}
-              spotColumns={isOneLane ? squareColumns(spots.length) : 1}
-              onPan={pan}
-              rung={rungs[k] ?? null}
-            />
-          ))}
+          <SortableList
+            ids={lanes.map(({ id }) => id)}
+            onMove={(from, to) => session.board.change((b) => moveLane(b, lanes[from].id, lanes[to].id))}
+          >
+            {lanes.map((lane, k) => (
+              <LaneColumn
+                key={lane.id}
+                {...{ lane, board, stacks, spots, before, latency }}
+                first={stacks[0]}
+                spotColumns={isOneLane ? squareColumns(spots.length) : 1}
+                onPan={pan}
+                rung={rungs[k] ?? null}
+                error={rungErrorOf(errors, k)}
+              />
+            ))}
+          </SortableList>
         </div>
       </div>
     </div>
@@ -87,18 +101,22 @@ interface ColumnProps {
   latency: Latency;
   onPan: (dx: number, dy: number) => void;
   rung: Rung | null;
+  error: RungError | null;
   stacks: StackRecord[];
 }
 
-function LaneColumn({ lane, board, stacks, spots, spotColumns, first, before, latency, onPan, rung }: ColumnProps) {
+function LaneColumn(props: ColumnProps) {
+  const { lane, board, stacks, spots, spotColumns, first, before, latency, onPan, rung, error: errorOfRung } = props;
   const session = useSession();
   const { view, settling, error } = useLaneView(lane, board, first, rung?.rank ?? 0);
   const [cropMs, setCropMs] = useState<number | null>(null);
   const change = session.board.change.bind(session.board);
+  const at = board.lanes.findIndex(({ id }) => id === lane.id);
+  const { ref, style, grip } = useSorted(lane.id, rung !== null);
   const others = board.lanes.filter(({ id }) => id !== lane.id);
   const entries: MenuEntry[] = [
-    { label: "Move to the left", act: () => change((b) => moveLane(b, lane.id, -1)) },
-    { label: "Move to the right", act: () => change((b) => moveLane(b, lane.id, 1)) },
+    { label: "Move to the left", act: () => change((b) => moveLane(b, lane.id, b.lanes[at - 1]?.id)) },
+    { label: "Move to the right", act: () => change((b) => moveLane(b, lane.id, b.lanes[at + 1]?.id)) },
     ...others.map((other, k) => ({
       label: `of lane ${other.letter}`,
       act: () => change((b) => copyChain(b, lane.id, other.id)),
@@ -121,16 +139,16 @@ function LaneColumn({ lane, board, stacks, spots, spotColumns, first, before, la
     })),
   ];
   return (
-    <div className="flex min-h-0 min-w-0 flex-col gap-px">
+    <div {...{ ref, style }} className="flex min-h-0 min-w-0 flex-col gap-px bg-line">
       {rung ? (
-        <RungHeader board={board} lane={lane} rung={rung} cropMs={cropMs} />
+        <RungHeader {...{ board, lane, rung, cropMs }} error={errorOfRung} />
       ) : (
         <LaneHeader
           lane={lane}
           selected={board.selectedLaneId === lane.id}
           settling={settling}
           cropMs={cropMs}
-          entries={entries}
+          {...{ entries, grip }}
           onSelect={() => session.board.amend((b) => ({ ...b, selectedLaneId: lane.id }))}
           onDuplicate={() => change((b) => duplicateLane(b, lane.id))}
           onRemove={board.lanes.length > 1 ? () => change((b) => removeLane(b, lane.id)) : undefined}
@@ -161,79 +179,4 @@ function LaneColumn({ lane, board, stacks, spots, spotColumns, first, before, la
       )}
     </div>
   );
-}
-
-/** The values of a rung; it is kept as the lane's setting, or as a lane of its own. */
-function RungHeader({ board, lane, rung, cropMs }: { board: Board; lane: Lane; rung: Rung; cropMs: number | null }) {
-  const session = useSession();
-  const field = board.ladder?.field;
-  const { value, second } = rung;
-  const values = second === null ? String(value) : `${value} · ${second}`;
-  const keep = () => {
-    session.board.change((b) => keepRung(b, value, second));
-    session.note(`Of the ladder of ${field ?? "a setting"}, ${values} was kept (${laneWords(lane)})`);
-    if (field) focusSetting(field);
-  };
-  const isGrid = second !== null;
-  return (
-    <div
-      className={`flex shrink-0 items-center gap-1 overflow-hidden bg-panel px-1.5 ${isGrid ? "h-8" : "h-15"}`}
-      data-rung={lane.letter}
-    >
-      {isGrid ? null : <LaneChip letter={lane.letter} />}
-      <span className="figures min-w-0 flex-1 truncate" title={values}>
-        {values}
-        {isGrid ? null : (
-          <span className="block text-xs whitespace-nowrap text-quiet" title="Time of one crop">
-            {cropTime(cropMs)}
-          </span>
-        )}
-      </span>
-      <Button
-        className="!px-1.5 !py-0.5 text-sm"
-        help="Keeps this value as the lane's setting and closes the ladder"
-        onClick={keep}
-      >
-        Keep
-      </Button>
-      <IconButton
-        label={`Make a lane of its own of rung ${lane.letter}`}
-        help="Makes a lane of its own of a rung; the ladder stays open"
-        onClick={() => session.board.change((b) => rungAsLane(b, value, second))}
-      >
-        <CopyPlus size={14} />
-      </IconButton>
-    </div>
-  );
-}
-
-function LadderBar({ board }: { board: Board }) {
-  const session = useSession();
-  const lane = board.lanes.find(({ id }) => id === board.ladder?.laneId);
-  return (
-    <div className="flex h-9 shrink-0 items-center gap-3 border-b border-line bg-panel px-2">
-      <span className="flex-1 truncate">
-        Ladder of lane {lane?.letter}:{" "}
-        <span className="text-quiet">
-          {settingLabel(lane, board.ladder)} at {board.ladder?.values.join(", ")}
-          {board.ladder?.second
-            ? `, by rows ${settingLabel(lane, board.ladder.second)} at ${board.ladder.second.values.join(", ")}, at ${spotOf(board)?.name ?? "the spot"}`
-            : ""}
-        </span>
-      </span>
-      <Button
-        help="Closes the ladder and shows the lanes again; nothing changes"
-        onClick={() => session.board.change((b) => ({ ...b, ladder: null }))}
-      >
-        Close ladder
-      </Button>
-    </div>
-  );
-}
-
-/** What a setting of a lane is called. */
-function settingLabel(lane: Lane | undefined, of: { stepId: string; field: string } | null): string {
-  const step = lane?.steps.find(({ id }) => id === of?.stepId);
-  const fields = step ? findOperation(step.operation)?.parameters.fields : undefined;
-  return fields?.find(({ name }) => name === of?.field)?.label.toLowerCase() ?? of?.field ?? "";
 }

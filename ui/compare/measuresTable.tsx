@@ -4,8 +4,8 @@ import { extent } from "d3-array";
 import { scaleLinear } from "d3-scale";
 import { Download, X } from "lucide-react";
 import { useMemo, useState } from "react";
-import type { LaneMeasures, Measure } from "@/core/compare";
-import { laneMeasuresCsv, MEASURES } from "@/core/compare";
+import type { LaneMeasures, Measure, MeasureGroup } from "@/core/compare";
+import { laneMeasuresCsv, MEASURE_GROUPS, MEASURES } from "@/core/compare";
 import { rungsOf } from "@/state/ladder";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { download } from "../finish/download";
@@ -18,6 +18,12 @@ import { LaneChip, laneWords } from "./laneHeader";
 import { placeKey, useLaneMeasures } from "./useLaneMeasures";
 
 const ALL = "all";
+const GROUP_WORDS: Record<MeasureGroup, string> = {
+  noise: "of noise",
+  detail: "of detail",
+  stars: "of stars",
+  evidence: "of evidence",
+};
 /** Id of the row of the stack as it is, where no lane is that. */
 const UNTOUCHED = "untouched";
 
@@ -35,6 +41,8 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
   const session = useSession();
   const rows = useRows(board);
   const [spotId, setSpotId] = useState(ALL);
+  const [group, setGroup] = useState<MeasureGroup | typeof ALL>(ALL);
+  const measures = MEASURES.filter((measure) => group === ALL || measure.group === group);
   const [sort, setSort] = useState<{ id: string; down: boolean } | null>(null);
   const { values, left } = useLaneMeasures(
     useMemo(() => rows.map(({ lane }) => lane), [rows]),
@@ -89,8 +97,19 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
                   ]}
                   onChange={setSpotId}
                 />
+                <div className="pt-1">
+                  <Choice
+                    label="Measures that are shown"
+                    value={group}
+                    options={[
+                      { value: ALL, label: "all measures" },
+                      ...MEASURE_GROUPS.map((value) => ({ value, label: GROUP_WORDS[value] })),
+                    ]}
+                    onChange={setGroup}
+                  />
+                </div>
               </th>
-              {MEASURES.map((measure) => (
+              {measures.map((measure) => (
                 <th key={measure.id} className="max-w-20 px-2 py-1 text-right align-bottom font-normal">
                   <button
                     type="button"
@@ -127,7 +146,7 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
                     </span>
                   </button>
                 </th>
-                {MEASURES.map((measure) => (
+                {measures.map((measure) => (
                   <td key={measure.id} className="px-2 text-right" data-measure={measure.id}>
                     {isBest(measure, lane, told, scale) ? (
                       <span className="text-good" title="The best of all lanes">

@@ -5,9 +5,10 @@ import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
-import { stepOfBoard } from "@/state/board";
+import { addSpot, moveSpot, stepOfBoard } from "@/state/board";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
+import { Grip, SortableList, useSorted } from "../kit/sortable";
 import { IconButton } from "../kit/button";
 import { useCrop } from "../viewer/useCrop";
 import { usePainted } from "../viewer/usePainted";
@@ -57,6 +58,8 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const skyOf = useDesk((desk) => desk.skyOf);
   const sky = useMemo(() => stepOfBoard(board, skyOf), [board, skyOf]);
   const [dragging, setDragging] = useState<string | null>(null);
+  const cell = { width: WIDTH, height: height * scale };
+  const seen = { cell, left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null };
   /** The place of the project nearest to one, on the stack: a spot does not leave the picture. */
   const within = (x: number, y: number) => {
     const [u, v] = mapPoint(toStack, x, y);
@@ -86,31 +89,13 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
       }}
       onPointerUp={() => setDragging(null)}
       onDoubleClick={(event) => {
-        const to = place(event, event.currentTarget);
-        session.board.change((b) => ({
-          ...b,
-          spots: [...b.spots, { id: crypto.randomUUID(), name: `Spot ${b.spots.length + 1}`, ...to }],
-        }));
+        const { x, y } = place(event, event.currentTarget);
+        session.board.change((b) => addSpot(b, x, y));
       }}
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
-      {mask ? (
-        <MaskOverlay
-          mask={mask}
-          stack={stack}
-          toPicture={toStack}
-          view={{ left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null }}
-          affinity="overview"
-        />
-      ) : null}
-      {sky ? (
-        <SkyOverlay
-          {...sky}
-          toPicture={toStack}
-          project={stack.facts}
-          view={{ left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null }}
-        />
-      ) : null}
+      {mask ? <MaskOverlay mask={mask} stack={stack} toPicture={toStack} view={seen} affinity="overview" /> : null}
+      {sky ? <SkyOverlay {...sky} toPicture={toStack} project={stack.facts} view={seen} /> : null}
       {board.spots.map((spot, i) => {
         const [left, top] = mapPoint(toStack, spot.x, spot.y).map((v) => v * scale);
         return (
@@ -163,48 +148,53 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
         <h3 className="flex-1 text-quiet">Spots</h3>
         <IconButton
           label="Add a spot in the middle of the picture"
-          onClick={() =>
-            session.board.change((b) => ({
-              ...b,
-              spots: [
-                ...b.spots,
-                {
-                  id: crypto.randomUUID(),
-                  name: `Spot ${b.spots.length + 1}`,
-                  ...inProject(stack, stack.facts.width / 2, stack.facts.height / 2),
-                },
-              ],
-            }))
-          }
+          onClick={() => {
+            const { x, y } = inProject(stack, stack.facts.width / 2, stack.facts.height / 2);
+            session.board.change((b) => addSpot(b, x, y));
+          }}
         >
           <Plus size={14} />
         </IconButton>
       </div>
-      <ol>
-        {board.spots.map((spot, i) => (
-          <li key={spot.id} className="flex items-center gap-1">
-            <span className="figures w-4 text-quiet">{i + 1}</span>
-            <SpotName
-              name={spot.name}
-              onChange={(name) =>
-                session.board.change(
-                  (b) => ({ ...b, spots: b.spots.map((s) => (s.id === spot.id ? { ...s, name } : s)) }),
-                  `name.${spot.id}`,
-                )
-              }
-            />
-            <IconButton
-              label={`Remove spot ${spot.name}`}
-              help="Removes the spot"
-              disabled={board.spots.length <= 1}
-              onClick={() => session.board.change((b) => ({ ...b, spots: b.spots.filter((s) => s.id !== spot.id) }))}
-            >
-              <Trash2 size={12} />
-            </IconButton>
-          </li>
-        ))}
-      </ol>
+      <SortableList
+        ids={board.spots.map(({ id }) => id)}
+        onMove={(from, to) => session.board.change((b) => moveSpot(b, from, to))}
+      >
+        <ol>
+          {board.spots.map((spot, i) => (
+            <SpotRow key={spot.id} {...{ board, spot }} number={i + 1} />
+          ))}
+        </ol>
+      </SortableList>
     </section>
+  );
+}
+
+function SpotRow({ board, spot, number }: { board: Board; spot: Board["spots"][number]; number: number }) {
+  const session = useSession();
+  const { ref, style, grip } = useSorted(spot.id);
+  return (
+    <li {...{ ref, style }} className="relative flex items-center gap-1 bg-panel">
+      <span className="figures w-4 text-quiet">{number}</span>
+      <SpotName
+        name={spot.name}
+        onChange={(name) =>
+          session.board.change(
+            (b) => ({ ...b, spots: b.spots.map((s) => (s.id === spot.id ? { ...s, name } : s)) }),
+            `name.${spot.id}`,
+          )
+        }
+      />
+      <Grip label={`Drag spot ${spot.name} to another place`} help="Drag a spot to another row" grip={grip} />
+      <IconButton
+        label={`Remove spot ${spot.name}`}
+        help="Removes the spot"
+        disabled={board.spots.length <= 1}
+        onClick={() => session.board.change((b) => ({ ...b, spots: b.spots.filter((s) => s.id !== spot.id) }))}
+      >
+        <Trash2 size={12} />
+      </IconButton>
+    </li>
   );
 }
 

@@ -138,8 +138,10 @@ interface OverProps {
 function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }: OverProps) {
   const session = useSession();
   const { look, view } = board;
-  const first = useLaneCrop(a, spot, view, project, before);
-  const second = useLaneCrop(b, spot, view, project, before);
+  // A difference is one of light, whatever is shown.
+  const isNoise = look.shows.part === "noise" && look.way !== "difference";
+  const first = useLaneCrop(a, spot, view, project, before, isNoise);
+  const second = useLaneCrop(b, spot, view, project, before, isNoise);
   const isHeld = useHeldKey("x");
   const isTurn = usePace(look.way === "flip" && isPaced);
   const isOther = look.way === "flip" && (isHeld || isTurn);
@@ -167,6 +169,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
       <PlacedCrop
         shown={which.shown}
         curves={which.curves}
+        noiseSpan={which.noiseSpan}
         shows={look.shows}
         left={which.seen.left}
         top={which.seen.top}
@@ -214,7 +217,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
             ))
           : null}
         {shown.ready && look.way !== "difference" ? (
-          <PointerReadout lane={shownLane} seen={shown.seen} shown={shown.shown} />
+          <PointerReadout lane={shownLane} spot={spot} seen={shown.seen} shown={shown.shown} />
         ) : null}
       </div>
       {look.way === "wipe" ? (

@@ -1,14 +1,17 @@
 "use client";
 
 import type { PointerEvent } from "react";
+import type { Spot } from "@/core/compare";
 import type { Warp } from "@/core/register";
 import { fixed, levelUnit } from "../kit/format";
 import type { CropResult } from "../viewer/useCrop";
+import { useProjectScale } from "../frame/session";
 import { useDesk, useDeskStore } from "./desk";
 import type { CellView } from "./geometry";
 import { cellPlaces } from "./geometry";
 import type { useLineDrawing } from "./profile";
 import type { LaneView } from "./useLaneCrop";
+import { lightSigma } from "./useLaneCrop";
 
 /** Tells all crops which place lies under the pointer. */
 export function usePointing(seen: CellView, toPicture: Warp) {
@@ -50,23 +53,28 @@ export function pointing(
 /** The place under the pointer, marked in every crop, with what each lane has there: by channel, and above the sky in σ of the stack's noise. */
 export function PointerReadout({
   lane: { stack, toPicture },
+  spot = null,
   seen,
   shown,
 }: {
   lane: LaneView;
+  /** From which the distance is told; null for none. */
+  spot?: Spot | null;
   seen: CellView;
   shown: CropResult | null;
 }) {
   const pointer = useDesk((desk) => desk.pointer);
+  const arcsec = useProjectScale();
   if (!pointer || !shown) return null;
   const { toCell } = cellPlaces(seen, toPicture);
   const [u, v] = toCell(pointer);
   const values = valuesAt(shown, seen, u, v);
   if (!values) return null;
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
-  const sigma = stack.facts.halvesSigma;
+  const sigma = lightSigma(stack.facts);
   const light = values.reduce((sum, value) => sum + value, 0) / values.length;
-  const ofLight = sigma ? Math.hypot(...sigma) / sigma.length : null;
+  const apart = spot && Math.hypot(pointer[0] - spot.x, pointer[1] - spot.y);
+  const ground = shown.isNoise ? 0 : stack.facts.skyLevel;
   return (
     <>
       <svg className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden>
@@ -77,7 +85,8 @@ export function PointerReadout({
         className="figures pointer-events-none absolute bottom-0.5 left-1 rounded bg-page/80 px-1 text-xs text-text"
       >
         {values.map((value) => fixed(value * scale, digits)).join(" ")} {unit}
-        {ofLight ? <span className="text-quiet"> · {fixed((light - stack.facts.skyLevel) / ofLight, 1)} σ</span> : null}
+        {apart !== null && arcsec ? <span className="text-quiet"> · {fixed(apart * arcsec, 1)}″ off</span> : null}
+        {sigma ? <span className="text-quiet"> · {fixed((light - ground) / sigma, 1)} σ</span> : null}
       </span>
     </>
   );

@@ -8,6 +8,7 @@ import { useEffect, useRef } from "react";
 import type { Corner } from "@/core/mask";
 import type { Warp } from "@/core/register";
 import type { Board, StackRecord } from "@/storage";
+import { useProjectScale } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed, levelUnit } from "../kit/format";
 import { laneColour } from "../kit/laneColours";
@@ -125,6 +126,7 @@ function Chart({ board, first }: { board: Board; first: StackRecord }) {
   const profiles = useDesk((state) => state.profiles);
   const box = useRef<HTMLDivElement>(null);
   const { width } = useSize(box);
+  const arcsec = useProjectScale();
   const { unit, scale, digits } = levelUnit(first.facts.unit);
   const shown = board.lanes.flatMap(({ id }) => profiles[id] ?? []);
   const values = shown.flatMap((profile) => profile.values.filter(Number.isFinite).map((v) => v * scale));
@@ -153,7 +155,7 @@ function Chart({ board, first }: { board: Board; first: StackRecord }) {
       <svg width={width} height={HEIGHT} role="img" aria-label="Light of all lanes along the line">
         {x.ticks(8).map((tick) => (
           <text key={tick} x={x(tick)} y={HEIGHT - 5} textAnchor="middle" className="figures fill-quiet text-[11px]">
-            {tick} px
+            {tick} px{arcsec ? ` · ${fixed(tick * arcsec, 1)}″` : ""}
           </text>
         ))}
         {y.ticks(4).map((tick) => (

@@ -2,9 +2,14 @@
 
 import { scaleLinear, scaleLog } from "d3-scale";
 import { Eye, EyeOff, RotateCcw } from "lucide-react";
-import { useLayoutEffect, useRef } from "react";
+import { useEffect, useLayoutEffect, useMemo, useRef } from "react";
 import type { PsfStarsFact } from "@/core/facts";
+import { shapeAt } from "@/core/measure";
+import type { BlurParams } from "@/core/operations";
+import { findOperation, typedBlur, typedFwhm } from "@/core/operations";
+import { arcsecPerPx } from "@/state/pixelScale";
 import type { Lane, LaneStep } from "@/storage";
+import { useProject } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
 import { openPsf, useDesk, useDeskStore } from "./desk";
@@ -13,17 +18,28 @@ import { usePsfStars } from "./psfStars";
 interface Props {
   lane: Lane;
   step: LaneStep;
+  /** Pixels of the screen to one of the picture on the crops. */
+  zoom: number;
   onChange: (part: Partial<LaneStep>, group: string) => void;
 }
 
 /** What the stars say of the blur: their mean picture and profile, how well the PSF fits them, and which of them tell it. */
-export function PsfPanel({ lane, step, onChange }: Props) {
+export function PsfPanel({ lane, step, zoom, onChange }: Props) {
   const desk = useDeskStore();
   const isOpen = useDesk(({ psfOf }) => psfOf === step.id);
+  const typed = typedOf(step);
+  // Where the blur is typed no star tells it: none stays ringed.
+  const isLeft = isOpen && typed !== null;
+  useEffect(() => {
+    if (isLeft) openPsf(desk, null);
+  }, [desk, isLeft]);
+  if (typed) return <TypedKernel params={typed} zoom={zoom} />;
   return (
     <>
       <div className="flex items-center gap-1.5 py-1" data-setting="psf-stars">
-        <span className="flex-1 text-quiet">Stars that tell the blur</span>
+        <span className="min-w-0 flex-1 truncate text-quiet">
+          <WidthFigure lane={lane} step={step} />
+        </span>
         {step.dropped.length > 0 ? (
           <IconButton
             label={`Take the ${step.dropped.length} stars back that were left out`}
@@ -44,6 +60,49 @@ export function PsfPanel({ lane, step, onChange }: Props) {
       </div>
       {isOpen ? <Shown lane={lane} step={step} /> : null}
     </>
+  );
+}
+
+/** The settings of a blur that is typed; null where the stars show it. */
+function typedOf({ operation, params }: LaneStep): BlurParams | null {
+  const known = findOperation(operation);
+  return known && "psf" in params && params.psf !== "measured" ? (params as unknown as BlurParams) : null;
+}
+
+/** How wide the stack's stars are, and what the step aims at. */
+function WidthFigure({ lane, step }: Pick<Props, "lane" | "step">) {
+  const stack = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId) ?? null);
+  const arcsec = useProject((state) => (stack ? arcsecPerPx(stack, state) : null));
+  const fwhmPx = stack?.facts.fwhmPx ?? null;
+  const after = fwhmPx === null ? null : (findOperation(step.operation)?.aims?.(step.params, fwhmPx) ?? null);
+  if (fwhmPx === null || after === null) return "Stars that tell the blur";
+  const onSky = (px: number) => (arcsec === null ? "" : ` · ${fixed(px * arcsec, 1)}″`);
+  return (
+    <span title="Width (FWHM) of the stack's stars, and what the step aims at">
+      Stars {fixed(fwhmPx, 2)} px{onSky(fwhmPx)} → {fixed(after, 2)} px{onSky(after)}
+    </span>
+  );
+}
+
+/** The typed blur as large as on the crops. */
+function TypedKernel({ params, zoom }: { params: BlurParams; zoom: number }) {
+  const { values, size } = useMemo(() => typedBlur(params), [params]);
+  const [radius, shown] = [(size - 1) / 2, Math.min((size - 1) / 2, Math.floor(90 / zoom))];
+  const side = 2 * shown + 1;
+  const peak = values[radius * size + radius];
+  const part = Array.from({ length: side * side }, (_, k) => {
+    const [x, y] = [(k % side) - shown, Math.floor(k / side) - shown];
+    return values[(radius + y) * size + radius + x] / peak;
+  });
+  return (
+    <div className="mb-1 flex items-center gap-2 rounded bg-page p-1.5 text-xs text-quiet" data-testid="typed-kernel">
+      <Kernel values={part} enlarged={zoom} label="The typed blur, as large as on the crops, dark parts lifted" />
+      <span>
+        {fixed(typedFwhm(params), 2)} px
+        <br />
+        as on the crops at {zoom}:1
+      </span>
+    </div>
   );
 }
 
@@ -79,7 +138,11 @@ function Channel({ channel }: { channel: ChannelOf }) {
   const { shape, stars, scatterPx, residual } = channel;
   return (
     <div className="flex gap-2">
-      <MeanStar values={channel.mean} />
+      <Kernel
+        values={channel.mean}
+        enlarged={ENLARGED}
+        label="Mean of the stars that tell the blur, dark parts lifted"
+      />
       <div className="min-w-0 flex-1">
         <Profile points={channel.profile} />
         <p className="text-xs leading-4 whitespace-nowrap">
@@ -91,17 +154,36 @@ function Channel({ channel }: { channel: ChannelOf }) {
             leaves {fixed(100 * residual, 1)} %
           </span>
           , {stars.length} stars
+          {shape.field ? <OverField shape={shape} stars={stars} /> : null}
         </p>
       </div>
     </div>
   );
 }
 
+/** How the blur changes over the picture, at the stars that tell it. */
+function OverField({ shape: { field, beta }, stars }: { shape: ChannelOf["shape"]; stars: ChannelOf["stars"] }) {
+  if (!field) return null;
+  const shapes = stars.map(({ x, y }) => shapeAt(field, beta, x, y));
+  const ends = (of: (shape: (typeof shapes)[number]) => number) =>
+    [Math.min, Math.max].map((end) => fixed(end(...shapes.map(of)), 2)).join(" … ");
+  return (
+    <>
+      <br />
+      <span title="The stars show that it changes: each place is treated with its own">
+        over the field {ends(({ fwhmMajor, fwhmMinor }) => Math.sqrt(fwhmMajor * fwhmMinor))} px,
+        <br />
+        long/short {ends(({ fwhmMajor, fwhmMinor }) => fwhmMajor / fwhmMinor)}
+      </span>
+    </>
+  );
+}
+
 /** Px of the screen per pixel of the mean star. */
 const ENLARGED = 3;
 
-/** The stars' mean picture, dark parts lifted. */
-function MeanStar({ values }: { values: readonly number[] }) {
+/** A square picture of heights up to 1, dark parts lifted. */
+function Kernel({ values, enlarged, label }: { values: readonly number[]; enlarged: number; label: string }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const side = Math.round(Math.sqrt(values.length));
   useLayoutEffect(() => {
@@ -120,10 +202,10 @@ function MeanStar({ values }: { values: readonly number[] }) {
       width={side}
       height={side}
       className="pixels shrink-0"
-      style={{ width: side * ENLARGED, height: side * ENLARGED }}
+      style={{ width: side * enlarged, height: side * enlarged }}
       role="img"
-      aria-label="Mean of the stars that tell the blur"
-      title="Mean of the stars that tell the blur, dark parts lifted"
+      aria-label={label}
+      title={label}
     />
   );
 }

@@ -32,6 +32,15 @@ export function SkyPanel({ board, lane, step, index, onChange }: Props) {
   const { stack } = useLaneTreatment(lane);
   const { patches } = useSkyPatches(lane, step);
   const setSky = (sky: StepSky | null) => onChange({ sky }, `${step.id}.sky`);
+  // Chosen before any were found: as soon as they are.
+  const [isWaiting, setWaiting] = useState(false);
+  const latest = useRef(setSky);
+  latest.current = setSky;
+  useEffect(() => {
+    if (!isWaiting || patches.length === 0) return;
+    setWaiting(false);
+    latest.current({ patches, tellNoise: true });
+  }, [isWaiting, patches]);
   return (
     <>
       <div className="flex items-center gap-1.5 py-1" data-setting="sky">
@@ -39,15 +48,15 @@ export function SkyPanel({ board, lane, step, index, onChange }: Props) {
         <Choice
           label="Where the noise is told from"
           help="Where the step takes the noise from: the halves, or what varies in patches of sky"
-          value={step.sky?.tellNoise ? "patches" : "halves"}
+          value={step.sky?.tellNoise || isWaiting ? "patches" : "halves"}
           options={[
             { value: "halves", label: stack && !hasHalves(stack) ? "finest detail" : "the halves" },
             { value: "patches", label: "sky patches" },
           ]}
           onChange={(from) => {
+            setWaiting(from === "patches" && patches.length === 0);
             if (from === "halves") return setSky(step.sky && { ...step.sky, tellNoise: false });
-            if (patches.length === 0) return;
-            setSky({ patches, tellNoise: true });
+            if (patches.length > 0) setSky({ patches, tellNoise: true });
             openSky(desk, step.id);
           }}
         />

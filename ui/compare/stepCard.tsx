@@ -1,8 +1,6 @@
 "use client";
 
-import { useSortable } from "@dnd-kit/sortable";
-import { CSS } from "@dnd-kit/utilities";
-import { Copy, GripVertical, ListOrdered, X } from "lucide-react";
+import { Copy, ListOrdered, X } from "lucide-react";
 import { Switch } from "radix-ui";
 import { useState } from "react";
 import { standsWrong } from "@/core/chain";
@@ -10,15 +8,18 @@ import type { ChannelMode } from "@/core/operations";
 import { findOperation } from "@/core/operations";
 import type { Slider } from "@/core/parameters";
 import { isInEffect } from "@/core/parameters";
+import { arcsecPerPx } from "@/state/pixelScale";
 import { changeStep, copyStep, removeStep } from "@/state/board";
 import { ladderValues } from "@/state/ladder";
 import type { Board, Lane, LaneStep } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { ActionMenu } from "../kit/actionMenu";
 import { Button, IconButton } from "../kit/button";
+import { Grip, useSorted } from "../kit/sortable";
 import { Choice } from "../kit/choice";
 import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberField, NumberSetting } from "../kit/setting";
+import { useDesk, useDeskStore } from "./desk";
 import { focusSetting } from "./focusSetting";
 import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
@@ -33,6 +34,12 @@ const MODE_WORDS: Record<ChannelMode, string> = {
   luminance: "luminance only",
   chrominance: "colour only",
 };
+
+/** The pixel scale that goes with the choice of a telescope's blur. */
+function scaleWith(name: string, value: unknown, arcsec: number | null): { arcsecPerPx?: number } {
+  if (name !== "psf" || value !== "telescope" || arcsec === null) return {};
+  return { arcsecPerPx: Math.min(8, Math.max(0.05, Math.round(100 * arcsec) / 100)) };
+}
 
 /** One step of a chain with all its settings; drag it by its handle to another place. */
 export function StepCard({
@@ -49,16 +56,24 @@ export function StepCard({
   latency: Latency;
 }) {
   const session = useSession();
-  const { attributes, listeners, setNodeRef, transform, transition } = useSortable({ id: step.id });
+  const { ref, style, grip } = useSorted(step.id);
+  const desk = useDeskStore();
+  const isChosen = useDesk(({ stepId }) => stepId === step.id);
+  const choose = () => desk.setState({ stepId: step.id });
   const [ladderOf, setLadderOf] = useState<string | null>(null);
   const operation = findOperation(step.operation);
+  // A telescope's blur is in seconds of arc: it begins at the scale of the stack, where that is known.
+  const arcsec = useProject((state) => {
+    const stack = state.stacks.find(({ id }) => id === lane.stackId);
+    return stack ? arcsecPerPx(stack, state) : null;
+  });
   const hasColour = useProject(({ stacks }) => stacks.find(({ id }) => id === lane.stackId)?.facts.channels !== 1);
   const change = (part: Partial<LaneStep>, group: string) => {
     latency.changed();
     session.board.change((board) => changeStep(board, lane.id, step.id, part), group);
   };
   const setting = (name: string, value: unknown) =>
-    change({ params: { ...step.params, [name]: value } }, `${step.id}.${name}`);
+    change({ params: { ...step.params, [name]: value, ...scaleWith(name, value, arcsec) } }, `${step.id}.${name}`);
   // What is of effect on colour alone is not shown where there is none.
   const fields =
     operation?.parameters.fields.filter((field) => hasColour || !("ofColour" in field && field.ofColour)) ?? [];
@@ -74,23 +89,20 @@ export function StepCard({
   );
   return (
     <section
-      ref={setNodeRef}
-      style={{ transform: CSS.Translate.toString(transform), transition }}
-      className={`mb-2 rounded border border-line bg-raised px-2 py-1.5 ${step.on ? "" : "opacity-60"}`}
+      {...{ ref, style }}
+      onPointerDownCapture={choose}
+      onFocusCapture={choose}
+      className={`mb-2 rounded border ${isChosen ? "border-quiet" : "border-line"} bg-raised px-2 py-1.5 ${step.on ? "" : "opacity-60"}`}
       aria-label={operation?.title ?? step.operation}
       data-step={step.operation}
     >
       <div className="flex items-center gap-0.5">
-        <button
-          type="button"
-          className="-ml-1 flex h-6 w-6 cursor-grab items-center justify-center text-quiet"
-          aria-label="Drag to another place in the chain"
-          data-help="Drag a step to another place"
-          {...attributes}
-          {...listeners}
-        >
-          <GripVertical size={14} />
-        </button>
+        <Grip
+          label="Drag to another place in the chain"
+          help="Drag a step to another place"
+          className="-ml-1"
+          grip={grip}
+        />
         <h3 className="min-w-0 flex-1 truncate" title={operation?.summary}>
           {operation?.title ?? `Unknown: ${step.operation}`}
         </h3>
@@ -215,7 +227,14 @@ export function StepCard({
       {operation?.group === "noise" || operation?.group === "detail" ? (
         <SkyPanel board={board} lane={lane} step={step} index={index} onChange={change} />
       ) : null}
-      {operation?.group === "deconvolve" ? <PsfPanel lane={lane} step={step} onChange={change} /> : null}
+      {operation?.group === "deconvolve" ? (
+        <PsfPanel
+          lane={lane}
+          step={step}
+          zoom={typeof board.view.zoom === "number" ? board.view.zoom : 1}
+          onChange={change}
+        />
+      ) : null}
       <MaskChoice board={board} lane={lane} step={step} latency={latency} onChange={change} />
       <NumberSetting
         label="Blend"

@@ -2,11 +2,13 @@
 
 import { unequalThings } from "@/core/compare";
 import type { Board, StackRecord } from "@/storage";
+import { useDesk } from "./desk";
 
 /** What makes the comparison of the lanes unfair, if anything does. */
 export function UnequalLine({ board, stacks }: { board: Board; stacks: StackRecord[] }) {
+  const clipped = useDesk((desk) => desk.clipped);
   const said = unequalThings(
-    board.lanes.flatMap(({ letter, stackId, steps }) => {
+    board.lanes.flatMap(({ id, letter, stackId, steps }) => {
       const stack = stacks.find(({ id }) => id === stackId);
       if (!stack) return [];
       return {
@@ -15,7 +17,8 @@ export function UnequalLine({ board, stacks }: { board: Board; stacks: StackReco
         stackName: stack.name,
         integrationS: stack.report.integrationS || null,
         steps,
-        clipped: null,
+        // Of a spot that is gone nothing counts.
+        clipped: board.spots.reduce((most, spot) => Math.max(most, clipped[id]?.[spot.id] ?? 0), 0),
       };
     }),
   );

@@ -9,11 +9,13 @@ import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
+import { levelsFor } from "@/state/levels";
 import { projectToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord, View } from "@/storage";
-import { useSession } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import { useCrop } from "../viewer/useCrop";
 import { useSize } from "../viewer/useSize";
+import { useDesk } from "./desk";
 import { cellView } from "./geometry";
 import { useLaneTreatment } from "./useTreatment";
 
@@ -29,17 +31,14 @@ export interface LaneView {
   rank: number;
 }
 
-/** What is shown in a lane's place while a key is held: the untouched stack, or the lane without its last step. */
+/** What is shown in a lane's place while a key is held: the untouched stack, or the lane before its chosen step (without its last one, where none is chosen). */
 export type Before = "stack" | "step" | null;
 
-/** The treatment without the last step that is on. */
-function withoutLast(treatment: Treatment): Treatment {
-  const at = treatment.steps.findLastIndex(({ on }) => on);
-  return {
-    ...treatment,
-    steps: treatment.steps.slice(0, Math.max(0, at)),
-    facts: treatment.facts.slice(0, Math.max(0, at)),
-  };
+/** The treatment as it is before the chosen step, where that is the lane's; else without the last step that is on. */
+function earlierThan(treatment: Treatment, { steps }: Lane, stepId: string | null): Treatment {
+  const chosen = steps.findIndex(({ id }) => id === stepId);
+  const at = Math.max(0, chosen >= 0 ? chosen : treatment.steps.findLastIndex(({ on }) => on));
+  return { ...treatment, steps: treatment.steps.slice(0, at), facts: treatment.facts.slice(0, at) };
 }
 
 /** What a lane does, where its stack lies, and how it is shown; a view only where its stack is there and tied to the project's first. */
@@ -51,10 +50,10 @@ export function useLaneView(
 ): { view: LaneView | null; settling: boolean; error: string | null } {
   const { stack, treatment, settling, error } = useLaneTreatment(lane);
   const toPicture = useMemo(() => (stack ? projectToStack(first, stack) : null), [first, stack]);
-  const curves = useMemo(
-    () => stretchCurves(board.display, (stack ?? first).facts.stretch),
-    [board.display, stack, first],
-  );
+  const stacks = useProject((state) => state.stacks);
+  // Levers that did not change make no new curves.
+  const { params, levels } = levelsFor(board, lane, stack ?? first, stacks);
+  const curves = useMemo(() => stretchCurves(params, levels), [params, levels]);
   const view = useMemo(
     () => (stack && toPicture ? { lane, stack, treatment, toPicture, curves, rank } : null),
     [lane, stack, treatment, toPicture, curves, rank],
@@ -70,32 +69,42 @@ export function useLaneView(
 /** Later rungs wait alike. */
 const LAST_RANK = 40;
 
+/** A larger region is no crop, px. */
+const LARGE_PX = 4e6;
+
 /** The crop of a lane at a spot that fills a box, and what was before in its place while that is asked for. */
 export function useLaneCrop(
-  { stack, treatment, toPicture, curves, rank }: LaneView,
+  { lane, stack, treatment, toPicture, curves, rank }: LaneView,
   spot: Spot,
   view: View,
   project: { width: number; height: number },
   before: Before,
+  isNoise = false,
 ) {
   const session = useSession();
+  const stepId = useDesk((desk) => desk.stepId);
   const box = useRef<HTMLDivElement>(null);
   const size = useSize(box);
   const seen = cellView(size, stack.facts, spot, view, toPicture, project);
   const { region, reduce, onto } = seen;
   const ready = size.width > 0 && !isEmptyRegion(region);
   const earlier: Treatment | null =
-    treatment && (before === "step" ? withoutLast(treatment) : { ...treatment, steps: [], facts: [] });
+    treatment && (before === "step" ? earlierThan(treatment, lane, stepId) : { ...treatment, steps: [], facts: [] });
   const affinity = spot.id;
   const treated = useCrop(session.crops, ready ? treatment : null, region, reduce, {
-    priority: PRIORITY.interaction + Math.min(rank, LAST_RANK) / (LAST_RANK + 1),
+    // A whole picture takes its time, and leaves a worker to crops.
+    priority:
+      region.width * region.height > LARGE_PX
+        ? PRIORITY.batch
+        : PRIORITY.interaction + Math.min(rank, LAST_RANK) / (LAST_RANK + 1),
     affinity,
-    onto,
+    tellsShare: region.width * region.height > LARGE_PX,
+    ...{ onto, isNoise },
   });
   const plain = useCrop(session.crops, ready && !treated.pending ? earlier : null, region, reduce, {
     priority: before ? PRIORITY.interaction : PRIORITY.measure,
     affinity,
-    onto,
+    ...{ onto, isNoise },
   });
   const of = before === null ? treatment : earlier;
   const isStretched = of !== null && domainAfter(of.steps) === "stretched";
@@ -104,5 +113,13 @@ export function useLaneCrop(
     shown: before ? (plain.shown ?? treated.shown) : treated.shown,
     /** Null for a stretched lane, which is shown as it is. */
     curves: isStretched ? null : curves,
+    noiseSpan: isStretched ? STRETCHED_SPAN : NOISE_SPAN * (lightSigma(stack.facts) ?? 0),
   };
 }
+
+/** Noise in full colour: so many σ of the stack's light, or that share of white in a stretched lane. */
+export const [NOISE_SPAN, STRETCHED_SPAN] = [4, 0.1];
+
+/** σ of the noise of a stack's light, the mean of its channels; null without halves. */
+export const lightSigma = ({ halvesSigma }: Pick<StackRecord["facts"], "halvesSigma">): number | null =>
+  halvesSigma ? Math.hypot(...halvesSigma) / halvesSigma.length : null;

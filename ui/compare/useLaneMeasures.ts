@@ -19,7 +19,7 @@ export interface TableState {
 
 export const placeKey = (laneId: string, spotId: string): string => `${laneId} ${spotId}`;
 
-/** All measures of lanes at all spots: in squares of 256 px around them, those that are known at once, the others one by one. */
+/** All measures of lanes at all spots: in squares of 192 px around them, those that are known at once, the others one by one. */
 export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board): TableState {
   const session = useSession();
   const [state, setState] = useState<TableState>({ values: new Map(), left: lanes.length * spots.length });

@@ -2,6 +2,7 @@
 
 import { FileDown } from "lucide-react";
 import { useState } from "react";
+import { blindCsv } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import { failureOf } from "@/engine/protocol";
 import { setVerdict, verdictAt } from "@/state/board";
@@ -10,6 +11,7 @@ import type { Board } from "@/storage";
 import { download } from "../finish/download";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
+import { sheetPng } from "./sheetPng";
 import { Choice } from "../kit/choice";
 import { when } from "../kit/format";
 
@@ -64,14 +66,14 @@ function SheetButton({ board }: { board: Board }) {
   const session = useSession();
   const [running, setRunning] = useState<{ share: number; abort: AbortController } | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
-  const run = async () => {
+  const run = async (as: "html" | "png") => {
     const abort = new AbortController();
     setRunning({ share: 0, abort });
     setProblem(null);
     try {
       const options = { signal: abort.signal, onProgress: (share: number) => setRunning({ share, abort }) };
       const html = await exportSheet(session, board, options);
-      download("sheet.html", new Blob([html], { type: "text/html" }));
+      download(`sheet.${as}`, as === "png" ? await sheetPng(html) : new Blob([html], { type: "text/html" }));
       session.note(`Sheet of ${board.lanes.length} lanes at ${board.spots.length} spots exported`);
     } catch (error) {
       if (!(error instanceof Stopped)) setProblem(failureOf(error).message);
@@ -87,12 +89,17 @@ function SheetButton({ board }: { board: Board }) {
           <Button onClick={() => running.abort.abort()}>Stop</Button>
         </>
       ) : (
-        <Button
-          help="Crops, settings, measures and verdicts of all lanes at all spots as one page (HTML) that needs nothing else"
-          onClick={() => void run()}
-        >
-          <FileDown size={14} /> Export the sheet
-        </Button>
+        <>
+          <Button
+            help="Crops, settings, measures and verdicts of all lanes at all spots as one page (HTML) that needs nothing else"
+            onClick={() => void run("html")}
+          >
+            <FileDown size={14} /> Export the sheet
+          </Button>
+          <Button help="The same page as one picture (PNG), without the chains" onClick={() => void run("png")}>
+            As PNG
+          </Button>
+        </>
       )}
       {problem ? (
         <p role="alert" className="text-sm text-warn">
@@ -111,9 +118,19 @@ function Journal() {
     <details className="mt-2 text-sm text-quiet">
       <summary className="cursor-pointer">Journal, {journal.length}</summary>
       <ol className="mt-1 flex flex-col gap-1">
-        {[...journal].reverse().map(({ at, text }) => (
+        {[...journal].reverse().map(({ at, text, trial }) => (
           <li key={`${at} ${text}`}>
             <span className="figures text-xs">{when(at)}</span> {text}
+            {trial ? (
+              <button
+                type="button"
+                className="ml-1 underline hover:text-text"
+                title="Every choice of the trial, as CSV"
+                onClick={() => download("blind-trial.csv", new Blob([blindCsv(trial)], { type: "text/csv" }))}
+              >
+                choices
+              </button>
+            ) : null}
           </li>
         ))}
       </ol>

@@ -12,9 +12,11 @@ import {
   Square,
   Table,
   VenetianMask,
+  ZoomIn,
 } from "lucide-react";
 import type { ReactNode } from "react";
-import { spotOf } from "@/state/board";
+import { groupsOf, spotOf } from "@/state/board";
+import { levelsLane, ownLevels, setLevels } from "@/state/levels";
 import type { Board, Layout, Look, Shows } from "@/storage";
 import { LAYOUTS, SHOWN_PARTS, ZOOMS } from "@/storage";
 import { useSession } from "../frame/session";
@@ -28,6 +30,7 @@ const LAYOUT_WORDS: Record<Layout, { label: string; icon: ReactNode }> = {
   spot: { label: "All lanes at one spot (S)", icon: <Square size={16} /> },
   lane: { label: "The chosen lane at all spots (L)", icon: <Rows3 size={16} /> },
   pair: { label: "Two lanes over each other (P)", icon: <Columns2 size={16} /> },
+  whole: { label: "Whole pictures with a loupe (O)", icon: <ZoomIn size={16} /> },
 };
 
 const PART_WORDS: Record<Shows["part"], string> = {
@@ -37,7 +40,12 @@ const PART_WORDS: Record<Shows["part"], string> = {
   blue: "blue",
   luminance: "luminance",
   saturation: "saturation",
+  noise: "noise in false colour",
 };
+/** The choice of levels that links no lane to another. */
+const EACH = "each";
+/** The choice of all lanes; no group is called so. */
+const ALL = "\u0000all";
 const SHOWN_TICKS = [
   { name: "inverse", label: "black for white" },
   { name: "marksClipped", label: "mark what is shown black or white" },
@@ -48,13 +56,19 @@ const SHOWN_TICKS = [
 export function ViewBar({ board }: { board: Board }) {
   const session = useSession();
   const { zoom, panX, panY } = board.view;
-  const { layout } = board.look;
-  const { shows } = board.look;
+  const { look } = board;
+  const { layout, shows } = look;
+  const groups = groupsOf(board);
   const desk = useDeskStore();
   const bar = useDesk((state) => state.bar);
+  const lane = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
+  const linked = levelsLane(board);
   const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
   return (
-    <div className="relative flex h-8 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
+    <div
+      // What has no room beside the display's panel goes on a second row, never under it.
+      className="relative flex min-h-8 shrink-0 flex-wrap items-center gap-x-2 border-b border-line bg-panel py-px pr-[calc(28%+8px)] pl-2 2xl:pr-60"
+    >
       <div
         className="flex gap-1"
         role="group"
@@ -73,7 +87,12 @@ export function ViewBar({ board }: { board: Board }) {
           </button>
         ))}
       </div>
-      <div className="flex" role="group" aria-label="Layout of the crops" data-help="Layout of the crops: keys M S L P">
+      <div
+        className="flex"
+        role="group"
+        aria-label="Layout of the crops"
+        data-help="Layout of the crops: keys M S L P O"
+      >
         {LAYOUTS.map((one) => (
           <Press
             key={one}
@@ -85,6 +104,15 @@ export function ViewBar({ board }: { board: Board }) {
           </Press>
         ))}
       </div>
+      {groups.length > 0 ? (
+        <Choice
+          label="Lanes that are shown"
+          help="All lanes, or those of one group"
+          value={look.group !== null && groups.includes(look.group) ? look.group : ALL}
+          options={[{ value: ALL, label: "all lanes" }, ...groups.map((name) => ({ value: name, label: name }))]}
+          onChange={(name) => setLook({ group: name === ALL ? null : name })}
+        />
+      ) : null}
       {(layout === "spot" || layout === "pair") && spotOf(board) ? (
         <Choice
           label="Spot that is shown"
@@ -149,14 +177,36 @@ export function ViewBar({ board }: { board: Board }) {
       ) : null}
       <ShownPanel
         className="absolute top-[5px] right-1 z-10 max-w-[28%]"
-        values={board.display}
-        onChange={(part) =>
-          session.board.change(
-            (b) => ({ ...b, display: { ...b.display, ...part } }),
-            `display.${Object.keys(part).join()}`,
-          )
+        values={lane?.display ?? board.display}
+        of={lane?.display ? lane.letter : null}
+        onChange={
+          (part) =>
+          session.board.change((b) => setLevels(b, lane, part), `display.${lane?.display ? lane.id : ""}.${Object.keys(part).join()}`) // prettier-ignore
         }
       >
+        <div className="flex items-center gap-2 py-1">
+          <span className="flex-1 text-quiet">Levels</span>
+          <Choice
+            label="By whose levels the lanes are shown"
+            help="Each lane on the levels of its own stack, or all lanes by exactly the levels of one"
+            value={linked?.id ?? EACH}
+            options={[
+              { value: EACH, label: "each stack’s" },
+              ...board.lanes.map(({ id, letter }) => ({ value: id, label: `of lane ${letter} for all` })),
+            ]}
+            onChange={(id) => setLook({ levelsOf: id === EACH ? null : id })}
+          />
+        </div>
+        {lane ? (
+          <label className="flex items-center gap-2 py-0.5">
+            <input
+              type="checkbox"
+              checked={lane.display !== undefined}
+              onChange={(event) => session.board.change((b) => ownLevels(b, lane.id, event.target.checked))}
+            />
+            levels of its own for lane {lane.letter}
+          </label>
+        ) : null}
         <div className="flex items-center gap-2 py-1">
           <span className="flex-1 text-quiet">Shows</span>
           <Choice

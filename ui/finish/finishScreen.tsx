@@ -8,6 +8,7 @@ import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import { blobRef, renderPicture } from "@/engine/jobs/render";
 import type { Treatment } from "@/engine/tasks/crop";
+import { levelsFor } from "@/state/levels";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { laneWords, LaneChip } from "../compare/laneHeader";
 import { LanePicture } from "../compare/lanePicture";
@@ -57,8 +58,9 @@ function Finish({
   onLane: (id: string) => void;
 }) {
   const session = useSession();
+  const shownBy = levelsFor(board, lane, stack, useProject((state) => state.stacks)); // prettier-ignore
   const { steps, treatment, settling } = useLaneTreatment(lane);
-  const { width, height, channels, stretch } = stack.facts;
+  const { width, height, channels } = stack.facts;
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);
   const rendered = useRef<Rendered | null>(null);
   const [seconds, setSeconds] = useState<number | null>(null);
@@ -98,7 +100,7 @@ function Finish({
         {
           picture: blobRef(`${lane.id}-${performance.now()}`, title, blob),
           depth,
-          stretch: stretched ? null : { params: board.display, levels: stretch },
+          stretch: stretched ? null : shownBy,
           text: { Software: CREATOR, Description: chainToJson(title, steps) },
         },
         { priority: PRIORITY.view, signal, onProgress },
@@ -191,7 +193,7 @@ function Finish({
         ) : null}
       </aside>
       <div className="min-w-0 flex-1">
-        <LanePicture lane={lane} stack={stack} treatment={treatment} display={board.display} />
+        <LanePicture lane={lane} stack={stack} treatment={treatment} shownBy={shownBy} />
       </div>
     </div>
   );

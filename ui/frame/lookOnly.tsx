@@ -3,6 +3,7 @@
 import Link from "next/link";
 import type { ReactNode } from "react";
 import { useState } from "react";
+import { levelsFor } from "@/state/levels";
 import type { Board, Lane } from "@/storage";
 import { laneWords } from "../compare/laneHeader";
 import { LanePicture } from "../compare/lanePicture";
@@ -102,11 +103,12 @@ function Choices({ label, choices }: { label: string; choices: Choice[] }) {
 
 function TreatedLane({ lane, board }: { lane: Lane; board: Board }) {
   const { stack, treatment, error } = useLaneTreatment(lane);
+  const stacks = useProject((state) => state.stacks);
   if (error || !stack)
     return (
       <p role="alert" className="text-warn">
         {error ?? "The stack of this lane is missing."}
       </p>
     );
-  return <LanePicture lane={lane} stack={stack} treatment={treatment} display={board.display} />;
+  return <LanePicture {...{ lane, stack, treatment }} shownBy={levelsFor(board, lane, stack, stacks)} />;
 }

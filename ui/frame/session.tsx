@@ -3,6 +3,7 @@
 import { usePathname } from "next/navigation";
 import { createContext, useContext, useEffect } from "react";
 import { useStore } from "zustand";
+import { projectScale } from "@/state/pixelScale";
 import type { ProjectSession, ProjectState } from "@/state/project";
 
 /** The open project, for everything inside ProjectFrame. */
@@ -17,6 +18,9 @@ export function useSession(): ProjectSession {
 export function useProject<T>(select: (state: ProjectState) => T): T {
   return useStore(useSession().store, select);
 }
+
+/** arcsec to a pixel of the project's coordinates; null where nothing tells. */
+export const useProjectScale = (): number | null => useProject(projectScale);
 
 /** Remembers the stage that is open, so that the project comes back at the same place. */
 export function useStage(): ProjectState["project"]["stage"] {

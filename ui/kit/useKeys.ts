@@ -20,7 +20,11 @@ export function useKeys(keys: string, act: (event: KeyboardEvent) => void, depen
   useHotkeys(
     keys,
     act,
-    { ignoreEventWhen: (event) => event.defaultPrevented || belongsTo(event.target, event.key) },
+    {
+      ignoreEventWhen: (event) => event.defaultPrevented || belongsTo(event.target, event.key),
+      // The package leaves out sliders as it does text fields; what they take themselves is decided above.
+      enableOnFormTags: ["slider"],
+    },
     dependencies,
   );
 }

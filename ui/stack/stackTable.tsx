@@ -1,14 +1,16 @@
 "use client";
 
 import { Fragment } from "react";
+import { arcsecPerPx } from "@/state/pixelScale";
 import type { StackRecord } from "@/storage";
+import { useProject } from "../frame/session";
 import { duration, fixed, levelUnit, megabytes } from "../kit/format";
 import { differenceList } from "./stackDifferences";
 
 interface Row {
   label: string;
   hint: string;
-  text: (stack: StackRecord) => string;
+  text: (stack: StackRecord, arcsec: number | null) => string;
   /** What the best is told by, where one is better than another; null where it is not known. */
   value?: (stack: StackRecord) => number | null;
   better?: "less" | "more";
@@ -60,8 +62,9 @@ const ROWS: Row[] = [
   },
   {
     label: "FWHM",
-    hint: "Median of its stars, in its own pixels",
-    text: ({ facts }) => `${fixed(facts.fwhmPx, 2)} px`,
+    hint: "Median of its stars, in its own pixels and on the sky",
+    text: ({ facts: { fwhmPx } }, arcsec) =>
+      `${fixed(fwhmPx, 2)} px${fwhmPx !== null && arcsec !== null ? ` · ${fixed(fwhmPx * arcsec, 2)}″` : ""}`,
     value: ({ facts }) => facts.fwhmPx,
     better: "less",
     perPixel: true,
@@ -77,6 +80,11 @@ const ROWS: Row[] = [
     label: "Samples rejected",
     hint: "Of all samples of all subs",
     text: (stack) => (isMade(stack) ? `${fixed(100 * stack.report.rejectedFraction, 2)} %` : "–"),
+  },
+  {
+    label: "Pixel scale",
+    hint: "From pixel size, binning and focal length of the cards; of a tied stack over the stars that it shares with others",
+    text: (_, arcsec) => (arcsec === null ? "–" : `${fixed(arcsec, 3)} arcsec/px`),
   },
   { label: "Size", hint: "Width and height", text: ({ facts }) => `${facts.width} × ${facts.height} px` },
   {
@@ -96,6 +104,8 @@ const ROWS: Row[] = [
 /** All stacks side by side: what differs, and how good each became; the best of a row is marked. */
 export function StackTable({ stacks, onSelect }: { stacks: StackRecord[]; onSelect: (id: string) => void }) {
   const times = new Set(stacks.map(({ report }) => Math.round(report.integrationS)));
+  const known = useProject((state) => state);
+  const arcsecs = new Map(stacks.map((stack) => [stack.id, arcsecPerPx(stack, known)]));
   const scales = new Set(stacks.map(({ facts }) => facts.width));
   return (
     <div className="h-full overflow-auto p-4" tabIndex={0} aria-label="Stacks side by side" data-testid="stack-table">
@@ -137,7 +147,7 @@ export function StackTable({ stacks, onSelect }: { stacks: StackRecord[]; onSele
                 </th>
                 {stacks.map((stack) => (
                   <td key={stack.id} className="figures px-3 py-1">
-                    {row.text(stack)}
+                    {row.text(stack, arcsecs.get(stack.id) ?? null)}
                     {stack.id === best ? (
                       <span className="ml-1 text-accent" title="Best of the row">
                         •

@@ -1,6 +1,6 @@
 import { stretchCurves } from "@/core/operations";
 import { rasterOf } from "@/core/raster";
-import { toImageData } from "./display";
+import { noiseImage, toImageData } from "./display";
 
 beforeAll(() => {
   // Node has no ImageData; this is its shape.
@@ -65,4 +65,14 @@ test("one channel, luminance, saturation, black for white, and marks of what is 
   const [black, white] = [0, 1].map((v) => rasterOf(1, 1, [Float32Array.of(v)]));
   expect(shown({ marksClipped: true }, black)).not.toEqual(shown({ marksClipped: true }, white));
   expect(shown({ marksClipped: true }, white)).toEqual([0xe0, 0x73, 0x5c]);
+});
+
+test("noise is black at 0, sky blue under it and amber over it, and no brighter than at its span", () => {
+  const raster = rasterOf(4, 1, [Float32Array.of(0, -1, 2, NaN), Float32Array.of(0, -3, 2, NaN)]);
+  const { data } = noiseImage(raster, 4);
+  expect([...data.slice(0, 4)]).toEqual([0, 0, 0, 255]);
+  // The mean of the channels: −2 of 4.
+  expect([...data.slice(4, 7)]).toEqual([0x5f, 0xb0, 0xe0].map((v) => Math.round(v / 2)));
+  expect([...noiseImage(raster, 1).data.slice(8, 11)]).toEqual([0xe0, 0xa4, 0x4a]);
+  expect([...data.slice(12, 15)]).toEqual([0, 0, 0]);
 });

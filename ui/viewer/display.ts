@@ -59,11 +59,30 @@ function showPart(pixels: Uint8ClampedArray, { part, inverse, marksClipped }: Sh
   for (let k = 0; k < pixels.length; k += 4) {
     const [r, g, b] = [pixels[k], pixels[k + 1], pixels[k + 2]];
     const most = Math.max(r, g, b);
-    if (part !== "colour") {
+    if (part !== "colour" && part !== "noise") {
       const grey = channel !== undefined ? pixels[k + channel] : part === "luminance" ? (r + g + b) / 3 : most > 0 ? (255 * (most - Math.min(r, g, b))) / most : 0; // prettier-ignore
       pixels[k] = pixels[k + 1] = pixels[k + 2] = grey;
     }
     if (inverse) for (let c = 0; c < 3; c++) pixels[k + c] = 255 - pixels[k + c];
     if (marksClipped && (most === 255 || most === 0)) pixels.set(most === 255 ? WHITE_MARK : BLACK_MARK, k);
   }
+}
+
+/** Colours of noise that lies under and over 0; 0 itself is black. */
+export const NOISE_COLOURS = { under: [0x5f, 0xb0, 0xe0], over: [0xe0, 0xa4, 0x4a] } as const;
+
+/** Noise in false colour: the mean of the channels, black at 0, in full colour from ± `span` on. Missing pixels are black. */
+export function noiseImage({ width, height, planes }: Raster, span: number): ImageData {
+  const image = new ImageData(width, height);
+  const pixels = image.data;
+  for (let i = 0, k = 0; i < width * height; i++, k += 4) {
+    let sum = 0;
+    for (const plane of planes) sum += plane[i];
+    const share = sum / planes.length / span;
+    const colour = share < 0 ? NOISE_COLOURS.under : NOISE_COLOURS.over;
+    const bright = Math.min(1, Math.abs(share));
+    for (let c = 0; c < 3; c++) pixels[k + c] = bright * colour[c];
+    pixels[k + 3] = 255;
+  }
+  return image;
 }

@@ -11,6 +11,8 @@ interface Props {
   scaleValues?: number;
   /** What of it is shown; its colours without. */
   shows?: Shows;
+  /** Noise that is shown in full colour. */
+  noiseSpan?: number;
   /** Picture coordinates of the view's left and top edge, and screen px per picture px. */
   left: number;
   top: number;
@@ -23,8 +25,10 @@ interface Props {
 const GRID_FROM = 8;
 
 /** A crop drawn where it belongs in a view; pixels are shown as pixels from 1:1 on. */
-export function PlacedCrop({ shown, curves, scaleValues = 1, shows, left, top, scale, pending, onDrawn }: Props) {
-  const canvas = usePainted(shown?.raster ?? null, curves, { scaleValues, shows, onDrawn });
+export function PlacedCrop(props: Props) {
+  const { shown, curves, scaleValues = 1, shows, noiseSpan, left, top, scale, pending, onDrawn } = props;
+  const span = shown?.isNoise ? noiseSpan : undefined;
+  const canvas = usePainted(shown?.raster ?? null, curves, { scaleValues, shows, noiseSpan: span, onDrawn });
   const place = shown && {
     left: (shown.region.x - left) * scale,
     top: (shown.region.y - top) * scale,

@@ -5,6 +5,8 @@ export interface ShownRegion {
   raster: Raster;
   region: Region;
   reduce: number;
+  /** Whether it is noise, about 0, and not light. */
+  isNoise?: boolean;
 }
 
 export interface RegionState {

@@ -9,6 +9,8 @@ import { ParameterSetting } from "../kit/parameterSetting";
 
 interface Props {
   values: StretchParams;
+  /** The lane whose levers they are, where it has its own. */
+  of?: string | null;
   onChange: (part: Partial<StretchParams>) => void;
   /** What else changes how the picture is shown. */
   children?: ReactNode;
@@ -16,7 +18,7 @@ interface Props {
 }
 
 /** How a picture is shown, in its corner: two figures while it is folded, their levers once it is opened. The data stay as they are. */
-export function ShownPanel({ values, onChange, children, className = "" }: Props) {
+export function ShownPanel({ values, of = null, onChange, children, className = "" }: Props) {
   const [open, setOpen] = useState(false);
   const [sky, black] = stretchParameters.fields;
   return (
@@ -29,7 +31,7 @@ export function ShownPanel({ values, onChange, children, className = "" }: Props
         onClick={() => setOpen(!open)}
       >
         <span className="flex-1 truncate text-left">
-          sky at <span className="figures">{values.sky.toFixed(2)}</span>, black{" "}
+          {of ? `${of}: ` : ""}sky at <span className="figures">{values.sky.toFixed(2)}</span>, black{" "}
           <span className="figures">{values.black.toFixed(1)}</span> σ below
         </span>
         {open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}

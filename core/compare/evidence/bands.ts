@@ -2,7 +2,15 @@ import type { JobHandle } from "../../job";
 
 /** Starlet scales at which detail is looked at: 1, 2, 4 and 8 px. */
 export const SUPPORT_SCALES = 4;
-/** Starlet coefficients of the first scales. */
+
+interface Known {
+  found: Float32Array[];
+  smooth: Float32Array;
+}
+/** What was split already, as long as its plane is there: the parts of evidence ask for the same again. */
+const known = new WeakMap<Float32Array, Known>();
+
+/** Starlet coefficients of the first scales of a plane, which must not be changed afterwards. */
 export function bands(
   plane: Float32Array,
   width: number,
@@ -10,11 +18,14 @@ export function bands(
   job: JobHandle,
   scales = SUPPORT_SCALES,
 ): Float32Array[] {
-  let current = plane;
-  return Array.from({ length: scales }, (_, j) => {
-    const smooth = job.kernels.starletSmooth(current, width, height, j);
-    const detail = current.map((v, i) => v - smooth[i]);
-    current = smooth;
-    return detail;
-  });
+  const entry = known.get(plane) ?? { found: [], smooth: plane };
+  known.set(plane, entry);
+  for (let j = entry.found.length; j < scales; j++) {
+    const smooth = job.kernels.starletSmooth(entry.smooth, width, height, j);
+    const detail = new Float32Array(smooth.length);
+    for (let i = 0; i < detail.length; i++) detail[i] = entry.smooth[i] - smooth[i];
+    entry.found.push(detail);
+    entry.smooth = smooth;
+  }
+  return entry.found.slice(0, scales);
 }

@@ -1,10 +1,11 @@
-import type { ChainInput, ReadyStep } from "../../chain";
-import { localVariance } from "../../chain";
+import type { ChainInput, NoiseLeft, ReadyStep } from "../../chain";
+import { sigmaLeft } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
 import { STARLET_NOISE } from "../../measure";
 import type { Region } from "../../raster";
-import { clippedMean, cropRaster, rasterOf } from "../../raster";
+import { clippedMean, cropRaster, meanPlane, rasterOf } from "../../raster";
+import { heldOutBlocks, heldOutError } from "../heldOut";
 import type { RingCorrelation } from "./rings";
 import { ringCorrelation } from "./rings";
 import type { StarSupport } from "./stars";
@@ -12,7 +13,7 @@ import { starSupport } from "./stars";
 import { bands } from "./bands";
 import { SIGNIFICANT, supportMaps } from "./support";
 import type { EvidenceViews } from "./views";
-import { DISTURBED, evidenceViews } from "./views";
+import { evidenceViews } from "./views";
 
 /** Starlet scales at which noise is told: 1 … 16 px. */
 export const EVIDENCE_SCALES = 5;
@@ -47,9 +48,10 @@ export async function evidenceOf(
   region: Region,
   shape: PointShape | null,
   job: JobHandle,
+  treated?: Parameters<typeof evidenceViews>[4],
 ): Promise<Evidence | null> {
   if (!input.halves) return null;
-  const views = await evidenceViews(input, steps, region, job);
+  const views = await evidenceViews(input, steps, region, job, treated);
   await job.breathe();
   return evidenceFrom(views, region, shape, job);
 }
@@ -62,7 +64,8 @@ export function evidenceFrom(
   job: JobHandle,
 ): Evidence | null {
   const maps = supportMaps(views, job);
-  if (!maps || !views.noise || !views.left) return null;
+  const { remaining } = views;
+  if (!maps || !views.noise || !remaining) return null;
   job.progress(0.9);
   const { inside } = views;
   const cut = (plane: Float32Array) => cropRaster(rasterOf(views.width, views.height, [plane]), inside).planes[0];
@@ -74,9 +77,9 @@ export function evidenceFrom(
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
     region,
-    isBlurred: views.isBlurred,
-    noise: { before, left: sigmas(views.left) },
-    error: heldOutError(views, job),
+    isBlurred: views.leeway > 0,
+    noise: { before, left: leftByScale(remaining, sigmas) },
+    error: errorOf(views, job),
     removed: { scales: sigmas(missing).map((v, j) => v / before[j]), correlation: goesWith(missing, views, job) },
     unsupportedShare: share(unsupported),
     lostShare: share(lost),
@@ -86,6 +89,11 @@ export function evidenceFrom(
   };
 }
 
+function leftByScale(remaining: NoiseLeft, sigmas: (plane: Float32Array) => number[]): number[] {
+  const [halves, disturbed] = [remaining.halves, remaining.disturbed].map((noise) => ({ noise, of: sigmas(meanPlane(noise)) })); // prettier-ignore
+  return halves.of.map((_, j) => sigmaLeft(remaining, (noise) => (noise === halves.noise ? halves : disturbed).of[j]));
+}
+
 /** σ by scale, clipped at 5 σ, over that of white noise of σ 1; only variances of what shrinkage leaves add up, so not by the median. */
 function scaleSigmas(plane: Float32Array, { width, height, inside }: EvidenceViews, job: JobHandle): number[] {
   return bands(plane, width, height, job, EVIDENCE_SCALES).map(
@@ -93,27 +101,13 @@ function scaleSigmas(plane: Float32Array, { width, height, inside }: EvidenceVie
   );
 }
 
-/**
- * √ of the mean over the place of ((D(z + αn) − z + n/α)² − (1/α + α)² n²)/v + (1 + α²), and the same for −n: the noise of z − n/α is independent of that of z + αn. Source: as strengthCurve (core/chain/strength.ts).
- */
-function heldOutError(views: EvidenceViews, job: JobHandle): number | null {
-  const { isLinear, isBlurred, noise, disturbed, before, width, height, inside } = views;
-  if (!isLinear || isBlurred || !noise || !disturbed) return null;
-  const [variance] = localVariance(rasterOf(width, height, [noise]), job);
-  let sum = 0;
-  for (const [sign, treated] of [
-    [1, disturbed.plus],
-    [-1, disturbed.minus],
-  ] as const)
-    for (let y = inside.y; y < inside.y + inside.height; y++)
-      for (let x = inside.x; x < inside.x + inside.width; x++) {
-        const i = y * width + x;
-        const n = sign * noise[i];
-        const apart = treated[i] - before[i] + n / DISTURBED;
-        const untouched = (1 / DISTURBED + DISTURBED) * n;
-        sum += (apart * apart - untouched * untouched) / variance[i];
-      }
-  return Math.sqrt(Math.max(0, 1 + DISTURBED ** 2 + sum / (2 * inside.width * inside.height)));
+/** Error against what was held out, in σ; null after a stretch and for a chain that takes blur away. */
+function errorOf(
+  { isLinear, leeway, noise, disturbed, before, width, inside }: EvidenceViews,
+  job: JobHandle,
+): number | null {
+  if (!isLinear || leeway > 0 || !noise || !disturbed) return null;
+  return heldOutError([heldOutBlocks({ before, noise, ...disturbed }, width, inside, job)]);
 }
 
 /** Correlation of what was taken away with what is shown, over the finer scales, each over its noise and clipped at 5 σ. */

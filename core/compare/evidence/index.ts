@@ -5,5 +5,5 @@ export type { StarStanding, StarSupport } from "./stars";
 export { STAR_STANDINGS } from "./stars";
 export { SIGNIFICANT } from "./support";
 export { bands } from "./bands";
-export type { EvidenceViews } from "./views";
-export { evidenceViews } from "./views";
+export type { EvidenceSource, EvidenceViews } from "./views";
+export { EVIDENCE_SOURCES, evidenceViews, treatedSource } from "./views";

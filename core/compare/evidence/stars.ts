@@ -39,7 +39,7 @@ const SAME = 2;
 export function starSupport(views: EvidenceViews, shape: PointShape, job: JobHandle): StarSupport[] {
   const { before, after, told, noise, halves, width, height, inside } = views;
   if (!noise || !halves) return [];
-  const like = Array.from(autocovariance([{ plane: noise, width, height }], REACH, 1));
+  const like = Array.from(autocovariance([{ plane: noise, width, height }], job.kernels, REACH, 1));
   const answer = (plane: Float32Array) => significanceOf(plane, width, height, shape, like, job.kernels);
   const chance = answer(noise);
   if (!chance) return [];

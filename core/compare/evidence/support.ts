@@ -6,8 +6,6 @@ import type { EvidenceViews } from "./views";
 
 /** The mean over which scale j is told has a radius of this · 2^j + 1 px. */
 const RADIUS = 1.5;
-/** Share of the light in a scale by which a lane that takes blur away may differ, blurred again, from the stack. */
-const BLUR_LEEWAY = 0.04;
 /** More than so many σ counts: noise alone exceeds it at about one place in a thousand. */
 export const SIGNIFICANT = 3;
 
@@ -16,12 +14,12 @@ export const SIGNIFICANT = 3;
  *
  * With x the lane (blurred as the stack is), y the stack, d its noise as the halves tell it and e what the chain takes of that noise, all in starlet scale j, and means over squares: C = Σ_j mean(((y − x)² − var e)/var d), variances
  * those about a pixel. Its mean is 0 where the chain takes noise only, and grows with the square of any structure that one of both has and the other has not. Unsupported where the lane has more light there than the stack, lost where it has less: by the sign of Σ_j mean(y − x) without
- * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e. Where a lane was blurred again, 4 % of the light that both hold in a scale counts as noise.
+ * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e. Where a lane was blurred again, the leeway's share of the light that both hold in a scale counts as noise.
  *
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
 export function supportMaps(
-  { before, told, noise, taken, isBlurred, width, height }: EvidenceViews,
+  { before, told, noise, taken, leeway: share, width, height }: EvidenceViews,
   job: JobHandle,
 ): { unsupported: Float32Array; lost: Float32Array } | null {
   if (!noise || !taken) return null;
@@ -41,7 +39,7 @@ export function supportMaps(
     const parts = Array.from({ length: 2 }, () => new Float32Array(size));
     for (let i = 0; i < size; i++) {
       const light = Math.min(ofLane[i], Math.max(0, ofStack[i] - variance[i]));
-      const leeway = isBlurred ? BLUR_LEEWAY ** 2 * light : 0;
+      const leeway = share ** 2 * light;
       parts[0][i] = (r[j][i] ** 2 - ofTaken[i] - leeway) / (variance[i] + leeway);
       parts[1][i] = d[j][i] ** 2 / variance[i] - 1;
     }
@@ -58,7 +56,11 @@ export function supportMaps(
   return { unsupported: ofSign(-1), lost: ofSign(1) };
 }
 
-const squares = (plane: Float32Array): Float32Array => plane.map((v) => v * v);
+function squares(plane: Float32Array): Float32Array {
+  const out = new Float32Array(plane.length);
+  for (let i = 0; i < out.length; i++) out[i] = plane[i] * plane[i];
+  return out;
+}
 
 /** Means over squares of 2 · radius + 1 px, of what of them lies in the plane. */
 function boxMean(plane: Float32Array, width: number, height: number, radius: number): Float32Array {

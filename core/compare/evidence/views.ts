@@ -1,6 +1,19 @@
-import type { ChainInput, ReadyStep } from "../../chain";
-import { added, chainHalo, frameAt, runFilled, stepsForHalves, stepsForNoisier } from "../../chain";
+import type { ChainInput, NoiseLeft, ReadyStep } from "../../chain";
+import {
+  chainHalo,
+  differenceOver,
+  DISTURBED,
+  disturbedFrame,
+  disturbedWeight,
+  NOISIER,
+  runFilled,
+  splitForMode,
+  stepsForHalves,
+  stepsForNoisier,
+} from "../../chain";
 import type { JobHandle } from "../../job";
+import type { Psf } from "../../kernels";
+import { meanAround, psfRatio } from "../../measure";
 import { solveSymmetric } from "../../numeric/leastSquares";
 import { gaussianPsf } from "../../operations";
 import type { FrameSource, Raster, Region } from "../../raster";
@@ -19,9 +32,6 @@ import {
 } from "../../raster";
 import { bands } from "./bands";
 
-/** The share of the noise that the halves show by which the picture is disturbed: small, so that its noise stays nearly its own. */
-export const DISTURBED = 0.25;
-
 /** What evidence is told from: the light (mean of the channels) of a place with its surroundings, row-major, each `width` × `height`. */
 export interface EvidenceViews {
   width: number;
@@ -36,8 +46,8 @@ export interface EvidenceViews {
   after: Float32Array;
   /** That, blurred as the stack is where the chain takes blur away: what it says the data should look like. */
   told: Float32Array;
-  /** Whether it was blurred so. */
-  isBlurred: boolean;
+  /** Share of the light in a scale by which what was blurred so may differ from the stack; 0 where it was not. */
+  leeway: number;
   /** (A − B)/2 before the chain, and the halves. Null without halves. */
   noise: Float32Array | null;
   halves: { a: Float32Array; b: Float32Array } | null;
@@ -48,82 +58,174 @@ export interface EvidenceViews {
   taken: Float32Array | null;
   /** The halves, each treated at its own noise. */
   treatedHalves: { a: Float32Array; b: Float32Array } | null;
+  /** What the chain leaves of the noise, in all channels; null without halves. */
+  remaining: NoiseLeft | null;
+  /** What the chain took for a megapixel here, s. */
+  secondsPerMpx: number;
   /** Whether values are as the sensor counts: nothing stretches them. */
   isLinear: boolean;
 }
 
-/** Surroundings of a place that the maps need, in px: four starlet scales (30), the largest mean (13), and what tells the noise about a pixel (30). */
-export const EVIDENCE_HALO = 64;
+/** Surroundings of a place that the maps need, in px: four starlet scales (30) and the largest mean (13). */
+const EVIDENCE_HALO = 48;
 
-/** The views of a place; the facts of the steps are those of the whole stack. */
-export async function evidenceViews(
+/** What evidence is told from: the stack, its halves, and the stack with a share of its noise added and taken off. */
+export const EVIDENCE_SOURCES = ["whole", "a", "b", "plus", "minus"] as const;
+export type EvidenceSource = (typeof EVIDENCE_SOURCES)[number];
+
+const areaOf = (place: Region, picture: FrameSource): Region =>
+  intersectRegions(growRegion(place, EVIDENCE_HALO), wholeRegion(picture));
+
+/** What a chain makes of one of them, each at its own noise, over a place with its surroundings. All but the whole need halves. */
+export async function treatedSource(
   { picture, halves, fill }: ChainInput,
   steps: readonly ReadyStep[],
   place: Region,
+  which: EvidenceSource,
   job: JobHandle,
+): Promise<Raster> {
+  const run = (source: FrameSource, chain: readonly ReadyStep[]) =>
+    runFilled(source, chain, areaOf(place, picture), fill, { ...job, progress: () => undefined });
+  if (which === "whole") return run(picture, steps);
+  if (!halves) throw new RangeError("a stack without halves has nothing else to tell evidence from");
+  if (which === "a" || which === "b") return run(halves[which], stepsForHalves([...steps], picture));
+  const share = which === "plus" ? DISTURBED : -DISTURBED;
+  return run(disturbedFrame(picture, halves, share), stepsForNoisier([...steps], picture, NOISIER));
+}
+
+/** The views of a place; the facts of the steps are those of the whole stack. `treated` gives what the chain makes of each source, where that is made elsewhere. */
+export async function evidenceViews(
+  input: ChainInput,
+  steps: readonly ReadyStep[],
+  place: Region,
+  job: JobHandle,
+  treated = (which: EvidenceSource) => treatedSource(input, steps, place, which, job),
 ): Promise<EvidenceViews> {
-  const whole = wholeRegion(picture);
-  const area = intersectRegions(growRegion(place, EVIDENCE_HALO), whole);
-  const reach = intersectRegions(growRegion(area, chainHalo(steps)), whole);
-  const quiet = { ...job, progress: () => undefined };
+  const { picture, halves, fill } = input;
+  const area = areaOf(place, picture);
   const stretches = steps.filter(({ operation }) => operation.group === "stretch");
-  const of = (source: FrameSource, chain: readonly ReadyStep[]) => runFilled(source, chain, area, fill, quiet);
-  const light = async (source: FrameSource, chain: readonly ReadyStep[]) => meanPlane(await of(source, chain));
-  const read = (source: FrameSource) => runFilled(source, [], reach, fill, quiet);
-  const z = await read(picture);
-  const source = frameAt(z, reach, picture);
-  const before = await light(source, stretches);
-  const pictures = { before: await of(source, []), after: await of(source, steps) };
+  const light = async (source: FrameSource, chain: readonly ReadyStep[]) =>
+    meanPlane(await runFilled(source, chain, area, fill, { ...job, progress: () => undefined }));
+  const before = await light(picture, stretches);
+  const untouched = await runFilled(picture, [], area, fill, job);
+  const started = Date.now();
+  const pictures = { before: untouched, after: await treated("whole") };
+  const secondsPerMpx = (1000 * (Date.now() - started)) / (area.width * area.height);
   const after = meanPlane(pictures.after);
   job.progress(0.3);
   const { width, height } = area;
-  const views = {
-    width,
-    height,
-    inside: relativeTo(area, place),
-    pictures,
-    before,
-    after,
-    isLinear: stretches.length === 0,
-  };
   const takesBlur = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
-  const blur = takesBlur ? fittingBlur(after, before, width, height, job) : null;
-  const asTold = (plane: Float32Array) => (blur ? mixedBlur(plane, width, height, blur, job) : plane);
-  const told = asTold(after);
+  const known = takesBlur && stretches.length === 0 ? await knownBlur(input, steps, area, job) : null;
+  const blur = takesBlur && !known ? fittingBlur(after, before, width, height, job) : null;
+  /** As blurred as what the chain was given, `given`. */
+  const asTold = (plane: Float32Array, given: Float32Array) =>
+    known
+      ? toldAgain(plane, given, width, height, known, job)
+      : blur
+        ? mixedBlur(plane, width, height, blur, job)
+        : plane;
+  const views = {
+    ...{ width, height, inside: relativeTo(area, place) },
+    ...{ pictures, secondsPerMpx, before, after },
+    ...{
+      told: asTold(after, before),
+      leeway: known ? KNOWN_LEEWAY : blur ? FITTED_LEEWAY : 0,
+      isLinear: stretches.length === 0,
+    },
+  };
   if (!halves)
     return {
       ...views,
-      told,
-      isBlurred: blur !== null,
-      noise: null,
-      halves: null,
-      left: null,
-      disturbed: null,
-      taken: null,
-      treatedHalves: null,
+      ...{ noise: null, halves: null, left: null, disturbed: null, taken: null, treatedHalves: null, remaining: null },
     };
-  const [rawA, rawB] = [await read(halves.a), await read(halves.b)];
-  const asFrame = (raster: Raster) => frameAt(raster, reach, picture);
-  const forHalves = stepsForHalves(steps as ReadyStep[], picture);
-  const stretchesOfHalves = stepsForHalves(stretches, picture);
-  const [a, b] = [await light(asFrame(rawA), stretchesOfHalves), await light(asFrame(rawB), stretchesOfHalves)];
-  const rawNoise = halfDifference(rawA, rawB);
-  const noisier = stepsForNoisier(steps as ReadyStep[], picture, Math.sqrt(1 + DISTURBED ** 2));
-  const disturbedBy = async (share: number) => light(asFrame(added(z, rawNoise, share)), noisier);
-  const [plus, minus] = [await disturbedBy(DISTURBED), await disturbedBy(-DISTURBED)];
-  const left = plus.map((v, i) => (v - minus[i]) / (2 * DISTURBED));
-  job.progress(0.7);
-  const treatedHalves = { a: await light(asFrame(rawA), forHalves), b: await light(asFrame(rawB), forHalves) };
-  const noise = a.map((v, i) => (v - b[i]) / 2);
-  const leftTold = asTold(left);
-  const taken = noise.map((v, i) => v - leftTold[i]);
-  const disturbed = { plus: asTold(plus), minus: asTold(minus) };
-  return { ...views, told, isBlurred: blur !== null, noise, halves: { a, b }, left, disturbed, taken, treatedHalves };
+  const ofHalves = stepsForHalves(stretches, picture);
+  const [a, b] = [await light(halves.a, ofHalves), await light(halves.b, ofHalves)];
+  const noise = new Float32Array(a.length);
+  for (let i = 0; i < noise.length; i++) noise[i] = (a[i] - b[i]) / 2;
+  const [plus, minus] = [await treated("plus"), await treated("minus")];
+  job.progress(0.6);
+  const [halfA, halfB] = [await treated("a"), await treated("b")];
+  const ofDisturbed = differenceOver(plus, minus, 2 * DISTURBED);
+  const left = meanPlane(ofDisturbed);
+  const leftTold = asTold(left, noise);
+  const disturbedBy = (share: number) => before.map((v, i) => v + share * noise[i]);
+  return {
+    ...views,
+    ...{ noise, halves: { a, b }, left },
+    disturbed: {
+      plus: asTold(meanPlane(plus), disturbedBy(DISTURBED)),
+      minus: asTold(meanPlane(minus), disturbedBy(-DISTURBED)),
+    },
+    taken: noise.map((v, i) => v - leftTold[i]),
+    treatedHalves: { a: meanPlane(halfA), b: meanPlane(halfB) },
+    remaining: { halves: halfDifference(halfA, halfB), disturbed: ofDisturbed, weight: disturbedWeight(steps) },
+  };
+}
+
+/** A PSF is known to this, a blur that was fitted is alike to that. */
+const [KNOWN_LEEWAY, FITTED_LEEWAY] = [0.02, 0.04];
+/** How far the ratio of two PSFs goes where the narrower one carries hardly anything: P̄ over |P|² + this. */
+const LEAST_POWER = 1e-5;
+
+/** The blur that a chain takes away, less what it is shown by, and what share of the picture it leaves as it was, by place (null: nothing). From a share of `hidden` on, what was made of the rest is not told by the lane. */
+interface KnownBlur {
+  psf: Psf;
+  spared: Float32Array | null;
+  hidden: number;
+}
+
+/** What makes the lane as blurred as the stack, where the first step alone takes blur away, wholly, and says which; else null. */
+async function knownBlur(
+  { picture, fill }: ChainInput,
+  steps: readonly ReadyStep[],
+  area: Region,
+  job: JobHandle,
+): Promise<KnownBlur | null> {
+  const taking = steps.filter(({ operation: { group } }) => group === "deconvolve" || group === "detail");
+  if (taking.length !== 1 || taking[0] !== steps[0]) return null;
+  const [{ operation, step, facts, mask }] = taking;
+  const isWhole = step.blend === 1 && mask === null && step.channels !== "chrominance";
+  const blur = isWhole ? operation.blur?.(step.params, facts[0]) : null;
+  if (!blur || !operation.spared) return null;
+  const psf = blur.target ? psfRatio(blur.target, blur.psf, LEAST_POWER) : blur.psf;
+  const wide = intersectRegions(growRegion(area, chainHalo(taking)), wholeRegion(picture));
+  const given = await runFilled(picture, [], wide, fill, job);
+  const maps: Float32Array[] = [];
+  for (const [k, part] of splitForMode(given, step.channels).entries())
+    maps.push(await operation.spared(part, step.params, facts[k], job));
+  const spared = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), relativeTo(wide, area)));
+  return { psf, spared: spared.some((v) => v > 0) ? spared : null, hidden: HIDDEN[steps.length === 1 ? "alone" : "changed"] }; // prettier-ignore
+}
+
+/** What was made sharp is the lane less what was left, over the rest: to rounding where the step stands alone; what later steps change grows by one over the rest. */
+const HIDDEN = { alone: 0.999, changed: 0.9 };
+
+/** A plane of the lane as blurred as `given`: what was left as it was stays so, what was made sharp of the rest is blurred again. */
+function toldAgain(
+  plane: Float32Array,
+  given: Float32Array,
+  width: number,
+  height: number,
+  { psf, spared, hidden }: KnownBlur,
+  job: JobHandle,
+): Float32Array {
+  if (!spared) return through(plane, width, height, psf, job);
+  const sharp = plane.map((v, i) => (spared[i] < hidden ? (v - spared[i] * given[i]) / (1 - spared[i]) : 0));
+  const seen = spared.map((s) => (s < hidden ? 1 - s : 0));
+  const around = meanAround(sharp, seen, width, height, job.kernels);
+  for (let i = 0; i < sharp.length; i++) if (seen[i] === 0) sharp[i] = around[i] === around[i] ? around[i] : given[i];
+  // What was left as it was is the lane's own, with all that later steps did to it.
+  return through(sharp, width, height, psf, job).map((v, i) =>
+    spared[i] < hidden ? spared[i] * given[i] + (1 - spared[i]) * v : plane[i],
+  );
 }
 
 /** A plane through a Gaussian of that FWHM, mirrored beyond its border. */
-function blurred(plane: Float32Array, width: number, height: number, fwhmPx: number, job: JobHandle): Float32Array {
-  const psf = gaussianPsf(fwhmPx);
+const blurred = (plane: Float32Array, width: number, height: number, fwhmPx: number, job: JobHandle) =>
+  through(plane, width, height, gaussianPsf(fwhmPx), job);
+
+/** A plane through a PSF, mirrored beyond its border. */
+function through(plane: Float32Array, width: number, height: number, psf: Psf, job: JobHandle): Float32Array {
   const margin = (psf.size - 1) / 2;
   const { grown, pitch, rows } = mirrored(plane, width, height, margin);
   const out = rasterOf(pitch, rows, [job.kernels.convolve(grown, pitch, rows, psf)]);

@@ -11,6 +11,7 @@ export const detailKept: Measure = {
   id: "detail",
   label: "Detail kept",
   unit: "%",
+  group: "detail",
   definition:
     "Treated half A times untouched half B over untouched A times untouched B (and the other way round), summed over starlet scales of 1 … 8 px and pixels that are below 10 σ: the share of the fine detail that both halves carry and the lane still shows; above 100 % where it is raised",
   better: "more",

@@ -1,4 +1,5 @@
-import { clippedMean, quantile } from "../../raster";
+import { sigmaLeft } from "../../chain";
+import { clippedMean, meanPlane, quantile } from "../../raster";
 import type { Measure } from "./measure";
 import { finite } from "./measure";
 
@@ -7,12 +8,13 @@ export const evenness: Measure = {
   id: "evenness",
   label: "Grain, bright to dark",
   unit: "",
+  group: "noise",
   definition:
     "Share of the noise that is left in the brighter quarter of the place over the share that is left in the darker quarter (levels smoothed over 4 px; stars brighter than the 98th percentile left out): 1 for even treatment",
   better: null,
   digits: 2,
-  tell({ views: { before, noise, left, width, height, inside }, job }) {
-    if (!noise || !left) return null;
+  tell({ views: { before, noise, remaining, width, height, inside }, job }) {
+    if (!noise || !remaining) return null;
     const smooth = [0, 1, 2].reduce((plane, j) => job.kernels.starletSmooth(plane, width, height, j), before);
     const at: number[] = [];
     for (let y = inside.y; y < inside.y + inside.height; y++)
@@ -26,7 +28,7 @@ export const evenness: Measure = {
           Float32Array.from(chosen, (i) => plane[i]),
           5,
         ).sigma;
-      return sigma(left) / sigma(noise);
+      return sigmaLeft(remaining, (left) => sigma(meanPlane(left))) / sigma(noise);
     };
     return finite(share(bright, stars) / share(-Infinity, dark));
   },

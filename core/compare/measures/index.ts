@@ -1,6 +1,7 @@
 export type { MeasuredPlace } from "./csv";
 export { laneMeasuresCsv } from "./csv";
-export type { Measure, Measured } from "./measure";
+export type { Measure, Measured, MeasureGroup } from "./measure";
+export { MEASURE_GROUPS } from "./measure";
 export { MEASURES } from "./registry";
 export type { LaneMeasures } from "./tell";
 export { tellMeasures } from "./tell";

@@ -23,12 +23,18 @@ export interface Measured {
   job: JobHandle;
 }
 
+/** Headings under which measures stand. */
+export const MEASURE_GROUPS = ["noise", "detail", "stars", "evidence"] as const;
+export type MeasureGroup = (typeof MEASURE_GROUPS)[number];
+
 /** A measure of what a chain makes of a place. */
 export interface Measure {
   id: string;
   label: string;
   /** "" for shares and ratios; "level" for the unit of the picture. */
-  unit: "" | "level" | "px" | "dB" | "%" | "σ";
+  unit: "" | "level" | "px" | "dB" | "%" | "σ" | "s/Mpx";
+  /** Under which heading it stands. */
+  group: MeasureGroup;
   /** What it is, in a sentence, with its formula. */
   definition: string;
   /** What is better; null where neither is. */

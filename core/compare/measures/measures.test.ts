@@ -52,7 +52,8 @@ test("of the untouched stack every measure says that nothing changed", async () 
   const values = await told([]);
   expect(values.noise).toBeGreaterThan((0.96 * SIGMA) / Math.sqrt(3));
   expect(values.noise).toBeLessThan((1.04 * SIGMA) / Math.sqrt(3));
-  expect(values).toMatchObject({ noiseDb: 0, unsupported: 0, lost: 0, clipped: 0, starColour: 0, "stars.lost": 0 });
+  expect(values).toMatchObject({ unsupported: 0, lost: 0, clipped: 0, starColour: 0, "stars.lost": 0 });
+  expect(values.noiseDb).toBeCloseTo(0, 5);
   expect(values.detail).toBeCloseTo(100, 6);
   expect(values.mottle).toBeCloseTo(1, 5);
   expect(values.evenness).toBeCloseTo(1, 5);

@@ -6,6 +6,7 @@ export const mottle: Measure = {
   id: "mottle",
   label: "Mottle",
   unit: "",
+  group: "noise",
   definition:
     "Noise that is left at 8 and 16 px (starlet scales, root of the mean square) over the stack's: 1 where blotches stay as they were",
   better: "less",

@@ -1,4 +1,5 @@
-import { clippedMean, cropRaster, rasterOf } from "../../raster";
+import { sigmaLeft, sigmaOfLight } from "../../chain";
+import { cropRaster } from "../../raster";
 import type { Measure } from "./measure";
 import { finite } from "./measure";
 
@@ -7,14 +8,13 @@ export const noiseLeft: Measure = {
   id: "noise",
   label: "Noise left",
   unit: "level",
+  group: "noise",
   definition:
-    "σ per pixel of half the difference of the two halves, each treated the same way, light of all channels, clipped at 5 σ",
+    "σ per pixel, light of all channels, clipped at 5 σ, of half the difference of the two halves, each treated the same way; where the treatment answers noise unevenly, its geometric mean with what becomes of a quarter of that noise added to the stack and taken off, weighted as the method asks",
   better: "less",
   digits: 2,
-  tell({ views: { treatedHalves, width, height, inside } }) {
-    if (!treatedHalves) return null;
-    const { a, b } = treatedHalves;
-    const light = a.map((v, i) => (v - b[i]) / 2);
-    return finite(clippedMean(cropRaster(rasterOf(width, height, [light]), inside).planes[0], 5).sigma);
+  tell({ views: { remaining, inside } }) {
+    if (!remaining) return null;
+    return finite(sigmaLeft(remaining, (noise) => sigmaOfLight(cropRaster(noise, inside))));
   },
 };

@@ -1,12 +1,17 @@
 import { clipped } from "./clipped";
 import { detailKept } from "./detailKept";
+import { edgeWidth } from "./edgeWidth";
 import { elongation } from "./elongation";
 import { evenness } from "./evenness";
 import type { Measure } from "./measure";
+import { finePower } from "./finePower";
+import { grain } from "./grain";
 import { mottle } from "./mottle";
 import { noiseLeft } from "./noiseLeft";
+import { noiseOfChannels } from "./noiseOfChannel";
 import { noiseReduced } from "./noiseReduced";
 import { ringing } from "./ringing";
+import { seconds } from "./seconds";
 import { snr } from "./snr";
 import { starColour } from "./starColour";
 import { starsInvented, starsKept, starsLost } from "./starsOf";
@@ -17,11 +22,15 @@ import { width } from "./width";
 export const MEASURES: readonly Measure[] = [
   noiseLeft,
   noiseReduced,
+  ...noiseOfChannels,
+  grain,
   snr,
-  heldOut,
-  detailKept,
   mottle,
   evenness,
+  heldOut,
+  detailKept,
+  finePower,
+  edgeWidth,
   width,
   elongation,
   starsKept,
@@ -33,4 +42,5 @@ export const MEASURES: readonly Measure[] = [
   lost,
   removedCorrelation,
   clipped,
+  seconds,
 ];

@@ -11,6 +11,7 @@ export const ringing: Measure = {
   id: "ringing",
   label: "Ringing",
   unit: "%",
+  group: "stars",
   definition:
     "Median over stars above SNR 30 of how far the darkest circle of 0.75 … 2.5 FWHM around the star (median along it) lies below the ground at 3.5 FWHM, over the star’s height in the stack",
   better: "less",

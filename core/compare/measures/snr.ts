@@ -8,6 +8,7 @@ export const snr: Measure = {
   id: "snr",
   label: "SNR",
   unit: "dB",
+  group: "noise",
   definition: SNR_DEFINITION,
   better: "more",
   digits: 1,

@@ -12,6 +12,7 @@ export const starColour: Measure = {
   id: "starColour",
   label: "Star colour shift",
   unit: "%",
+  group: "stars",
   definition:
     "Median over stars above SNR 20 of the larger of the changes of red/green and blue/green, fluxes within 1.5 FWHM above the median of a ring of 3 … 4 FWHM",
   better: "less",

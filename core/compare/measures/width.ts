@@ -5,6 +5,7 @@ export const width: Measure = {
   id: "fwhm",
   label: "FWHM",
   unit: "px",
+  group: "stars",
   definition: "Median full width at half maximum of Moffat profiles that are fitted to the stars of the lane",
   better: "less",
   digits: 2,

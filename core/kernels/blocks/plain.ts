@@ -56,17 +56,15 @@ function alike(
   y: number,
   { search, group }: BlockSettings,
 ): number[] {
-  const here = y * width + x;
+  const [side, here] = [BLOCK, y * width + x];
   const found: { at: number; far: number }[] = [];
   for (let v = Math.max(0, y - search); v <= Math.min(height - BLOCK, y + search); v++)
     for (let u = Math.max(0, x - search); u <= Math.min(width - BLOCK, x + search); u++) {
       const at = v * width + u;
       if (at === here) continue;
       let far = 0;
-      for (let n = 0; n < SIZE; n++) {
-        const i = Math.floor(n / BLOCK) * width + (n % BLOCK);
-        far += (pilot[at + i] - pilot[here + i]) ** 2;
-      }
+      for (let j = 0; j < side; j++)
+        for (let i = j * width; i < j * width + side; i++) far += (pilot[at + i] - pilot[here + i]) ** 2;
       found.push({ at, far: Math.fround(far) });
     }
   found.sort((p, q) => p.far - q.far);
@@ -76,12 +74,9 @@ function alike(
 
 /** Blocks as cosines, and the stack of them as Haar wavelets. */
 function stackOf(plane: Float32Array, width: number, group: readonly number[]): Float64Array {
-  const stack = new Float64Array(group.length * SIZE);
+  const [side, stack] = [BLOCK, new Float64Array(group.length * SIZE)];
   group.forEach((at, k) => {
-    const block = Float64Array.from(
-      { length: SIZE },
-      (_, n) => plane[at + Math.floor(n / BLOCK) * width + (n % BLOCK)],
-    );
+    const block = Float64Array.from({ length: SIZE }, (_, n) => plane[at + Math.floor(n / side) * width + (n % side)]);
     stack.set(cosines(block, false), k * SIZE);
   });
   haar(stack, group.length, false);
@@ -90,15 +85,19 @@ function stackOf(plane: Float32Array, width: number, group: readonly number[]): 
 
 /** The cosine transform along columns and rows, or its inverse. */
 function cosines(block: Float64Array, isInverse: boolean): Float64Array {
-  const c = (k: number, i: number) => COSINES[isInverse ? i * BLOCK + k : k * BLOCK + i];
-  const columns = new Float64Array(SIZE);
-  const out = new Float64Array(SIZE);
-  for (let k = 0; k < BLOCK; k++)
-    for (let i = 0; i < BLOCK; i++)
-      for (let x = 0; x < BLOCK; x++) columns[k * BLOCK + x] += c(k, i) * block[i * BLOCK + x];
-  for (let y = 0; y < BLOCK; y++)
-    for (let k = 0; k < BLOCK; k++)
-      for (let i = 0; i < BLOCK; i++) out[y * BLOCK + k] += c(k, i) * columns[y * BLOCK + i];
+  const [side, table] = [BLOCK, COSINES];
+  // Row k, column i of the transform, or of its inverse, which is its transpose.
+  const [alongK, alongI] = isInverse ? [1, side] : [side, 1];
+  const columns = new Float64Array(side * side);
+  const out = new Float64Array(side * side);
+  for (let k = 0; k < side; k++)
+    for (let i = 0; i < side; i++) {
+      const share = table[k * alongK + i * alongI];
+      for (let x = 0; x < side; x++) columns[k * side + x] += share * block[i * side + x];
+    }
+  for (let y = 0; y < side; y++)
+    for (let k = 0; k < side; k++)
+      for (let i = 0; i < side; i++) out[y * side + k] += table[k * alongK + i * alongI] * columns[y * side + i];
   return out;
 }
 

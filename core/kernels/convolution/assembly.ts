@@ -77,6 +77,44 @@ export function ratioColumns(data: usize, up: i32, floor: f32, zre: usize, zim: 
   }
 }
 
+// @ts-ignore: decorator
+@inline function dampedRatio(d: v128, b: v128, inverse: v128, least: v128): v128 {
+  const one = f32x4.splat(1.0), off = f32x4.sub(d, b);
+  const u = f32x4.min(one, f32x4.mul(inverse, f32x4.mul(off, off)));
+  const u2 = f32x4.mul(u, u), u4 = f32x4.mul(u2, u2), u9 = f32x4.mul(f32x4.mul(u4, u4), u);
+  const by = f32x4.mul(u9, f32x4.sub(f32x4.splat(10.0), f32x4.mul(f32x4.splat(9.0), u)));
+  return f32x4.add(one, f32x4.mul(by, f32x4.sub(f32x4.div(d, f32x4.max(b, least)), one)));
+}
+
+/** As ratioColumns, the ratio damped where the blurred estimate is near the data. */
+export function dampedColumns(data: usize, inverse: usize, up: i32, floor: f32, zre: usize, zim: usize, zp: i32, w: i32, h: i32, plan: usize, scratch: usize): void {
+  const half = (<usize>(w >> 1)) << 2, rowU = (<usize>up) << 2, rowZ = (<usize>zp) << 2;
+  const re = scratch, im = scratch + ((<usize>h) << 4);
+  const least = f32x4.splat(floor);
+  for (let x: usize = 0; x < half; x += 16) {
+    loadSpectrum(re, im, zre + x, zim + x, rowZ, h);
+    dit(im, re, h, plan);
+    let p = data + x, q = inverse + x;
+    for (let y: usize = 0; y < (<usize>h) << 4; y += 16) {
+      v128.store(re + y, dampedRatio(v128.load(p), v128.load(re + y), v128.load(q), least));
+      v128.store(im + y, dampedRatio(v128.load(p + half), v128.load(im + y), v128.load(q + half), least));
+      p += rowU; q += rowU;
+    }
+    dif(re, im, h, plan);
+    storeSpectrum(re, im, zre + x, zim + x, rowZ, h);
+  }
+}
+
+/** (before, u) ← (u, max(0, u + by (u − before))). */
+export function hasten(u: usize, before: usize, count: i32, by: f32): void {
+  const zero = f32x4.splat(0.0), k = f32x4.splat(by);
+  for (let at: usize = 0; at < (<usize>count) << 2; at += 16) {
+    const here = v128.load(u + at);
+    v128.store(u + at, f32x4.max(zero, f32x4.add(here, f32x4.mul(k, f32x4.sub(here, v128.load(before + at))))));
+    v128.store(before + at, here);
+  }
+}
+
 /** Columns of Z back to the correction c, then u ← u · c, and (unless `last`) u forward into Z for the next round. */
 export function updateColumns(u: usize, up: i32, last: i32, zre: usize, zim: usize, zp: i32, w: i32, h: i32, plan: usize, scratch: usize): void {
   const half = (<usize>(w >> 1)) << 2, rowU = (<usize>up) << 2, rowZ = (<usize>zp) << 2;

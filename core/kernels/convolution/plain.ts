@@ -1,7 +1,7 @@
 import { fft2InPlace } from "../../numeric/fft";
 import { checkPlane } from "../plane";
 import type { ConvolutionKernels, Psf, RichardsonLucySettings } from "./contract";
-import { checkPsf, goodFftSize, LEAST_DIVISOR, startOf } from "./contract";
+import { checkPsf, goodFftSize, hastenedBy, LEAST_DIVISOR, startOf } from "./contract";
 
 export const convolutionPlain: ConvolutionKernels = { convolve, richardsonLucy };
 
@@ -52,17 +52,33 @@ function richardsonLucy(
 ): Float32Array {
   checkPlane(data, width, height);
   const blur = createConvolver(width, height, psf);
-  const { iterations, start, floor } = settings;
+  const { iterations, start, floor, damping, isHastened } = settings;
+  if (damping) checkPlane(damping.inverse, width, height);
   const u = startOf(start, data);
+  let before = u.slice();
   for (let k = 0; k < iterations; k++) {
     const divisor = settings.variation ? divisors(u, width, settings.variation) : null;
     const ratio = blur(u, false);
-    for (let i = 0; i < ratio.length; i++) ratio[i] = data[i] / Math.max(ratio[i], floor);
+    for (let i = 0; i < ratio.length; i++) {
+      const b = ratio[i];
+      ratio[i] = data[i] / Math.max(b, floor);
+      if (damping) ratio[i] = 1 + dampingAt(damping.inverse[i] * (data[i] - b) ** 2) * (ratio[i] - 1);
+    }
     const correction = blur(ratio, true);
     for (let i = 0; i < u.length; i++) u[i] *= correction[i] / (divisor ? divisor[i] : 1);
     onIteration?.(k + 1);
+    if (!isHastened || k === iterations - 1) continue;
+    const here = u.slice();
+    const by = hastenedBy(k + 1);
+    for (let i = 0; i < u.length; i++) u[i] = Math.max(0, here[i] + by * (here[i] - before[i]));
+    before = here;
   }
   return u;
+}
+
+function dampingAt(far: number): number {
+  const u = Math.min(1, far);
+  return u ** 9 * (10 - 9 * u);
 }
 
 /** 1 − λ div(∇u/|∇u|), no less than LEAST_DIVISOR; u is taken as 0 beyond its right and lower border. */

@@ -2,7 +2,7 @@ import type { WasmModule } from "../arena";
 import { openArena, pitchFor } from "../arena";
 import { checkPlane } from "../plane";
 import type { ConvolutionKernels, Psf, RichardsonLucySettings } from "./contract";
-import { checkPsf, goodFftSize, LEAST_DIVISOR, startOf } from "./contract";
+import { checkPsf, FAR, goodFftSize, hastenedBy, LEAST_DIVISOR, startOf } from "./contract";
 import { fftPlan, rowPairs, writePlan } from "./fftPlan";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
@@ -10,6 +10,8 @@ interface Exports extends WasmModule {
   forwardColumns(u: number, up: number, ...z: ColumnArguments): void;
   inverseColumns(u: number, up: number, ...z: ColumnArguments): void;
   ratioColumns(data: number, up: number, floor: number, ...z: ColumnArguments): void;
+  dampedColumns(data: number, inverse: number, up: number, floor: number, ...z: ColumnArguments): void;
+  hasten(u: number, before: number, count: number, by: number): void;
   variationInto(u: number, up: number, w: number, h: number, soften: number, px: number, py: number): void;
   dividedBy(u: number, up: number, w: number, h: number, lambda: number, least: number, px: number, py: number): void;
   updateColumns(u: number, up: number, last: number, ...z: ColumnArguments): void;
@@ -43,7 +45,7 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
   const wasm = module as Exports;
 
   /** Working memory of a convolution, its plans and its transfer function. */
-  function prepareConvolution(width: number, height: number, psf: Psf) {
+  function prepareConvolution(width: number, height: number, psf: Psf, extras: { before: boolean; inverse: boolean }) {
     checkPsf(psf);
     const radius = (psf.size - 1) / 2;
     const w = goodFftSize(width + radius, 8);
@@ -61,6 +63,9 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
       // With a vector and a row of zeros before and after each.
       px: arena.take(up * (h + 1) + 32),
       py: arena.take(up * (h + 1) + 32),
+      // Of Richardson–Lucy alone: the estimate before, and how near the data must be come to.
+      before: arena.take(extras.before ? up * h : 0),
+      inverse: arena.take(extras.inverse ? up * h : 0),
       zre: arena.take(zp * h),
       zim: arena.take(zp * h),
       transfer: arena.take(groups * 8 * w),
@@ -96,7 +101,9 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
 
   function convolve(plane: Float32Array, width: number, height: number, psf: Psf): Float32Array {
     checkPlane(plane, width, height);
-    const { at, up, columns, rowsThrough, load, result } = prepareConvolution(width, height, psf);
+    const { at, up, columns, rowsThrough, load, result } = prepareConvolution(width, height, psf, {
+      ...{ before: false, inverse: false },
+    });
     load(at.u, plane);
     wasm.forwardColumns(at.u, up, ...columns);
     rowsThrough(false);
@@ -113,24 +120,36 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
     onIteration?: (done: number) => void,
   ): Float32Array {
     checkPlane(data, width, height);
-    const { iterations, start, floor } = settings;
+    const { iterations, start, floor, variation, damping, isHastened = false } = settings;
+    if (damping) checkPlane(damping.inverse, width, height);
     if (iterations < 1) return startOf(start, data);
-    const { arena, at, up, h, columns, rowsThrough, load, result } = prepareConvolution(width, height, psf);
+    const extras = { before: isHastened, inverse: Boolean(damping) };
+    const { arena, at, up, h, columns, rowsThrough, load, result } = prepareConvolution(width, height, psf, extras);
     load(at.data, data);
     load(at.u, startOf(start, data));
-    const { variation } = settings;
+    if (isHastened) load(at.before, startOf(start, data));
+    if (damping) {
+      arena.floats(at.inverse, up * h).fill(FAR);
+      arena.write(at.inverse, damping.inverse, width, height, up);
+    }
     const [px, py] = [at.px, at.py].map((plane) => plane + 4 * (up + 16));
     if (variation) for (const plane of [at.px, at.py]) arena.zero(plane, up * (h + 1) + 32);
     wasm.forwardColumns(at.u, up, ...columns);
     for (let k = 0; k < iterations; k++) {
       rowsThrough(false);
-      wasm.ratioColumns(at.data, up, floor, ...columns);
+      if (damping) wasm.dampedColumns(at.data, at.inverse, up, floor, ...columns);
+      else wasm.ratioColumns(at.data, up, floor, ...columns);
       rowsThrough(true);
       if (variation) {
         wasm.variationInto(at.u, up, width, height, variation.soften, px, py);
         wasm.dividedBy(at.u, up, width, height, variation.lambda, LEAST_DIVISOR, px, py);
       }
-      wasm.updateColumns(at.u, up, k === iterations - 1 ? 1 : 0, ...columns);
+      const isLast = k === iterations - 1;
+      wasm.updateColumns(at.u, up, isLast || isHastened ? 1 : 0, ...columns);
+      if (isHastened && !isLast) {
+        wasm.hasten(at.u, at.before, up * h, hastenedBy(k + 1));
+        wasm.forwardColumns(at.u, up, ...columns);
+      }
       onIteration?.(k + 1);
     }
     return result();

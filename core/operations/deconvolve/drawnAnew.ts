@@ -1,27 +1,28 @@
 import type { Facts } from "../../facts";
-import { componentsOf } from "../../facts";
+import { firstComponent } from "../../facts";
 import type { JobHandle } from "../../job";
-import type { MoffatShape, PointShape, PointStar, Profile } from "../../measure";
+import type { MoffatTable, PointStar, StarPlanes } from "../../kernels";
+import { DRAWN } from "../../kernels";
+import type { MoffatShape, PointShape } from "../../measure";
 import {
   answerTo,
-  DRAWN,
   drawDisc,
-  drawStars,
   isHighest,
+  meanAround,
   moffatProfile,
   moffatPsf,
   moffatRadius,
+  moffatTable,
   PEAKS_HALO,
   sigmaAt,
   significanceOf,
-  solveStars,
   splitStars,
   surroundings,
 } from "../../measure";
 import { rise } from "../../numeric/rise";
 import { slider } from "../../parameters";
-import type { Raster } from "../../raster";
-import { cropRaster, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
+import type { Raster, Region } from "../../raster";
+import { cropRaster, growRegion, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
 import { lucy, smoothnessField } from "./lucy";
 
 /** Settings of what draws stars anew, beside its strength. */
@@ -61,15 +62,21 @@ const ROUNDS = 3;
 const CLIPPED_SHARE = 0.75;
 /** So many times its σ a sample that tells nothing is worth. */
 const UNTOLD = 1e6;
+/** What a star is drawn as far as: to where it is so many σ of the dark sky. */
+const DRAWN_TO_SIGMA = 0.01;
 /** The PSF is known to about this share of a star's light: what remains of it where that exceeds the noise is no picture. */
 const PSF_ERROR = 0.015;
 /** Stars so high, of which the profile leaves more than this share (rms within a FWHM), are not as the PSF says: clipped, or no single star. They are left as they were. */
 const BRIGHT_SIGMA = [80, 120] as const;
 const MOST_LEFT = [0.03, 0.05] as const;
+/** The same of a star that may be clipped: of its wings (rms within two FWHM where they are not clipped), over themselves. */
+const MOST_LEFT_OF_WINGS = [0.15, 0.3] as const;
+/** So many clipped pixels that the star's profile does not explain are light that ran over. */
+const BLEEDING = [2, 8] as const;
+/** A top is flat where, of the pixels above the first share of its height, more than so many are above the second: of a Moffat profile a sixth are. */
+const [HIGH, TOP, FLAT] = [0.75, 0.95, 0.35];
 /** How far such a star is left alone: to where its light has fallen to this many σ, at most so far, with a soft edge. */
 const ALONE = { sigma: 0.5, most: 34, soft: 4 };
-/** Smoothings that fill such places from around. */
-const FILLS = 5;
 
 const PSF_RADIUS = 15;
 /** Surroundings that drawing stars anew needs, in px. Stars that are solved beside others that a crop does not hold: one more reach of the profile. */
@@ -84,11 +91,12 @@ export interface Anew {
 
 /**
  * Stars are found as points, their places and heights solved together, taken off, and drawn anew in the shapes of `targets`, as much light as before; what remains is deconvolved by Richardson–Lucy with total
- * variation and shown by the same targets. So stars cannot ring, and nothing is shown sharper than the sampling carries. `shapes`: of the stars as they are, by channel. Sources: Magain, Courbin & Sohy 1998, ApJ 494, 472
+ * variation and shown by the same targets. So stars cannot ring, and nothing is shown sharper than the sampling carries. `shapes`: of the stars as they are, by channel; only what is `kept` is made sharp. Sources: Magain, Courbin & Sohy 1998, ApJ 494, 472
  * (target PSF); Dey et al. 2006, Microsc. Res. Tech. 69, 260.
  */
 export async function drawnAnew(
   region: Raster,
+  kept: Region,
   params: Anew,
   facts: Facts<"grain" | "sky">,
   shapes: readonly MoffatShape[],
@@ -96,8 +104,7 @@ export async function drawnAnew(
   job: JobHandle,
 ): Promise<Raster> {
   const { width, height } = region;
-  const profiles = shapes.map((of) => moffatProfile(of));
-  const { stars, rest, alone } = await starsOf(region, params, facts, shapes, profiles, job);
+  const { stars, rest, alone } = await starsOf(region, params, facts, shapes, job);
   const planes: Float32Array[] = [];
   for (const [c, plane] of rest.entries()) {
     await job.breathe();
@@ -106,24 +113,40 @@ export async function drawnAnew(
     const { iterations, smoothness } = params;
     const sigma = Math.sqrt(model.a);
     const settings = { psf, target, iterations, smoothness, zero: model.zero, sigma, floor: 1e-3 * sigma, smoothings: 2 }; // prettier-ignore
-    planes.push(lucy(plane, width, height, settings, job));
+    const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
+    const part = cropRaster(rasterOf(width, height, [plane]), needed).planes[0];
+    const sharp = rasterOf(needed.width, needed.height, [lucy(part, needed.width, needed.height, settings, job)]);
+    planes.push(pasted(plane, width, sharp, needed));
     job.progress((c + 1) / rest.length);
   }
   // As much light as before: a narrower profile of the same flux is higher.
   const gains = shapes.map((shape, c) => heightGain(shape, targets[c]));
   const narrowed = stars.map((star) => ({ ...star, heights: star.heights.map((height, c) => height * gains[c]) }));
-  drawStars(
-    planes,
-    width,
-    height,
-    narrowed,
-    targets.map((of) => moffatProfile(of)),
-    1,
-  );
+  const profiles = targets.map((of) => moffatTable(of));
+  job.kernels.drawStars({ planes, width, height, profiles, least: leastLight(facts) }, narrowed, 1);
   for (const [c, plane] of planes.entries())
     for (let i = 0; i < plane.length; i++) plane[i] += alone[i] * (region.planes[c][i] - plane[i]);
   return rasterOf(width, height, planes);
 }
+
+/** How far the surroundings of a star are left as they were, since it is not as the PSF says: 0 … 1, by place. */
+export const aloneOf = async (
+  region: Raster,
+  params: Anew,
+  facts: Facts<"grain" | "sky">,
+  shapes: readonly MoffatShape[],
+  job: JobHandle,
+): Promise<Float32Array> => (await starsOf(region, params, facts, shapes, job)).alone;
+
+/** A plane with a part of it replaced. */
+function pasted(plane: Float32Array, width: number, { planes: [part] }: Raster, at: Region): Float32Array {
+  const out = plane.slice();
+  for (let y = 0; y < at.height; y++)
+    out.set(part.subarray(y * at.width, (y + 1) * at.width), (at.y + y) * width + at.x);
+  return out;
+}
+
+const leastLight = ({ grain }: Facts<"grain" | "sky">) => grain.models.map(({ a }) => DRAWN_TO_SIGMA * Math.sqrt(a));
 
 /** How much higher the same light stands in another profile: by their sums over the drawn disc. */
 function heightGain(from: MoffatShape, to: MoffatShape): number {
@@ -137,57 +160,62 @@ function heightGain(from: MoffatShape, to: MoffatShape): number {
   return sum(from) / sum(to);
 }
 
+/** A star, and whether it answers to a wider profile: two stars, or no star. */
+type FoundStar = PointStar & { isWide?: boolean };
+
 /** The stars of a region, and the region without them. */
 async function starsOf(
   region: Raster,
   { starSnr }: Anew,
-  { grain, sky }: Facts<"grain" | "sky">,
+  facts: Facts<"grain" | "sky">,
   shapes: readonly MoffatShape[],
-  profiles: readonly Profile[],
   job: JobHandle,
 ): Promise<{ stars: PointStar[]; rest: Float32Array[]; alone: Float32Array }> {
   const { width, height } = region;
+  const { grain, sky } = facts;
+  const { kernels } = job;
   const rest = region.planes.map((plane) => plane.slice());
+  const profiles: MoffatTable[] = shapes.map((of) => moffatTable(of));
+  const on: StarPlanes = { planes: rest, width, height, profiles, least: leastLight(facts) };
   const sigmas = region.planes.map((plane, c) =>
     surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(grain.models[c], level)),
   );
   const clipped = region.planes.map((_, c) => sky.level[c] + CLIPPED_SHARE * (sky.brightest[c] - sky.level[c]));
   // What may be clipped counts for nothing: such stars are told by their wings.
-  const sigma = (c: number, i: number) => (region.planes[c][i] > clipped[c] ? UNTOLD * sigmas[c][i] : sigmas[c][i]);
+  const told = sigmas.map((of, c) => of.map((v, i) => (region.planes[c][i] > clipped[c] ? UNTOLD * v : v)));
   const fwhm = Math.sqrt(shapes[0].fwhmMajor * shapes[0].fwhmMinor);
   const { fwhmMajor, fwhmMinor, angle, beta } = shapes[0];
   const shape = { fwhmPx: fwhm, beta, ratio: fwhmMinor / fwhmMajor, angle };
-  let stars: PointStar[] = [];
+  let stars: FoundStar[] = [];
   for (let search = 0; search < SEARCHES; search++) {
     await job.breathe();
     // Heights above the sky: a level that is divided by an uneven σ would be uneven itself.
-    const planes = rest.map((plane, c) => plane.map((v, i) => (v - sky.level[c]) / sigmas[c][i]));
-    const even = rasterOf(width, height, planes);
-    const found = pointsOf(componentsOf(even)[0], width, height, shape, grain.covariance[0], starSnr, job)
+    const found = pointsOf(brightness(rest, sky.level, sigmas), width, height, shape, grain.covariance[0], starSnr, job)
       .filter(({ x, y }) => stars.every((star) => Math.hypot(star.x - x, star.y - y) > 0.35 * fwhm))
       .map(({ x, y, significance, isWide }) => {
         const i = Math.round(y) * width + Math.round(x);
         return { x, y, isWide, heights: sigmas.map((of) => (significance * of[i]) / Math.sqrt(sigmas.length)) };
       });
     if (found.length === 0) break;
-    drawStars(rest, width, height, found, profiles, -1);
-    stars = solveStars(rest, width, height, [...stars, ...found], profiles, sigma, ROUNDS);
+    kernels.drawStars(on, found, -1);
+    stars = kernels.solveStars(on, [...stars, ...found], { sigmas: told, rounds: ROUNDS });
   }
-  stars = splitStars(rest, width, height, stars, profiles, sigma, fwhm);
+  stars = splitStars(on, stars, told, fwhm, kernels);
   const alone = new Float32Array(width * height);
-  // What is wider than a star and not two of them is no star; a bright one of these, or one that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair.
-  const oddOf = (star: PointStar): number => {
+  // What is wider than a star and not two of them is no star; a bright one of these, or one that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair. What is clipped looks wide: its flat top and its wings tell.
+  const judged = stars.map((star) => {
     const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
     const y = Math.min(height - 1, Math.max(0, Math.round(star.y)));
     const highest = star.heights.reduce((most, h, c) => Math.max(most, h / sigmas[c][y * width + x]), 0);
     const bright = rise(highest, ...BRIGHT_SIGMA);
-    if (bright === 0) return 0;
-    return bright * (star.isWide ? 1 : misfitOf(star, rest, region, fwhm, clipped));
-  };
-  const odd = stars.map((star) => ({ star, share: oddOf(star) })).filter(({ share }) => share > 0);
-  const isNone = (star: PointStar) => star.isWide === true;
-  drawStars(rest, width, height, stars.filter(isNone), profiles, 1);
-  stars = stars.filter((star) => !isNone(star));
+    const { misfit, isFlat } = bright > 0 ? misfitOf(star, rest, region, fwhm, clipped) : { misfit: 0, isFlat: false };
+    const isNone = star.isWide === true && !(isFlat && misfit < 1);
+    return { star, isNone, share: bright * (isNone ? 1 : misfit) };
+  });
+  const odd = judged.filter(({ share }) => share > 0);
+  const starsOnly = (isNone: boolean) => judged.flatMap((of) => (of.isNone === isNone ? of.star : []));
+  kernels.drawStars(on, starsOnly(true), 1);
+  stars = starsOnly(false);
   const quiet = sigmas.map((of) => of.reduce((least, v) => Math.min(least, v), Infinity));
   for (const { star, share } of odd) {
     const height0 = Math.max(...star.heights.map((h, c) => h / (ALONE.sigma * quiet[c])));
@@ -199,28 +227,57 @@ async function starsOf(
   return { stars, rest, alone };
 }
 
-/** How surely a star is not as the PSF says, or may be clipped: 0 … 1. */
+/** The first of the components (facts/components.ts) of heights above the sky in σ. */
+function brightness(rest: Float32Array[], levels: readonly number[], sigmas: Float32Array[]): Float32Array {
+  const even = rest.map((plane, c) => {
+    const [level, sigma, out] = [levels[c], sigmas[c], new Float32Array(plane.length)];
+    for (let i = 0; i < out.length; i++) out[i] = (plane[i] - level) / sigma[i];
+    return out;
+  });
+  return firstComponent(even);
+}
+
+/**
+ * How surely a star is not as the PSF says, 0 … 1, and whether its top is flat: clipped. Of one that may be clipped its wings tell it: what the profile leaves of them where they are not clipped, as a share of themselves.
+ */
 function misfitOf(
   { x, y, heights }: PointStar,
   rest: readonly Float32Array[],
   { planes, width, height }: Raster,
   fwhm: number,
   clipped: readonly number[],
-): number {
-  const [cx, cy, reach] = [Math.round(x), Math.round(y), Math.ceil(fwhm)];
-  const each = heights.map((h, c) => {
-    const level = medianAround(rest[c], width, height, cx, cy, 3 * reach);
-    let [square, count] = [0, 0];
+): { misfit: number; isFlat: boolean } {
+  const [cx, cy] = [Math.round(x), Math.round(y)];
+  const within = (reach: number, each: (i: number) => void) => {
     for (let v = Math.max(0, cy - reach); v <= Math.min(height - 1, cy + reach); v++)
-      for (let u = Math.max(0, cx - reach); u <= Math.min(width - 1, cx + reach); u++) {
-        const i = v * width + u;
-        if (planes[c][i] > clipped[c]) return 1;
-        square += (rest[c][i] - level) ** 2;
-        count++;
+      for (let u = Math.max(0, cx - reach); u <= Math.min(width - 1, cx + reach); u++) each(v * width + u);
+  };
+  const near = Math.ceil(fwhm);
+  const each = heights.map((h, c) => {
+    const level = medianAround(rest[c], width, height, cx, cy, 3 * near);
+    let [highest, square, count] = [-Infinity, 0, 0];
+    within(near, (i) => {
+      highest = Math.max(highest, planes[c][i]);
+      square += (rest[c][i] - level) ** 2;
+      count++;
+    });
+    if (highest <= clipped[c]) return { isFlat: false, misfit: rise(Math.sqrt(square / count) / h, ...MOST_LEFT) };
+    let [left, light, samples, high, top, unexplained] = [0, 0, 0, 0, 0, 0];
+    within(2 * near, (i) => {
+      if (planes[c][i] - level > HIGH * (highest - level)) high++;
+      if (planes[c][i] - level > TOP * (highest - level)) top++;
+      if (planes[c][i] > clipped[c]) {
+        if (planes[c][i] - rest[c][i] < 0.5 * (planes[c][i] - level)) unexplained++;
+        return;
       }
-    return rise(Math.sqrt(square / count) / h, ...MOST_LEFT);
+      left += (rest[c][i] - level) ** 2;
+      light += (planes[c][i] - rest[c][i]) ** 2;
+      samples++;
+    });
+    const wings = samples === 0 ? 1 : rise(Math.sqrt(left / light), ...MOST_LEFT_OF_WINGS);
+    return { isFlat: top > FLAT * high, misfit: Math.max(wings, rise(unexplained, ...BLEEDING)) };
   });
-  return Math.max(...each);
+  return { misfit: Math.max(...each.map(({ misfit }) => misfit)), isFlat: each.some((of) => of.isFlat) };
 }
 
 function medianAround(plane: Float32Array, width: number, height: number, cx: number, cy: number, reach: number) {
@@ -240,11 +297,10 @@ function evenUnderStars(
   job: JobHandle,
 ): void {
   const trust = rest.map((v, i) => (1 - alone[i]) / (1 + ((PSF_ERROR * (before[i] - v)) / sigma[i]) ** 2));
-  let [sum, weight]: Float32Array[] = [rest.map((v, i) => v * trust[i] ** 2), trust.map((t) => t * t)];
-  for (let j = 0; j < FILLS; j++)
-    [sum, weight] = [sum, weight].map((plane) => job.kernels.starletSmooth(plane, width, height, j));
+  const weight = trust.map((t) => t * t);
+  const around = meanAround(rest, weight, width, height, job.kernels);
   for (let i = 0; i < rest.length; i++)
-    if (trust[i] < 0.99 && weight[i] > 1e-6) rest[i] = trust[i] * rest[i] + (1 - trust[i]) * (sum[i] / weight[i]);
+    if (trust[i] < 0.99 && around[i] === around[i]) rest[i] = trust[i] * rest[i] + (1 - trust[i]) * around[i];
 }
 
 interface Found {

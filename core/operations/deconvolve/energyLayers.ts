@@ -1,9 +1,10 @@
 import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
-import { bandCovariance, roundPsf, sigmaAt, surroundings } from "../../measure";
-import { choice, parameters, slider } from "../../parameters";
+import { bandCovariance, meanCovariance, roundPsf, sigmaAt, surroundings } from "../../measure";
+import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
+import { blurFields, typedBlur } from "./blur";
 
 /** Starlet scales that are raised: detail of 1 … 32 px. */
 const SCALES = 6;
@@ -11,6 +12,9 @@ const SCALES = 6;
 const SLOPE = 3;
 /** Frequencies to each side at which gains are told. */
 const GRID = 40;
+
+/** Wings of the typed blur at first. */
+const TYPED_BETA = 3.5;
 
 const layerParameters = parameters({
   strength: slider({
@@ -21,27 +25,7 @@ const layerParameters = parameters({
     step: 0.01,
     default: 1,
   }),
-  psf: choice({
-    label: "Blur",
-    hint: "The blur whose loss at each size is made up for",
-    options: [
-      { value: "typed", label: "of a typed FWHM" },
-      { value: "measured", label: "as the stars show it" },
-    ],
-    default: "typed",
-  }),
-  fwhmPx: {
-    ...slider({
-      label: "FWHM",
-      hint: "Wider takes more blur back; too wide makes hard rims",
-      unit: "px",
-      min: 0.8,
-      max: 8,
-      step: 0.05,
-      default: 3.5,
-    }),
-    when: { name: "psf", is: "typed" },
-  },
+  ...blurFields({ psf: "typed", fwhmPx: 3.5, beta: TYPED_BETA }),
   gate: slider({
     label: "Noise gate",
     hint: "Detail of less than so many times the noise of its size is left as it is; above, the more it stands out the more it gets of its gain",
@@ -54,13 +38,10 @@ const layerParameters = parameters({
 });
 type Params = typeof layerParameters.defaults;
 
-const TYPED_BETA = 3.5;
-
-function psfOf(p: Params, { psf }: Facts<"psf">): Psf {
-  const isMeasured = p.psf === "measured" && psf.fwhmPx !== null;
-  const fwhm = isMeasured ? (psf.fwhmPx as number) : p.fwhmPx;
-  return roundPsf(fwhm, isMeasured ? Math.min(6, Math.max(2, psf.beta ?? TYPED_BETA)) : TYPED_BETA);
-}
+const psfOf = (p: Params, { psf }: Facts<"psf">): Psf =>
+  p.psf === "measured" && psf.fwhmPx !== null
+    ? roundPsf(psf.fwhmPx, Math.min(6, Math.max(2, psf.beta ?? TYPED_BETA)))
+    : typedBlur(p);
 
 /**
  * The gain of each starlet scale that makes its energy, after a blur P, come nearest to that before it: Σ |W P| |W| k^−3/Σ |W P|² k^−3 over the frequencies k, W the filter of the scale
@@ -104,6 +85,7 @@ export const energyLayers: Operation<Params, "grain" | "psf"> = {
   short: "Layers",
   summary: "Gives detail of each size back what the blur took of its energy: for Moon and planets.",
   group: "deconvolve",
+  disturbedWeight: 1,
   domainIn: "linear",
   domainOut: "either",
   parameters: layerParameters,
@@ -139,9 +121,7 @@ function raised(
   const { kernels } = job;
   const level = surroundings(plane, width, height, kernels);
   const noise = level.map((v) => sigmaAt(models[c], v) ** 2);
-  // Of channels that were turned into components (facts/components.ts) each has a share of all.
-  const mean = covariance[0].map((_, k) => covariance.reduce((sum, lags) => sum + lags[k], 0) / covariance.length);
-  const lags = Float64Array.from(mean);
+  const lags = Float64Array.from(meanCovariance(covariance));
   const out = plane.slice();
   let current = plane;
   for (const [scale, gain] of gains.entries()) {

@@ -4,7 +4,7 @@ import { slider } from "../../parameters";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 
 /** Data is lifted by so many σ of its dark end, so that none of it that holds light lies below 0. */
-const PEDESTAL_SIGMA = 4;
+export const PEDESTAL_SIGMA = 4;
 /** Weight of total variation at a smoothness of 1. */
 const LAMBDA = 0.01;
 
@@ -38,6 +38,9 @@ export interface LucySettings {
   floor: number;
   /** Times that the first estimate is the smoothed data. */
   smoothings: number;
+  /** How near the estimate, blurred, must come to the data by pixel to be left alone there; null or none for never. */
+  near?: Float32Array | null;
+  isHastened?: boolean;
 }
 
 /**
@@ -48,7 +51,7 @@ export function lucy(
   plane: Float32Array,
   width: number,
   height: number,
-  { psf, target, iterations, smoothness, zero, sigma, floor, smoothings }: LucySettings,
+  { psf, target, iterations, smoothness, zero, sigma, floor, smoothings, near, isHastened }: LucySettings,
   job: JobHandle,
 ): Float32Array {
   const { kernels } = job;
@@ -59,7 +62,9 @@ export function lucy(
   let start: Float32Array = data;
   for (let j = 0; j < smoothings; j++) start = kernels.starletSmooth(start, w, h, j);
   const variation = smoothness > 0 && sigma > 0 ? { lambda: LAMBDA * smoothness, soften: 0.5 * sigma } : null;
-  const settings: RichardsonLucySettings = { iterations, start, floor, variation };
+  const grown = near && mirrored(near, width, height, margin, w).grown;
+  const damping = grown ? { inverse: grown.map((v) => 1 / (v * v)) } : null;
+  const settings: RichardsonLucySettings = { iterations, start, floor, variation, damping, isHastened };
   const sharp = kernels.richardsonLucy(data, w, h, psf, settings, () => job.check());
   const shown = target ? kernels.convolve(sharp, w, h, target) : sharp;
   const inside = { x: margin, y: margin, width, height };

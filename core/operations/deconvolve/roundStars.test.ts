@@ -1,6 +1,6 @@
 import { measureChain, newStep, readySteps, runChain } from "../../chain";
 import { quietJob } from "../../job";
-import { drawStars, findStars, moffatProfile } from "../../measure";
+import { findStars, moffatTable } from "../../measure";
 import type { Raster } from "../../raster";
 import { frameOfRaster, medianInPlace, wholeRegion } from "../../raster";
 import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
@@ -14,7 +14,8 @@ const job = quietJob(kernels);
 function nightOf(shape: { fwhmMajor: number; fwhmMinor: number; angle: number }) {
   const plane = smoothField(8, 21).map((v) => 100 + 6 * Math.exp(v / 2));
   const stars = randomStars(45, SIDE, SIDE, 5).map(({ x, y, flux }) => ({ x, y, heights: [1500 * flux] }));
-  drawStars([plane], SIDE, SIDE, stars, [moffatProfile({ ...shape, beta: 3.2 })], 1);
+  const profiles = [moffatTable({ ...shape, beta: 3.2 })];
+  kernels.drawStars({ planes: [plane], width: SIDE, height: SIDE, profiles, least: [0] }, stars, 1);
   return exposed([plane], (v) => Math.sqrt(1 + 0.02 * (v - 100)), 81);
 }
 

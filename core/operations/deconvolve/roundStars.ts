@@ -2,6 +2,7 @@ import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
 import { ANEW_HALO, anewFields, drawnAnew } from "./drawnAnew";
+import { overField } from "./overField";
 
 const roundParameters = parameters({
   strength: slider({
@@ -28,7 +29,7 @@ function rounder({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, strength: n
   return { fwhmMajor: major, fwhmMinor: minor, angle, beta };
 }
 
-/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. The shape is one for the whole picture. */
+/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). */
 export const roundStars: Operation<Params, "grain" | "psfShape" | "sky"> = {
   id: "deconvolve.round-stars",
   version: 1,
@@ -43,13 +44,16 @@ export const roundStars: Operation<Params, "grain" | "psfShape" | "sky"> = {
   channels: ["together", "luminance"],
   cropBound: 1e-3,
   needs: ["grain", "psfShape", "sky"],
+  aims: (_params, fwhmPx) => fwhmPx,
   halo: () => ANEW_HALO,
-  async run(region, params, facts, job) {
-    const shapes = facts.psfShape.channels.filter((shape) => shape !== null);
-    const isKnown = shapes.length === region.channels && facts.grain.models.every(({ a }) => a > 0);
-    const isRound = shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND);
-    if (!isKnown || isRound || params.strength === 0) return region;
-    const targets = shapes.map((shape) => rounder(shape, params.strength));
-    return drawnAnew(region, params, facts, shapes, targets, job);
+  async run(region, params, facts, job, place) {
+    const known = facts.psfShape.channels.filter((shape) => shape !== null);
+    const isKnown = known.length === region.channels && facts.grain.models.every(({ a }) => a > 0);
+    if (!isKnown || params.strength === 0) return region;
+    return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
+      if (shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND)) return part;
+      const targets = shapes.map((shape) => rounder(shape, params.strength));
+      return drawnAnew(part, kept, params, facts, shapes, targets, own);
+    });
   },
 };

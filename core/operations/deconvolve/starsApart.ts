@@ -1,8 +1,11 @@
+import type { Facts } from "../../facts";
 import type { MoffatShape } from "../../measure";
+import { meanPsf } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
-import { ANEW_HALO, anewFields, drawnAnew } from "./drawnAnew";
+import { aloneOf, ANEW_HALO, anewFields, drawnAnew } from "./drawnAnew";
 import { targetFwhm } from "./lucy";
+import { overField } from "./overField";
 
 const starsParameters = parameters({
   strength: slider({
@@ -17,6 +20,19 @@ const starsParameters = parameters({
 });
 type Params = typeof starsParameters.defaults;
 
+/** How stars are in each channel; null where that is not known, or nothing is to be done. */
+function shapesOf(params: Params, { psfShape, grain }: Facts<"grain" | "psfShape" | "sky">) {
+  const shapes = psfShape.channels.filter((shape) => shape !== null);
+  const isKnown = shapes.length === psfShape.channels.length && grain.models.every(({ a }) => a > 0);
+  return isKnown && params.strength > 0 ? shapes : null;
+}
+
+/** How stars of a shape are to be. */
+function targetOf({ fwhmMajor, fwhmMinor, beta }: MoffatShape, strength: number): MoffatShape {
+  const fwhm = targetFwhm(Math.sqrt(fwhmMajor * fwhmMinor), strength);
+  return { fwhmMajor: fwhm, fwhmMinor: fwhm, angle: 0, beta };
+}
+
 /** Stars and the rest (drawnAnew.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. */
 export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
   id: "deconvolve.stars-apart",
@@ -25,6 +41,7 @@ export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
   short: "Stars apart",
   summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
   group: "deconvolve",
+  disturbedWeight: 0.5,
   domainIn: "linear",
   domainOut: "either",
   parameters: starsParameters,
@@ -32,15 +49,24 @@ export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
   channels: ["together", "luminance"],
   cropBound: 1e-3,
   needs: ["grain", "psfShape", "sky"],
+  // Of PSFs that change over the picture no one is told.
+  blur(params, facts) {
+    const shapes = shapesOf(params, facts);
+    if (!shapes || shapes.some(({ field }) => field !== null)) return null;
+    return { psf: meanPsf(shapes), target: meanPsf(shapes.map((shape) => targetOf(shape, params.strength))) };
+  },
+  async spared(region, params, facts, job) {
+    const shapes = shapesOf(params, facts);
+    return shapes ? aloneOf(region, params, facts, shapes, job) : new Float32Array(region.width * region.height);
+  },
+  aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength),
   halo: () => ANEW_HALO,
-  async run(region, params, facts, job) {
-    const shapes = facts.psfShape.channels.filter((shape) => shape !== null);
-    const isKnown = shapes.length === region.channels && facts.grain.models.every(({ a }) => a > 0);
-    if (!isKnown || params.strength === 0) return region;
-    const targets = shapes.map(({ fwhmMajor, fwhmMinor, beta }): MoffatShape => {
-      const fwhm = targetFwhm(Math.sqrt(fwhmMajor * fwhmMinor), params.strength);
-      return { fwhmMajor: fwhm, fwhmMinor: fwhm, angle: 0, beta };
+  async run(region, params, facts, job, place) {
+    const known = shapesOf(params, facts);
+    if (known?.length !== region.channels) return region;
+    return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
+      const targets = shapes.map((shape) => targetOf(shape, params.strength));
+      return drawnAnew(part, kept, params, facts, shapes, targets, own);
     });
-    return drawnAnew(region, params, facts, shapes, targets, job);
   },
 };

@@ -24,6 +24,7 @@ export const bySize = raisingOfDetail({
   title: "Detail by size",
   short: "By size",
   summary: "Raises or softens detail by its size, what is noise left as it is.",
+  disturbedWeight: 0.3,
   fields: {
     levers: choice({
       label: "Gain for",

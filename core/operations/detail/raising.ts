@@ -51,6 +51,8 @@ interface Raising<F extends Record<string, Field>> {
   title: string;
   short: string;
   summary: string;
+  /** @default the halves alone tell it (Operation.disturbedWeight) */
+  disturbedWeight?: number;
   fields: F;
   reach(params: ValuesOf<F>): number;
   /** The plane with its detail raised. `share` has the gate and the limit. */

@@ -27,6 +27,7 @@ export const unsharpMask = raisingOfDetail({
   title: "Unsharp mask",
   short: "Unsharp",
   summary: "Raises what differs from its surroundings, what is noise left as it is.",
+  disturbedWeight: 0.9,
   fields: {
     amount: slider({
       label: "Amount",

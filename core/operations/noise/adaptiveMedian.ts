@@ -19,6 +19,7 @@ export const adaptiveMedian = noiseApproach({
   title: "Adaptive median",
   short: "Median",
   summary: "Replaces single pixels that stand out of their surroundings; all others stay as they are.",
+  disturbedWeight: 1,
   fields: {
     threshold: slider({
       label: "Outliers from",

@@ -74,6 +74,8 @@ interface Approach<F extends Record<string, Field>, I extends FactId> {
   migrations?: Operation<unknown, I>["migrations"];
   /** Whether it takes single outliers away and no grain: points are then set aside only on demand (an outlier looks like one), and there are no settings for grain. @default false */
   onlyOutliers?: boolean;
+  /** @default linear (Operation.disturbedWeight) */
+  disturbedWeight?: number;
   /** Pixels of surroundings that `clean` looks at. */
   reach(params: ValuesOf<F>): number;
   clean(even: EvenPlane, params: ValuesOf<F>, facts: Facts<I>, job: JobHandle): Float32Array;

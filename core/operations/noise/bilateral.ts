@@ -8,6 +8,7 @@ export const bilateral = noiseApproach({
   title: "Bilateral filter",
   short: "Bilateral",
   summary: "Averages neighbours that are about as bright, and leaves edges alone.",
+  disturbedWeight: 1,
   fields: {
     radius: slider({
       label: "Radius",

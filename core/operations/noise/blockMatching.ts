@@ -43,6 +43,7 @@ export const blockMatching = noiseApproach({
   title: "Block matching",
   short: "Blocks",
   summary: "Cleans alike pieces of the picture together: what repeats is kept best.",
+  disturbedWeight: 0.9,
   fields: {
     pilot: choice({
       label: "First look",

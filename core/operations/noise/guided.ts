@@ -33,6 +33,7 @@ export const guided = noiseApproach({
   title: "Guided filter",
   short: "Guided",
   summary: "Smooths where a square varies no more than noise, and keeps what varies more.",
+  disturbedWeight: 1,
   fields: {
     radius: slider({
       label: "Radius",

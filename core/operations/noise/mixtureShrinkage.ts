@@ -92,6 +92,7 @@ export const mixtureShrinkage = noiseApproach({
   title: "Mixture noise reduction",
   short: "Mixture",
   summary: "Tells noise from detail by what each neighbourhood most likely is.",
+  disturbedWeight: 0.85,
   fields: {
     detail: keepDetail,
     waves: choice({

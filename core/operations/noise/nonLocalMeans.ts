@@ -11,6 +11,7 @@ export const nonLocalMeans = noiseApproach({
   title: "Non-local means",
   short: "Non-local",
   summary: "Averages pixels whose surroundings look alike.",
+  disturbedWeight: 0.45,
   fields: {
     likeness: slider({
       label: "Likeness",

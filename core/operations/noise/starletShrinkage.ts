@@ -17,6 +17,7 @@ export const starletShrinkage = noiseApproach({
   title: "Starlet noise reduction",
   short: "Starlet",
   summary: "Weakens what is no larger than the noise, scale by scale.",
+  disturbedWeight: 0.5,
   fields: {
     kind: choice({
       label: "What is doubtful",

@@ -11,6 +11,7 @@ export const totalVariation = noiseApproach({
   title: "Total variation",
   short: "Variation",
   summary: "Finds the flattest picture, or the one of the steadiest slopes, that still fits: edges stay.",
+  disturbedWeight: 0.7,
   fields: {
     order: choice({
       label: "Least",

@@ -1,0 +1,26 @@
+import type { HeldOut } from "@/core/compare";
+import { heldOutOf } from "@/core/compare";
+import type { Region } from "@/core/raster";
+import { intersectRegions, wholeRegion } from "@/core/raster";
+import type { Treatment } from "./crop";
+import { stepsOf } from "./crop";
+import { inputOf } from "./input";
+import type { Task } from "./task";
+
+export interface HeldOutPayload {
+  treatment: Treatment;
+  /** The steps that are tested: from this one to that, inclusive. */
+  from: number;
+  to: number;
+  region: Region;
+}
+
+/** Errors of a region against what was held out of it; null where they cannot be told. */
+export const heldOut: Task<HeldOutPayload, HeldOut | null> = async ({ treatment, from, to, region }, shop) => {
+  const input = await inputOf(treatment, shop);
+  const { steps, facts } = treatment;
+  const upTo = stepsOf({ steps: steps.slice(0, to + 1), facts: facts.slice(0, to + 1) }, shop);
+  const before = stepsOf({ steps: steps.slice(0, from), facts: facts.slice(0, from) }, shop);
+  const place = intersectRegions(region, wholeRegion(input.picture));
+  return heldOutOf(input, before, upTo.slice(before.length), place, shop.job);
+};

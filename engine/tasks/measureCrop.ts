@@ -1,0 +1,48 @@
+import { clippedShare } from "@/core/compare";
+import { domainAfter, noiseLeft, runFilled, sigmaLeft, sigmaOfLight } from "@/core/chain";
+import type { PictureMeasures } from "@/core/measure";
+import { measurePicture } from "@/core/measure";
+import type { Region } from "@/core/raster";
+import { intersectRegions, wholeRegion } from "@/core/raster";
+import type { Treatment } from "./crop";
+import { memoOf, stepsOf } from "./crop";
+import { inputOf } from "./input";
+import type { Task, Workshop } from "./task";
+
+export interface MeasurePayload {
+  treatment: Treatment;
+  region: Region;
+  skyLevel: number | null;
+}
+
+/** Memories for what noiseLeft treats. */
+export const noiseMemosOf = ({ picture, halves }: Treatment, shop: Workshop) => {
+  const ofPicture = (kind: string) => ({ ...memoOf(picture, shop), source: `${picture.id} ${kind}` });
+  return {
+    a: memoOf(halves?.a ?? picture, shop),
+    b: memoOf(halves?.b ?? picture, shop),
+    plus: ofPicture("disturbed"),
+    minus: ofPicture("disturbed the other way"),
+  };
+};
+
+/** Measures of a crop, and the share of its samples, in %, that the chain drove to black or white. */
+export type CropMeasures = PictureMeasures & { clipped: number | null };
+
+/** Measures of a treated region; with halves they tell the noise. */
+export const measureCrop: Task<MeasurePayload, CropMeasures> = async ({ treatment, region, skyLevel }, shop) => {
+  const input = await inputOf(treatment, shop);
+  const steps = stepsOf(treatment, shop);
+  const area = intersectRegions(region, wholeRegion(input.picture));
+  const treated = await runFilled(input.picture, steps, area, input.fill, shop.job, memoOf(treatment.picture, shop));
+  const left = await noiseLeft(input, steps, area, shop.job, noiseMemosOf(treatment, shop));
+  // A stretch moves the sky, so the linear sky level does not count after it.
+  const sky = domainAfter(treatment.steps) === "stretched" ? null : skyLevel;
+  const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
+  const before = await runFilled(input.picture, [], area, input.fill, shop.job, memoOf(treatment.picture, shop));
+  const isLinear = domainAfter(treatment.steps) === "linear";
+  return {
+    ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: sky }),
+    clipped: clippedShare(before, treated, input.fullScale, isLinear),
+  };
+};

@@ -1,0 +1,46 @@
+import type { StackRecord } from "@/storage";
+import { addSpot, changeLane, firstBoard, groupsOf, moveSpot, shownLanes } from "./board";
+import { levelsFor, levelsWords, ownLevels, setLevels } from "./levels";
+
+const stackOf = (id: string, level: number) =>
+  ({
+    id,
+    facts: { stars: 80, spots: [{ name: "Dark", x: 5, y: 6 }], stretch: { level: [level], sigma: [0.1], white: 1 } },
+  }) as unknown as StackRecord;
+const stacks = [stackOf("s", 0.2), stackOf("t", 0.4)];
+const board = () => {
+  const start = firstBoard(stacks[0]);
+  return changeLane(start, start.lanes[2].id, (lane) => ({ ...lane, stackId: "t" }));
+};
+
+test("a lane is shown by the common levers on its stack's levels, by its own, or by those of the lane that all are linked to", () => {
+  const start = board();
+  const [a, b, c] = start.lanes;
+  expect(levelsFor(start, c, stacks[1], stacks)).toEqual({ params: start.display, levels: stacks[1].facts.stretch });
+  expect(levelsWords(start)).toBe("");
+  const own = setLevels(ownLevels(start, b.id, true), ownLevels(start, b.id, true).lanes[1], { sky: 0.4 });
+  expect(own.display).toEqual(start.display);
+  expect(levelsFor(own, own.lanes[1], stacks[0], stacks).params).toEqual({ ...start.display, sky: 0.4 });
+  expect(levelsFor(own, a, stacks[0], stacks).params).toEqual(start.display);
+  expect(levelsWords(own)).toBe("lane B is shown by levels of its own");
+  const linked = { ...own, look: { ...own.look, levelsOf: c.id } };
+  for (const lane of linked.lanes)
+    expect(levelsFor(linked, lane, stacks[0], stacks)).toEqual({ params: start.display, levels: stacks[1].facts.stretch }); // prettier-ignore
+  expect(levelsWords(linked)).toBe("all lanes are shown by the levels of lane C");
+  // The common levers are those of every lane without its own; a lane that is gone links nothing.
+  expect(setLevels(own, own.lanes[0], { black: 1 }).display.black).toBe(1);
+  expect(ownLevels(own, b.id, false).lanes[1].display).toBeUndefined();
+  expect(levelsWords({ ...start, look: { ...start.look, levelsOf: "gone" } })).toBe("");
+});
+
+test("lanes of a group are shown alone; a group that nobody is in any more shows all; spots change places", () => {
+  const start = board();
+  const [, b, c] = start.lanes;
+  const grouped = [b, c].reduce((at, { id }) => changeLane(at, id, (lane) => ({ ...lane, group: "sharp" })), start);
+  expect(groupsOf(grouped)).toEqual(["sharp"]);
+  const only = { ...grouped, look: { ...grouped.look, group: "sharp" } };
+  expect(shownLanes(only).map(({ letter }) => letter)).toEqual(["B", "C"]);
+  expect(shownLanes({ ...start, look: only.look }).length).toBe(4);
+  const spots = addSpot(addSpot(start, 1, 2), 3, 4);
+  expect(moveSpot(spots, 2, 0).spots.map(({ x }) => x)).toEqual([3, 5, 1]);
+});
