@@ -13,8 +13,10 @@ import { job } from "./lib/truth";
 
 const path = process.argv[2];
 const blobAt = (name: string) => new Blob([readFileSync(name)]);
-const frames = createFrameShelf((ref) =>
-  ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+const frames = createFrameShelf(
+  (ref) =>
+    ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+  job.kernels,
 );
 const picture = { id: "p", name: path, kind: "blob" as const, blob: blobAt(path) };
 const source = await frames.open(picture);

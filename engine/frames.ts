@@ -1,4 +1,4 @@
-import type { CalibrationSettings, Defects } from "@/core/calibrate";
+import type { Calibration, CalibrationSettings, Defects } from "@/core/calibrate";
 import { calibratedFrame, defectsOfDark, frameMeans } from "@/core/calibrate";
 import type { ByteSource, CfaPattern, FrameUnit, PictureFile, UnitClaims } from "@/core/formats";
 import {
@@ -12,6 +12,7 @@ import {
   valueOf,
 } from "@/core/formats";
 import { UserError } from "@/core/job";
+import type { Kernels } from "@/core/kernels";
 import { dataRange } from "@/core/measure";
 import type { FrameSource } from "@/core/raster";
 import { scaledFrame, wholeRegion } from "@/core/raster";
@@ -79,7 +80,7 @@ const MOST_OPEN = 2048;
 /** Memory for files that had to be decoded whole. */
 const DECODED_BYTES = 512 * 2 ** 20;
 
-export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
+export function createFrameShelf(openBytes: OpenBytes, kernels: Kernels): FrameShelf {
   const random = new Map<string, Promise<PictureFile>>();
   const decoded = byteCache<PictureFile>(DECODED_BYTES, ({ width, height, channels }) => width * height * channels * 4);
   const facts = new Map<string, Promise<unknown>>();
@@ -152,7 +153,7 @@ export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
       flat && open(flat),
     ]);
     const wantsDefects = dark !== null && settings.hotSigma > 0 && settings.hotFrom !== "light";
-    return calibratedFrame(light, {
+    const calibration: Calibration = {
       settings,
       pattern,
       bias: biasFrame,
@@ -170,7 +171,8 @@ export function createFrameShelf(openBytes: OpenBytes): FrameShelf {
               frameMeans(await flatFrame.read(wholeRegion(flatFrame)), pattern),
             )
           : [],
-    });
+    };
+    return calibratedFrame(light, calibration, kernels);
   }
 
   return { bytes: openBytes, picture, open, openIn, unit, defects };

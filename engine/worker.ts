@@ -26,7 +26,7 @@ const CACHE_BYTES = 384 * 2 ** 20;
 export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array | null): void {
   const kernels = wasm ? safeWasm(wasm) : createPlainKernels();
   warmUp(kernels);
-  const frames = createFrameShelf(openBytes);
+  const frames = createFrameShelf(openBytes, kernels);
   const cache = byteCache<Raster>(CACHE_BYTES, rasterBytes);
   const facts = new FactShelf();
   const stopped = new Set<number>();

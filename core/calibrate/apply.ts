@@ -1,4 +1,5 @@
 import type { CfaPattern } from "../formats";
+import type { CalibrateKernels, MosaicKernels } from "../kernels";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   checkInside,
@@ -6,6 +7,7 @@ import {
   cropRaster,
   growRegion,
   intersectRegions,
+  median,
   medianInPlace,
   rasterOf,
   robustSpread,
@@ -14,7 +16,7 @@ import { cfaCell, pitchOf } from "./cfa";
 import type { ColumnOffset } from "./columns";
 import { columnOffsets, takeColumnsOff } from "./columns";
 import type { Defects } from "./defects";
-import { markDefectsInto, repairInPlace } from "./defects";
+import { repairInPlace } from "./defects";
 import { channelNoise, demosaicedNoise } from "./demosaic/noise";
 import { demosaicOf } from "./demosaic/registry";
 import type { CalibrationSettings } from "./settings";
@@ -41,6 +43,9 @@ export interface Calibration {
   keepColumns?: (find: () => Promise<ColumnOffset[]>) => Promise<ColumnOffset[]>;
 }
 
+/** Pixels of the light that are calibrated at once: what is needed beside the result stays within some 60 MB. */
+const BAND_PIXELS = 3 << 19;
+
 /** Pixels of surroundings that are read, even so that the pattern stays in step: 4 for defects, 2 for demosaicing, 2 spare. */
 const HALO = 8;
 
@@ -52,7 +57,11 @@ const HALO = 8;
  * Throws RangeError where a master has another size than the light.
  * Source: common practice of CCD reduction (Howell, Handbook of CCD Astronomy, ch. 4; from memory).
  */
-export function calibratedFrame(light: FrameSource, calibration: Calibration): FrameSource {
+export function calibratedFrame(
+  light: FrameSource,
+  calibration: Calibration,
+  kernels: CalibrateKernels & MosaicKernels,
+): FrameSource {
   const { settings, bias, dark, flat, darkDefects, saturation, pedestal } = calibration;
   for (const [name, master] of Object.entries({ bias, dark, flat }))
     if (
@@ -76,7 +85,7 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
   const scaled = settings.scaleDark && bias !== null && dark !== null;
   const fromDark = settings.hotSigma > 0 && settings.hotFrom !== "light" && dark ? darkDefects : null;
   const fromLight = settings.hotSigma > 0 && (settings.hotFrom !== "dark" || darkDefects === null);
-  let noise: Promise<number[]> | null = null;
+  let sky: Promise<Sky> | null = null;
   let columns: Promise<ColumnOffset[]> | null = null;
 
   /** Warm columns of the light, where no dark tells them; the same whatever region is read. */
@@ -100,61 +109,58 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
     return out;
   }
 
-  /** The light less dark, over flat, on a region of the sensor. */
-  async function subtracted(region: Region): Promise<Raster> {
-    const [l, b, d, f] = await Promise.all(
-      [light, scaled || !dark ? bias : null, dark, flat].map((source) => source?.read(region) ?? null),
-    );
-    const out = l as Raster;
-    takeColumnsOff(out.planes[0], region, await columnsOf(), saturation);
-    for (let c = 0; c < out.channels; c++) {
-      const plane = out.planes[c];
-      const level = b?.planes[c];
-      const current = d?.planes[c];
-      const response = f?.planes[c];
-      for (let y = 0, i = 0; y < region.height; y++)
-        for (let x = 0; x < region.width; x++, i++) {
-          const raw = plane[i];
-          const off = current
-            ? level
-              ? level[i] + (current[i] - level[i]) * calibration.darkScale
-              : current[i]
-            : level
-              ? level[i]
-              : 0;
-          let value = raw - off;
-          if (response) {
-            const place = light.channels > 1 ? c : ((region.y + y) % pitch) * pitch + ((region.x + x) % pitch);
-            const relative = response[i] / (calibration.flatMeans[place] ?? calibration.flatMeans[0]);
-            value = relative > 0 ? value / relative : NaN;
-          }
-          plane[i] = raw >= saturation ? Math.max(value + pedestal, raw) : value + pedestal;
-        }
-    }
-    return out;
+  /** The light less dark, over flat, on a region of the sensor, and the first plane of the dark there. */
+  async function subtracted(region: Region): Promise<{ raster: Raster; dark: Float32Array | null }> {
+    const [raster, b, d, f] = await Promise.all([
+      light.read(region),
+      ...[scaled || !dark ? bias : null, dark, flat].map((source) => source?.read(region) ?? null),
+    ]);
+    takeColumnsOff(raster.planes[0], region, await columnsOf(), saturation);
+    const own = light.channels > 1 ? 1 : pitch;
+    const meanAt = (c: number, k: number): number => {
+      const place = ((region.y + Math.floor(k / own)) % own) * own + ((region.x + (k % own)) % own);
+      return calibration.flatMeans[light.channels > 1 ? c : place] ?? calibration.flatMeans[0];
+    };
+    for (const [c, plane] of raster.planes.entries())
+      kernels.applyMasters(plane, region.width, region.height, {
+        bias: b?.planes[c] ?? null,
+        dark: d?.planes[c] ?? null,
+        flat: f?.planes[c] ?? null,
+        darkScale: calibration.darkScale,
+        flatMeans: Array.from({ length: own * own }, (_, k) => meanAt(c, k)),
+        pitch: own,
+        saturation,
+        pedestal,
+      });
+    return { raster, dark: d?.planes[0] ?? null };
   }
 
-  /** σ for each place of the cell from nine samples of the frame; the same whatever region is read. */
-  function noiseOf(): Promise<number[]> {
-    noise ??= (async () => {
+  /** σ for each place of the cell, and the level of all, from nine samples of the frame; the same whatever region is read. */
+  function skyOf(): Promise<Sky> {
+    sky ??= (async () => {
       const values: number[][] = Array.from({ length: pitch * pitch }, () => []);
+      const levels: number[] = [];
       const side = Math.min(128, light.width, light.height);
       for (let k = 0; k < 9; k++) {
         const x = Math.floor(((k % 3) + 0.5) * (light.width / 3) - side / 2);
         const y = Math.floor((Math.floor(k / 3) + 0.5) * (light.height / 3) - side / 2);
         const inside = (at: number, size: number) => Math.min(size - side, Math.max(0, at));
         const region = { x: inside(x, light.width), y: inside(y, light.height), width: side, height: side };
-        const { planes } = await subtracted(region);
+        const [plane] = (await subtracted(region)).raster.planes;
         for (let row = 0; row + pitch < side; row++)
           for (let column = 0; column + pitch < side; column++) {
             const place = ((region.y + row) % pitch) * pitch + ((region.x + column) % pitch);
-            values[place].push(planes[0][row * side + column] - planes[0][row * side + column + pitch]);
+            values[place].push(plane[row * side + column] - plane[row * side + column + pitch]);
           }
+        levels.push(median(plane));
       }
       // The difference of two pixels has √2 of the noise of one.
-      return values.map((differences) => robustSpread(differences).sigma / Math.SQRT2);
+      return {
+        sigma: values.map((differences) => robustSpread(differences).sigma / Math.SQRT2),
+        level: median(levels),
+      };
     })();
-    return noise;
+    return sky;
   }
 
   /**
@@ -191,58 +197,76 @@ export function calibratedFrame(light: FrameSource, calibration: Calibration): F
   /** Defects repaired, on a region of the sensor. */
   async function clean(region: Region): Promise<Raster> {
     const grown = intersectRegions(growRegion(region, 6), { x: 0, y: 0, width: light.width, height: light.height });
-    const raster = await subtracted(grown);
-    const sigma = await noiseOf();
-    const darkPart = fromDark && dark ? (await dark.read(grown)).planes[0] : null;
+    const { raster, dark: darkPart } = await subtracted(grown);
+    const { sigma, level } = await skyOf();
+    // In the order of the places from the region's first pixel on.
+    const limits = Array.from({ length: pitch * pitch }, (_, k) => {
+      const place = ((grown.y + Math.floor(k / pitch)) % pitch) * pitch + ((grown.x + (k % pitch)) % pitch);
+      return settings.hotSigma * sigma[place % sigma.length];
+    });
     for (const plane of raster.planes) {
-      const marks = new Uint8Array(plane.length);
+      const marks =
+        fromLight && raster.channels === 1
+          ? kernels.loneOutliers(plane, grown.width, grown.height, pitch, limits)
+          : new Uint8Array(plane.length);
       if (fromDark && darkPart) markDarkDefectsInto(marks, darkPart, fromDark, grown, sigma);
-      if (fromLight && raster.channels === 1)
-        markDefectsInto(marks, plane, grown.width, grown.height, pitch, sigma, settings.hotSigma, {
-          x: grown.x % pitch,
-          y: grown.y % pitch,
-        });
-      repairInPlace(plane, marks, grown.width, grown.height, pitch, Math.max(...sigma));
+      const stars = { sigma: Math.max(...sigma), level };
+      repairInPlace(plane, marks, grown.width, grown.height, pitch, stars);
     }
     return cropRaster(raster, { ...region, x: region.x - grown.x, y: region.y - grown.y });
   }
 
+  /** A region in bands of rows, so that what is needed beside the result stays small. */
   async function read(region: Region): Promise<Raster> {
     checkInside(region, { width, height });
+    const step = shrinks * bin;
+    const rows = Math.max(1, Math.floor(BAND_PIXELS / (step * step * Math.max(1, region.width))));
+    if (region.width === 0 || region.height <= rows) return readBand(region);
+    const out = createRaster(region.width, region.height, channels);
+    for (let y = 0; y < region.height; y += rows) {
+      const band = { ...region, y: region.y + y, height: Math.min(rows, region.height - y) };
+      const { planes } = await readBand(band);
+      planes.forEach((plane, c) => out.planes[c].set(plane, y * region.width));
+    }
+    return out;
+  }
+
+  async function readBand(region: Region): Promise<Raster> {
     const step = shrinks * bin;
     const wanted = { x: region.x * step, y: region.y * step, width: region.width * step, height: region.height * step };
     if (wanted.width === 0 || wanted.height === 0) return createRaster(region.width, region.height, channels);
     const halo = demosaic && shrinks === 1 ? HALO : 0;
     const grown = intersectRegions(growRegion(wanted, halo), { x: 0, y: 0, width: light.width, height: light.height });
-    const source = settings.hotSigma > 0 ? await clean(grown) : await subtracted(grown);
-    let raster = source;
+    let raster = settings.hotSigma > 0 ? await clean(grown) : (await subtracted(grown)).raster;
     if (demosaic) {
-      raster = demosaic.run(
-        source.planes[0],
-        grown.width,
-        grown.height,
-        cfaCell(pattern as CfaPattern, grown.x, grown.y),
-      );
-      raster = cropRaster(raster, {
+      const cell = cfaCell(pattern as CfaPattern, grown.x, grown.y);
+      raster = cropRaster(demosaic.run(raster.planes[0], grown.width, grown.height, cell, kernels), {
         x: (wanted.x - grown.x) / shrinks,
         y: (wanted.y - grown.y) / shrinks,
         width: wanted.width / shrinks,
         height: wanted.height / shrinks,
       });
-    } else if (halo > 0) raster = cropRaster(raster, { ...wanted, x: wanted.x - grown.x, y: wanted.y - grown.y });
+    }
     return bin > 1 ? binned(raster, bin, settings.binBy) : raster;
   }
 
   /** Told from the mosaic, whose noise is white, before its colours are interpolated. */
   async function channelSigma(): Promise<number[] | null> {
     if (!demosaic || pattern === null) return null;
-    const sigma = await noiseOf();
+    const { sigma } = await skyOf();
     if (sigma.some((v) => !(v > 0))) return null;
-    const noisy = demosaicedNoise(demosaic, pattern, sigma);
+    const noisy = demosaicedNoise(demosaic, pattern, sigma, kernels);
     return channelNoise(bin > 1 ? binned(noisy, bin, settings.binBy) : noisy);
   }
 
   return { width, height, channels, read, noise: channelSigma };
+}
+
+/** Noise and level of a calibrated light. */
+interface Sky {
+  /** σ for each place of the cell. */
+  sigma: number[];
+  level: number;
 }
 
 const middleOf = (a: number, b: number, c: number): number => Math.max(Math.min(a, b), Math.min(Math.max(a, b), c));

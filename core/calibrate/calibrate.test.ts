@@ -77,34 +77,42 @@ describe("against numpy and astropy on the same frames (reference/make_calibrati
       dark: inUnits(reference.masterDark),
       flatMeans: means,
     };
-    const plain = calibratedFrame(inUnits(reference.light), base);
+    const plain = calibratedFrame(inUnits(reference.light), base, kernels);
     expect(
       worstDifference(
         (await plain.read(wholeRegion(plain))).planes[0].map((v) => v * 65535),
         reference.withDark,
       ),
     ).toBeLessThan(0.01);
-    const scaled = calibratedFrame(inUnits(reference.light), {
-      ...base,
-      settings: { ...base.settings, scaleDark: true },
-      darkScale: 1 / 3,
-    });
+    const scaled = calibratedFrame(
+      inUnits(reference.light),
+      {
+        ...base,
+        settings: { ...base.settings, scaleDark: true },
+        darkScale: 1 / 3,
+      },
+      kernels,
+    );
     expect(
       worstDifference(
         (await scaled.read(wholeRegion(scaled))).planes[0].map((v) => v * 65535),
         reference.scaledDark,
       ),
     ).toBeLessThan(0.01);
-    const higher = calibratedFrame(inUnits(reference.light), {
-      ...base,
-      pedestal: 100 / 65535,
-    });
+    const higher = calibratedFrame(
+      inUnits(reference.light),
+      {
+        ...base,
+        pedestal: 100 / 65535,
+      },
+      kernels,
+    );
     expect((await higher.read(wholeRegion(higher))).planes[0][0] * 65535 - reference.withDark[0]).toBeCloseTo(100, 1);
   });
 
   test("bilinear as OpenCV, to its rounding; gradient-corrected linear as scipy with the published filters", () => {
     const { width, height, mosaic, bilinear, linear5 } = reference.demosaic;
-    const run = (id: string) => demosaicOf(id).run(Float32Array.from(mosaic), width, height, cfaCell("RGGB"));
+    const run = (id: string) => demosaicOf(id).run(Float32Array.from(mosaic), width, height, cfaCell("RGGB"), kernels);
     const inside = (raster: Raster) => cropRaster(raster, { x: 1, y: 1, width: width - 2, height: height - 2 });
     const expected = inside(
       rasterOf(
@@ -170,7 +178,7 @@ describe("on simulated raw frames", () => {
   test("a calibrated light is the light before the sensor, within its own noise and without vignetting", async () => {
     const { camera, sensor } = night;
     const file = of("light")[0];
-    const frame = calibratedFrame(frameOfRaster(rawFrame(night, file, kernels)), calibration({}));
+    const frame = calibratedFrame(frameOfRaster(rawFrame(night, file, kernels)), calibration({}), kernels);
     const { planes } = await frame.read(wholeRegion(frame));
     const electrons = lightOf(night, file, kernels) as Float32Array;
     const truth = frameMeans(rasterOf(300, 220, [sensor.response]), "GRBG");
@@ -215,17 +223,25 @@ describe("on simulated raw frames", () => {
 
     // From the light alone, without dark: hot pixels of more than 1000 e⁻ go, star peaks do not.
     const light = rawFrame(night, of("light")[0], kernels);
-    const alone = calibratedFrame(frameOfRaster(light), {
-      ...calibration({ hotSigma: 6, hotFrom: "light" }),
-      dark: null,
-      darkDefects: null,
-    });
+    const alone = calibratedFrame(
+      frameOfRaster(light),
+      {
+        ...calibration({ hotSigma: 6, hotFrom: "light" }),
+        dark: null,
+        darkDefects: null,
+      },
+      kernels,
+    );
     const repaired = (await alone.read(wholeRegion(alone))).planes[0];
-    const plain = calibratedFrame(frameOfRaster(light), {
-      ...calibration({ hotSigma: 0 }),
-      dark: null,
-      darkDefects: null,
-    });
+    const plain = calibratedFrame(
+      frameOfRaster(light),
+      {
+        ...calibration({ hotSigma: 0 }),
+        dark: null,
+        darkDefects: null,
+      },
+      kernels,
+    );
     const before = (await plain.read(wholeRegion(plain))).planes[0];
     const strong = [...sensor.darkEPerS.keys()].filter((i) => {
       const x = i % 300;
@@ -254,7 +270,7 @@ describe("on simulated raw frames", () => {
     const light = frameOfRaster(rawFrame(night, of("light")[1], kernels));
     for (const demosaic of ["none", ...DEMOSAICS.map(({ id }) => id)])
       for (const bin of [1, 2, 3] as const) {
-        const frame = calibratedFrame(light, calibration({ demosaic, bin, hotSigma: 5, hotFrom: "both" }));
+        const frame = calibratedFrame(light, calibration({ demosaic, bin, hotSigma: 5, hotFrom: "both" }), kernels);
         const whole = await frame.read(wholeRegion(frame));
         const region = { x: 7, y: 5, width: Math.min(41, frame.width - 9), height: Math.min(30, frame.height - 6) };
         const part = await frame.read(region);
@@ -268,10 +284,12 @@ describe("on simulated raw frames", () => {
   test("saturated pixels stay saturated where the flat is above 1; masters of another size are refused", async () => {
     const light = createRaster(300, 220, 1);
     light.planes[0].fill(1);
-    const frame = calibratedFrame(frameOfRaster(light), calibration({}));
+    const frame = calibratedFrame(frameOfRaster(light), calibration({}), kernels);
     const { planes } = await frame.read(wholeRegion(frame));
     expect(Math.min(...planes[0])).toBeGreaterThanOrEqual(1);
-    expect(() => calibratedFrame(frameOfRaster(createRaster(10, 10, 1)), calibration({}))).toThrow("must be 10×10×1");
+    expect(() => calibratedFrame(frameOfRaster(createRaster(10, 10, 1)), calibration({}), kernels)).toThrow(
+      "must be 10×10×1",
+    );
   });
 });
 

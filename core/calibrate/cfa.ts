@@ -1,8 +1,6 @@
 import type { CfaPattern } from "../formats";
 import { shiftCfa } from "../formats";
-
-/** Channel (0 red, 1 green, 2 blue) of each pixel of the 2 × 2 cell: index (y & 1) * 2 + (x & 1). */
-export type CfaCell = readonly [number, number, number, number];
+import type { CfaCell } from "../kernels";
 
 /** The cell of a pattern as seen from pixel (x, y) of the sensor. */
 export function cfaCell(pattern: CfaPattern, x = 0, y = 0): CfaCell {

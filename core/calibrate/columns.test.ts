@@ -5,6 +5,9 @@ import { calibratedFrame } from "./apply";
 import type { ColumnOffset } from "./columns";
 import { columnOffsets } from "./columns";
 import { calibrationSettings } from "./settings";
+import { wasmKernels } from "../testing/fixtures";
+
+const kernels = wasmKernels();
 
 const WIDTH = 300;
 const HEIGHT = 320;
@@ -35,18 +38,22 @@ describe.each([
   ["mosaic", 2, "RGGB"],
 ] as const)("warm columns of a light alone, %s", (_, pitch, pattern) => {
   const calibrated = (raster: Raster) =>
-    calibratedFrame(frameOfRaster(raster), {
-      settings: calibrationSettings.parse({ demosaic: "none" }),
-      pattern,
-      bias: null,
-      dark: null,
-      darkDefects: null,
-      darkScale: 1,
-      flat: null,
-      flatMeans: [],
-      saturation: 1,
-      pedestal: 0,
-    });
+    calibratedFrame(
+      frameOfRaster(raster),
+      {
+        settings: calibrationSettings.parse({ demosaic: "none" }),
+        pattern,
+        bias: null,
+        dark: null,
+        darkDefects: null,
+        darkScale: 1,
+        flat: null,
+        flatMeans: [],
+        saturation: 1,
+        pedestal: 0,
+      },
+      kernels,
+    );
 
   test("the part that is warm is found with its height, and nothing else", async () => {
     const found = await columnOffsets(frameOfRaster(withWarmColumn(sky(5, pitch === 2))), pitch);
@@ -89,12 +96,16 @@ test("columns that are kept are not looked for again when the light is opened an
   const readRows: number[] = [];
   for (let opened = 0; opened < 2; opened++) {
     rows = 0;
-    const frame = calibratedFrame(counted, {
-      settings: calibrationSettings.parse({ demosaic: "none" }),
-      ...{ pattern: null, bias: null, dark: null, darkDefects: null, darkScale: 1, flat: null, flatMeans: [] },
-      ...{ saturation: 1, pedestal: 0 },
-      keepColumns: (find) => (kept ??= find()),
-    });
+    const frame = calibratedFrame(
+      counted,
+      {
+        settings: calibrationSettings.parse({ demosaic: "none" }),
+        ...{ pattern: null, bias: null, dark: null, darkDefects: null, darkScale: 1, flat: null, flatMeans: [] },
+        ...{ saturation: 1, pedestal: 0 },
+        keepColumns: (find) => (kept ??= find()),
+      },
+      kernels,
+    );
     planes.push((await frame.read(region)).planes[0]);
     readRows.push(rows);
   }
@@ -108,18 +119,22 @@ test("with a flat, a column that answers less to light is left to the flat", asy
   for (let y = 0; y < HEIGHT; y++) flat.planes[0][y * WIDTH + 60] = 0.9;
   const light = sky(11, false);
   light.planes[0].forEach((v, i) => (light.planes[0][i] = v * flat.planes[0][i]));
-  const frame = calibratedFrame(frameOfRaster(light), {
-    settings: calibrationSettings.parse({ demosaic: "none" }),
-    pattern: null,
-    bias: null,
-    dark: null,
-    darkDefects: null,
-    darkScale: 1,
-    flat: frameOfRaster(flat),
-    flatMeans: [1],
-    saturation: 1,
-    pedestal: 0,
-  });
+  const frame = calibratedFrame(
+    frameOfRaster(light),
+    {
+      settings: calibrationSettings.parse({ demosaic: "none" }),
+      pattern: null,
+      bias: null,
+      dark: null,
+      darkDefects: null,
+      darkScale: 1,
+      flat: frameOfRaster(flat),
+      flatMeans: [1],
+      saturation: 1,
+      pedestal: 0,
+    },
+    kernels,
+  );
   const { planes } = await frame.read(wholeRegion(frame));
   const pulls = Array.from({ length: HEIGHT }, (_, y) => {
     const i = y * WIDTH + 60;

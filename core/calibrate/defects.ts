@@ -86,59 +86,6 @@ export function defectsOfDark(
   return { hot: Uint32Array.from(hot).sort(), cold: Uint32Array.from(cold).sort() };
 }
 
-/** Share of its height that a lone hot pixel may leave in the brightest of its eight neighbours. */
-const NEIGHBOUR_SHARE = 0.25;
-
-/**
- * Hot and cold pixels of a light alone, by pixel of `plane`: a pixel counts when it lies more than `kSigma` σ above the median
- * of its eight neighbours of the same colour while none of the eight pixels around it rises above its own colour's median by
- * a quarter as much (cold: the same downwards). Stars of FWHM above about 1.4 px light their neighbours and stay.
- * `sigma` is the noise for each place in the CFA cell. The outermost four pixels are not looked at: callers bring a halo.
- * Marks are written into `out` (1 hot, 2 cold, 0 neither); the number of marks is returned.
- */
-export function markDefectsInto(
-  out: Uint8Array,
-  plane: Float32Array,
-  width: number,
-  height: number,
-  pitch: 1 | 2,
-  sigma: readonly number[],
-  kSigma: number,
-  phase: { x: number; y: number },
-): number {
-  const around = new Float32Array(8);
-  const offsets = [-1, 0, 1].flatMap((dy) => [-1, 0, 1].flatMap((dx) => (dx === 0 && dy === 0 ? [] : [[dx, dy]])));
-  const same = offsets.map(([dx, dy]) => (dy * width + dx) * pitch);
-  const adjacent = offsets.map(([dx, dy]) => dy * width + dx);
-  const medianAt = (i: number): number => {
-    for (let k = 0; k < 8; k++) around[k] = plane[i + same[k]];
-    return medianInPlace(around);
-  };
-  let count = 0;
-  for (let y = 4; y < height - 4; y++)
-    for (let x = 4; x < width - 4; x++) {
-      const i = y * width + x;
-      const v = plane[i];
-      const limit = kSigma * sigma[(((y + phase.y) % pitch) * pitch + ((x + phase.x) % pitch)) % sigma.length];
-      // Most pixels lie close to the nearest of their colour in their row and column: the medians are found only for the others.
-      const beside = 0.5 * (plane[i - pitch] + plane[i + pitch]);
-      const over = 0.5 * (plane[i - pitch * width] + plane[i + pitch * width]);
-      if (Math.abs(v - beside) <= 0.5 * limit && Math.abs(v - over) <= 0.5 * limit) continue;
-      const height0 = v - medianAt(i);
-      if (!(Math.abs(height0) > limit)) continue;
-      let alone = true;
-      for (let k = 0; k < 8 && alone; k++) {
-        const j = i + adjacent[k];
-        const rise = plane[j] - medianAt(j);
-        alone = height0 > 0 ? rise < NEIGHBOUR_SHARE * height0 : rise > NEIGHBOUR_SHARE * height0;
-      }
-      if (!alone) continue;
-      out[i] = height0 > 0 ? 1 : 2;
-      count++;
-    }
-  return count;
-}
-
 /** Light this many σ above the sky is a star's, whose shape a repair follows. */
 const STAR_SIGMA = 12;
 /** Most that a star's core may rise above the neighbours that tell it. */
@@ -148,7 +95,8 @@ const MOST_GAIN = 3;
  * Gives each marked pixel (and each that is NaN) the median of its neighbours of the same colour that are neither; pixels without
  * any such neighbour stay as they are. On a star, where that would draw a hole into its core, the value follows from the pixels between:
  * own neighbours times how much brighter it is right around the pixel than around them (all colours tell the shape). Changes `plane`.
- * `sigma` is the noise of the plane; 0 takes medians everywhere. Source: own; the ratio of colours is taken as constant over a star's core.
+ * `stars`: noise and level of the sky, by which stars are told; null takes medians everywhere. Source: own; the ratio of colours is taken as constant
+ * over a star's core.
  */
 export function repairInPlace(
   plane: Float32Array,
@@ -156,7 +104,7 @@ export function repairInPlace(
   width: number,
   height: number,
   pitch: 1 | 2,
-  sigma = 0,
+  stars: { sigma: number; level: number } | null = null,
 ): void {
   const values = new Float32Array(8);
   const repaired: [number, number][] = [];
@@ -165,7 +113,8 @@ export function repairInPlace(
     const j = y * width + x;
     return marks[j] === 0 && plane[j] === plane[j];
   };
-  const sky = sigma > 0 ? robustSpread(plane, 4096).centre : 0;
+  const sky = stars?.level ?? 0;
+  const least = stars && stars.sigma > 0 ? STAR_SIGMA * stars.sigma : Infinity;
   /** Mean height above the sky of the sound pixels beside (x, y), but for the one that is repaired; NaN for fewer than two. */
   const beside = (x: number, y: number, fx: number, fy: number): number => {
     let sum = 0;
@@ -198,8 +147,8 @@ export function repairInPlace(
       }
     if (n === 0) continue;
     const middle = medianInPlace(values, n);
-    const close = sigma > 0 && told >= 2 ? beside(x, y, x, y) : NaN;
-    const follows = close > STAR_SIGMA * sigma && own > 0 && around > 0 && close > around / told;
+    const close = least < Infinity && told >= 2 ? beside(x, y, x, y) : NaN;
+    const follows = close > least && own > 0 && around > 0 && close > around / told;
     const gain = follows ? Math.min(MOST_GAIN, Math.sqrt(close / (around / told)) ** (pitch === 1 ? 1 : 2)) : 1;
     repaired.push([i, follows ? sky + (own / told) * gain : middle]);
   }

@@ -1,9 +1,8 @@
-export type { CfaCell } from "./cfa";
 export { cfaCell, pitchOf } from "./cfa";
 export type { Calibration } from "./apply";
 export { binned, calibratedFrame, frameMeans, scaleOfCalibration } from "./apply";
 export type { Defects } from "./defects";
-export { defectsOfDark, markDefectsInto, repairInPlace } from "./defects";
+export { defectsOfDark } from "./defects";
 export type { Demosaic } from "./demosaic/demosaic";
 export { CORRELATION_REACH, demosaicedNoise, noiseAutocorrelation } from "./demosaic/noise";
 export { DEMOSAICS, demosaicOf } from "./demosaic/registry";

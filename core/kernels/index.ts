@@ -1,5 +1,6 @@
 export type { BlockSettings } from "./blocks/contract";
 export { BLOCK, COSINES } from "./blocks/contract";
+export type { CalibrateKernels, Masters } from "./calibrate/contract";
 export type { CombineResult, CombineSettings, Kept, Limits, Rejector, ScatterModel, Table } from "./combine/contract";
 export { SIGMA_PER_MAD } from "./combine/contract";
 export type { Psf, RichardsonLucySettings } from "./convolution/contract";
@@ -9,6 +10,8 @@ export { createPlainKernels, createWasmKernels } from "./kernels";
 export type { LineSums } from "./lines/contract";
 export type { MixtureBand } from "./mixture/contract";
 export { NEIGHBOURS } from "./mixture/contract";
+export type { CfaCell, Interpolation, MosaicKernels } from "./mosaic/contract";
+export { mosaicPlain } from "./mosaic/plain";
 export type { DropSums } from "./drizzle/contract";
 export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";

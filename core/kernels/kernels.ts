@@ -2,6 +2,9 @@ import type { WasmModule } from "./arena";
 import type { BlockKernels } from "./blocks/contract";
 import { blocksPlain } from "./blocks/plain";
 import { blocksWasm } from "./blocks/wasm";
+import type { CalibrateKernels } from "./calibrate/contract";
+import { calibratePlain } from "./calibrate/plain";
+import { calibrateWasm } from "./calibrate/wasm";
 import type { CombineKernels } from "./combine/contract";
 import { combinePlain } from "./combine/plain";
 import { combineWasm } from "./combine/wasm";
@@ -20,6 +23,9 @@ import { linesWasm } from "./lines/wasm";
 import type { MixtureKernels } from "./mixture/contract";
 import { mixturePlain } from "./mixture/plain";
 import { mixtureWasm } from "./mixture/wasm";
+import type { MosaicKernels } from "./mosaic/contract";
+import { mosaicPlain } from "./mosaic/plain";
+import { mosaicWasm } from "./mosaic/wasm";
 import type { PatchKernels } from "./patches/contract";
 import { patchesPlain } from "./patches/plain";
 import { patchesWasm } from "./patches/wasm";
@@ -53,12 +59,14 @@ import { windowWasm } from "./window/wasm";
  */
 export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   BlockKernels &
+  CalibrateKernels &
   ConvolutionKernels &
   CombineKernels &
   CovarianceKernels &
   DrizzleKernels &
   LineKernels &
   MixtureKernels &
+  MosaicKernels &
   PatchKernels &
   ResampleKernels &
   SkyKernels &
@@ -73,12 +81,14 @@ export function createPlainKernels(): Kernels {
     name: "plain",
     ...starletPlain,
     ...blocksPlain,
+    ...calibratePlain,
     ...convolutionPlain,
     ...combinePlain,
     ...covariancePlain,
     ...drizzlePlain,
     ...linesPlain,
     ...mixturePlain,
+    ...mosaicPlain,
     ...patchesPlain,
     ...resamplePlain,
     ...skyPlain,
@@ -102,12 +112,14 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     name: "wasm",
     ...starletWasm(wasm),
     ...blocksWasm(wasm),
+    ...calibrateWasm(wasm),
     ...convolutionWasm(wasm),
     ...combineWasm(wasm),
     ...covarianceWasm(wasm),
     ...drizzleWasm(wasm),
     ...linesWasm(wasm),
     ...mixtureWasm(wasm),
+    ...mosaicWasm(wasm),
     ...patchesWasm(wasm),
     ...resampleWasm(wasm),
     ...skyWasm(wasm),

@@ -1,4 +1,5 @@
 import type { PictureFacts } from "@/core/compare";
+import { mosaicPlain } from "@/core/kernels";
 import { demosaicOf, demosaicedNoise, noiseAutocorrelation, scaleOfCalibration } from "@/core/calibrate";
 import { drizzleScaleOf } from "@/core/drizzle";
 import { BLOCK_PX } from "@/core/combine";
@@ -255,7 +256,7 @@ function correlationOf({ calibration }: FrameRef): number[][] | null {
   if (!calibration || calibration.pattern === null) return null;
   const { demosaic, bin } = calibration.settings;
   if (demosaic === "none" || demosaic === "superpixel" || bin > 1) return null;
-  return noiseAutocorrelation(demosaicedNoise(demosaicOf(demosaic), calibration.pattern, [1]));
+  return noiseAutocorrelation(demosaicedNoise(demosaicOf(demosaic), calibration.pattern, [1], mosaicPlain));
 }
 
 /** What the headers of the stack's pictures are made of, from the file of its reference. */

@@ -48,8 +48,10 @@ const facts = new FactShelf();
 const shop = (): Workshop => ({
   job,
   facts,
-  frames: createFrameShelf((ref) =>
-    ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+  frames: createFrameShelf(
+    (ref) =>
+      ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+    job.kernels,
   ),
   cache: byteCache<Raster>(256 * 2 ** 20, rasterBytes),
 });

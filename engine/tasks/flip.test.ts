@@ -1,5 +1,6 @@
 import { calibrationSettings, tolerances } from "@/core/calibrate";
 import { NO_METADATA, writeFits } from "@/core/formats";
+import { createRandom } from "@/core/numeric/random";
 import { quietJob } from "@/core/job";
 import type { Raster } from "@/core/raster";
 import { createRaster, rasterBytes, wholeRegion } from "@/core/raster";
@@ -19,8 +20,10 @@ import type { Workshop } from "./task";
 const job = quietJob(wasmKernels());
 const shop = (): Workshop => ({
   job,
-  frames: createFrameShelf((ref) =>
-    ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+  frames: createFrameShelf(
+    (ref) =>
+      ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+    job.kernels,
   ),
   facts: new FactShelf(),
   cache: byteCache<Raster>(2 ** 24, rasterBytes),
@@ -158,7 +161,8 @@ describe("calibration in a worker", () => {
 
   test("a master of three leaves the outlier of one out; hot pixels of a dark are listed", async () => {
     const noisy = (seed: number, hit: boolean) => {
-      const raster = smooth(64, 48, (x, y) => 0.01 + 0.0002 * Math.sin(seed * 99 + x * 12.9898 + y * 78.233));
+      const random = createRandom(seed);
+      const raster = smooth(64, 48, () => 0.01 + 0.0002 * random.normal());
       raster.planes[0][20 * 64 + 30] = 0.2; // hot in every frame
       if (hit) raster.planes[0][10 * 64 + 10] = 0.9; // a cosmic ray in one
       return raster;

@@ -47,7 +47,7 @@ const shop = (): Workshop => ({
     if (ref.kind !== "blob") return Promise.reject(new Error("blobs only"));
     const bytes = bytesOfBlob(ref.name, ref.blob);
     return Promise.resolve({ ...bytes, read: (at, n) => (reads++, bytes.read(at, n)) });
-  }),
+  }, job.kernels),
   facts: shelf,
   cache: byteCache<Raster>(64 * 2 ** 20, rasterBytes),
 });

@@ -7,6 +7,9 @@ import { calibratedFrame } from "../apply";
 import { cfaCell } from "../cfa";
 import { calibrationSettings } from "../settings";
 import { DEMOSAICS, demosaicOf } from "./registry";
+import { wasmKernels } from "../../testing/fixtures";
+
+const kernels = wasmKernels();
 
 /** What a demosaic does to noise and to stars, against the noise and the stars that were put in. */
 const calibration = (demosaic: string): Calibration => ({
@@ -38,7 +41,7 @@ test.each(DEMOSAICS.map(({ id }) => id))(
         for (let y = Math.max(0, Math.ceil(cy - 9)); y < Math.min(height, cy + 9); y++)
           for (let x = Math.max(0, Math.ceil(cx - 9)); x < Math.min(width, cx + 9); x++)
             mosaic[y * width + x] += 2000 * Math.exp(-((x - cx) ** 2 + (y - cy) ** 2) / (2 * 1.3 ** 2));
-      return calibratedFrame(frameOfRaster(rasterOf(width, height, [mosaic])), calibration(id));
+      return calibratedFrame(frameOfRaster(rasterOf(width, height, [mosaic])), calibration(id), kernels);
     };
     const [a, b] = [expose(), expose()];
     const told = (await a.noise?.()) ?? [];
@@ -60,7 +63,8 @@ describe("limited", () => {
       const place = cfaCell("RGGB")[(y & 1) * 2 + (x & 1)];
       return 100 + colour[place] * 5000 * Math.exp(-((x - 47.3) ** 2 + (y - 48.4) ** 2) / (2 * 1.2 ** 2));
     });
-  const run = (id: string, colour: number[]) => demosaicOf(id).run(star(colour), width, height, cfaCell("RGGB"));
+  const run = (id: string, colour: number[]) =>
+    demosaicOf(id).run(star(colour), width, height, cfaCell("RGGB"), kernels);
   const light = (plane: Float32Array) => plane.reduce((sum, v) => sum + v - 100, 0);
   /** Root mean square of the difference to the star itself, over its peak. */
   const error = (id: string, colour: number[]) => {
@@ -121,7 +125,7 @@ describe("demosaicing", () => {
     DEMOSAICS.flatMap(({ id }) => (["RGGB", "BGGR", "GRBG", "GBRG"] as const).map((pattern) => [id, pattern] as const)),
   )("%s keeps an even colour exactly, pattern %s, odd sizes too", (id, pattern) => {
     const even = scene(11, 9, (c) => [0.2, 0.5, 0.9][c]);
-    const out = demosaicOf(id).run(mosaicOf(even, pattern), 11, 9, cfaCell(pattern));
+    const out = demosaicOf(id).run(mosaicOf(even, pattern), 11, 9, cfaCell(pattern), kernels);
     out.planes.forEach((plane, c) =>
       expect(worstDifference(plane, new Float32Array(plane.length).fill([0.2, 0.5, 0.9][c]))).toBeLessThan(1e-6),
     );
@@ -132,7 +136,7 @@ describe("demosaicing", () => {
     "%s gives a ramp in all colours back exactly, away from the border",
     (id) => {
       const ramp = scene(16, 16, (c, x, y) => 0.1 * c + 0.01 * x + 0.02 * y);
-      const out = demosaicOf(id).run(mosaicOf(ramp, "GRBG"), 16, 16, cfaCell("GRBG"));
+      const out = demosaicOf(id).run(mosaicOf(ramp, "GRBG"), 16, 16, cfaCell("GRBG"), kernels);
       const inner = { x: 3, y: 3, width: 10, height: 10 };
       cropRaster(out, inner).planes.forEach((plane, c) =>
         expect(worstDifference(plane, cropRaster(ramp, inner).planes[c])).toBeLessThan(2e-6),
@@ -143,7 +147,7 @@ describe("demosaicing", () => {
   test("at a grey edge the better methods err less than bilinear", () => {
     const edge = scene(32, 32, (_, x, y) => (x + 0.5 * y > 22.3 ? 0.9 : 0.1));
     const error = (id: string) => {
-      const out = demosaicOf(id).run(mosaicOf(edge, "RGGB"), 32, 32, cfaCell("RGGB"));
+      const out = demosaicOf(id).run(mosaicOf(edge, "RGGB"), 32, 32, cfaCell("RGGB"), kernels);
       return out.planes.reduce(
         (sum, plane, c) => sum + plane.reduce((s, v, i) => s + (v - edge.planes[c][i]) ** 2, 0),
         0,

@@ -1,4 +1,5 @@
 import type { CfaPattern } from "../../formats";
+import type { MosaicKernels } from "../../kernels";
 import { createRandom } from "../../numeric/random";
 import type { Raster } from "../../raster";
 import { meanAndDeviation } from "../../raster";
@@ -14,13 +15,18 @@ const RIM = 8;
  * places of the cell. Demosaics that choose by the data (gradients) choose by the noise here, as they do on an empty sky. The same for
  * the same arguments.
  */
-export function demosaicedNoise(demosaic: Demosaic, pattern: CfaPattern, sigma: readonly number[]): Raster {
+export function demosaicedNoise(
+  demosaic: Demosaic,
+  pattern: CfaPattern,
+  sigma: readonly number[],
+  kernels: MosaicKernels,
+): Raster {
   const random = createRandom(77);
   const mosaic = Float32Array.from({ length: SIDE * SIDE }, (_, i) => {
     const place = (Math.floor(i / SIDE) % 2) * 2 + ((i % SIDE) % 2);
     return sigma[place % sigma.length] * random.normal();
   });
-  return demosaic.run(mosaic, SIDE, SIDE, cfaCell(pattern));
+  return demosaic.run(mosaic, SIDE, SIDE, cfaCell(pattern), kernels);
 }
 
 /** σ per pixel of each channel, over all places of the cell, the border left out. */

@@ -1,5 +1,4 @@
 import { rasterOf } from "../../raster";
-import type { CfaCell } from "../cfa";
 import type { Demosaic } from "./demosaic";
 
 /**
@@ -12,7 +11,7 @@ export const superpixel: Demosaic = {
   help: "Each 2 × 2 cell becomes one pixel: half the size, nothing interpolated",
   halo: 0,
   shrinks: 2,
-  run: (mosaic, width, height, cell: CfaCell) => {
+  run: (mosaic, width, height, cell) => {
     const w = width >> 1;
     const h = height >> 1;
     const planes = [0, 1, 2].map(() => new Float32Array(w * h));
