@@ -126,8 +126,7 @@ export function repairInPlace(
       }
     return n >= 2 ? sum / n : NaN;
   };
-  for (let i = 0; i < plane.length; i++) {
-    if (marks[i] === 0 && plane[i] === plane[i]) continue;
+  for (const i of markedOrMissing(plane, marks)) {
     const x = i % width;
     const y = Math.floor(i / width);
     let n = 0;
@@ -153,6 +152,13 @@ export function repairInPlace(
     repaired.push([i, follows ? sky + (own / told) * gain : middle]);
   }
   for (const [i, value] of repaired) plane[i] = value;
+}
+
+/** Indices of what is to be repaired: a loop of its own, which engines compile well. */
+function markedOrMissing(plane: Float32Array, marks: Uint8Array): number[] {
+  const found: number[] = [];
+  for (let i = 0; i < plane.length; i++) if (marks[i] !== 0 || plane[i] !== plane[i]) found.push(i);
+  return found;
 }
 
 const CROSS = [

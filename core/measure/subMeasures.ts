@@ -105,7 +105,7 @@ export interface SubOptions {
   unit?: FrameUnit | null;
   /** σ per pixel by channel, where it is known better than the finished picture tells it. @default null */
   noise?: readonly number[] | null;
-  /** Whether the raster may be overwritten, which saves the memory of a plane. @default false */
+  /** Whether the raster is given away: its planes are overwritten and all but one dropped, which saves their memory. @default false */
   consume?: boolean;
 }
 
@@ -119,16 +119,19 @@ export function measureSub(
   { unit = null, noise = null, consume = false }: SubOptions = {},
 ): { measures: SubMeasures; stars: ListedStar[]; unit: FrameUnit | null } {
   const { width, height, planes } = raster;
+  const channels = planes.length;
   const cellPx = width * height > LARGE ? 128 : 64;
-  const grey = planes.length === 1 ? planes[0] : meanPlane(raster);
   const meshes = planes.map((plane) => measureBackground(plane, width, height, cellPx));
-  const background = planes.length === 1 ? meshes[0] : measureBackground(grey, width, height, cellPx);
   const saturation = measureSaturation(raster, unit, kernels);
-  const blackShare = cutOffShare(grey);
   const noises = noise ? null : planes.map((plane) => planeNoise(plane, width, height, kernels));
-  const looksMosaic = planes.length === 1 && looksLikeMosaic(planes[0], width, height);
+  const looksMosaic = channels === 1 && looksLikeMosaic(planes[0], width, height);
+  // From here on only the mean of the channels is looked at.
+  const grey = channels === 1 ? planes[0] : consume ? meanPlane(raster, planes[0]) : meanPlane(raster);
+  if (consume) planes.length = 1;
+  const background = channels === 1 ? meshes[0] : measureBackground(grey, width, height, cellPx);
+  const blackShare = cutOffShare(grey);
   // The mean of several channels is nobody else's.
-  const overwrite = consume || planes.length > 1;
+  const overwrite = consume || channels > 1;
   const found = { searchAgain: false, background, saturated: saturation.mask, overwrite };
   const stars = findStars(grey, width, height, kernels, found);
   const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
@@ -141,9 +144,9 @@ export function measureSub(
     elongationAgreement,
     background: meshes.map((mesh) => median(mesh.level)),
     gradient: meshes.map(fitBackgroundPlane),
-    noise: blackShare > 0 ? planes.map(() => 0) : noise ? [...noise] : (noises ?? []).map(({ sigma }) => sigma),
+    noise: blackShare > 0 ? meshes.map(() => 0) : noise ? [...noise] : (noises ?? []).map(({ sigma }) => sigma),
     blackShare,
-    noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : planes.map(() => null),
+    noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : meshes.map(() => null),
     saturatedShare: saturation.share,
     trail: clearest ?? null,
     otherTrails,

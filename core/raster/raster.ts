@@ -73,14 +73,20 @@ export function mirrorIndex(i: number, n: number): number {
   return k < n ? k : period - k;
 }
 
-/** The mean of all channels as one plane; NaN where any channel is NaN. */
-export function meanPlane(raster: Raster): Float32Array {
-  if (raster.channels === 1) return raster.planes[0].slice();
-  const out = new Float32Array(raster.width * raster.height);
-  for (const plane of raster.planes) for (let i = 0; i < out.length; i++) out[i] += plane[i];
-  const scale = 1 / raster.channels;
-  for (let i = 0; i < out.length; i++) out[i] *= scale;
-  return out;
+/** The mean of all channels as one plane, into `into` where it is given (one of the raster's own may be); NaN where any channel is NaN. */
+export function meanPlane(
+  { planes, width, height }: Raster,
+  into: Float32Array = new Float32Array(width * height),
+): Float32Array {
+  const [first, second, third] = planes;
+  // Three are the rule, and one pass is three times as fast as a pass for each.
+  if (planes.length === 3) for (let i = 0; i < into.length; i++) into[i] = (first[i] + second[i] + third[i]) / 3;
+  else {
+    if (into !== first) into.set(first);
+    for (const plane of planes.slice(1)) for (let i = 0; i < into.length; i++) into[i] += plane[i];
+    if (planes.length > 1) for (let i = 0; i < into.length; i++) into[i] /= planes.length;
+  }
+  return into;
 }
 
 /** Bytes held by the samples of a Raster. */

@@ -18,7 +18,7 @@ export const ringing: Measure = {
   digits: 2,
   tell({ before, after, starsBefore, fwhmPx }) {
     if (fwhmPx === null) return null;
-    const [p, q] = [before, after].map(meanPlane);
+    const [p, q] = [before, after].map((raster) => meanPlane(raster));
     const { width, height } = before;
     const circle = (plane: Float32Array, x: number, y: number, r: number): number =>
       median(

@@ -134,9 +134,12 @@ export const richardsonLucy: Operation<Params, Needed> = {
   },
 };
 
+/** Wings below this β carry a pixel's influence further: at 1.6 two radii left 1.3e-5. */
+const WIDE_WINGS = 2.2;
+
 function haloOf(p: Params, facts: Facts<Needed>): number {
   const shapes = shapesOf(p, facts);
-  if (!shapes) return 2 * typedRadius(p);
+  if (!shapes) return (p.psf === "typed" && p.beta < WIDE_WINGS ? 3 : 2) * typedRadius(p);
   return 2 * blurRadius(p.share * Math.max(...shapes.map(widest))) + (p.shown ? SHOWN_RADIUS : 0);
 }
 
