@@ -16,6 +16,7 @@ import { checkInputs, withPool } from "./session";
 import type { OpenedFile } from "./files";
 import { openFiles } from "./files";
 import type { MeasuredSub } from "./subs";
+import { NO_READINGS } from "./readings";
 import { lightOptions, withSubs } from "./subs";
 
 const options = z.object({
@@ -43,7 +44,7 @@ export async function grade(args: string[]): Promise<unknown> {
       const reference = frames.find(({ id }) => id === proposal?.id)?.name;
       return { out, frames: frames.length, reference, reasons: proposal?.reasons ?? [], unreadable: unread };
     }
-    return withSubs(pool, all, mosaic, async (subs, rest) => {
+    return withSubs(pool, all, mosaic, NO_READINGS, async (subs, rest) => {
       const wanted = asked === undefined ? null : subs.find(({ facts }) => facts.name === asked);
       if (wanted === undefined) throw new UserError(`${asked}: could not be read`, "Choose another reference.");
       const { frames, referenceId } = await related(pool, subs.map(lightOf), wanted?.facts.id ?? null);

@@ -12,6 +12,7 @@ import { checkOptions, optionsOf, parseArguments, switchesOf, valuesOf, yes } fr
 import { createProgress } from "./progress";
 import { checkOutputs, writeWhole } from "./outputs";
 import { halfPaths } from "./picture";
+import { readingFolder } from "./readings";
 import { checkInputs, fileRef, withPool } from "./session";
 import type { MeasuredSub, Rest } from "./subs";
 import { stripFolder } from "./strips";
@@ -68,8 +69,9 @@ export async function stack(args: string[]): Promise<unknown> {
     );
     for (const one of outs) checkReport(reportOf(one));
     // What an interrupted run left is gone on from, unless that is not wanted.
-    if (resume === false) for (const one of outs) await stripFolder(`${stemOf(one)}.strips`).forget(null);
-    return withSubs(pool, all, { demosaic, pattern, ...masters }, async (subs, rest) => {
+    if (resume === false) for (const one of [out, ...outs]) await stripFolder(stripsOf(one)).forget(null);
+    const readings = readingFolder(stripsOf(out));
+    return withSubs(pool, all, { demosaic, pattern, ...masters }, readings, async (subs, rest) => {
       const asked = reference === undefined ? null : askedReference(subs, reference);
       if (!filters) return stackOne(pool, subs, out, settingsFor(asked), rest);
       const facts = subs.map((sub) => sub.facts);
@@ -80,6 +82,7 @@ export async function stack(args: string[]): Promise<unknown> {
         if (own.length > 0)
           stacks.push({ filter, ...(await stackOne(pool, subs, outs[k], settingsFor(null), rest, own, grid)) });
       }
+      await stripFolder(stripsOf(out)).forget(null);
       return { reference: grid?.name ?? null, stacks };
     });
   });
@@ -96,7 +99,7 @@ async function stackOne(
   grid?: SubFacts,
 ) {
   const frames = new Map(subs.map(({ frame }) => [frame.id, frame]));
-  const strips = stripFolder(`${stemOf(out)}.strips`);
+  const strips = stripFolder(stripsOf(out));
   const measured: Stage = { stage: "measure", seconds: rest.seconds, peakBytes: mostBytes() };
   const made = await makeStack(
     pool,
@@ -136,6 +139,8 @@ const targetsOf = (out: string): string[] => [
   `${stemOf(out)}.rejected.fits`,
   `${stemOf(out)}.rejected-by-sub.fits`,
 ];
+/** What an interrupted run leaves, to go on from: strips of each stack, and readings of the subs. */
+const stripsOf = (out: string): string => `${stemOf(out)}.strips`;
 const reportOf = (out: string): string => `${stemOf(out)}.json`;
 
 /** The filters that headers name, in the order in which they come; "" for none. Files that cannot be read are told later. */

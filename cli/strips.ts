@@ -1,6 +1,7 @@
 import { mkdir, readFile, readdir, rm, writeFile, rename } from "node:fs/promises";
 import { join } from "node:path";
 import { z } from "zod";
+import { READING } from "./readings";
 import type { StripStore } from "@/engine/jobs/strips";
 
 const head = z.object({
@@ -34,7 +35,8 @@ export function stripFolder(folder: string): StripStore {
     forget: async (except) => {
       if (except === null) return rm(folder, { recursive: true, force: true });
       for (const name of await readdir(folder).catch(() => []))
-        if (!name.startsWith(`${except.slice(0, 16)}-`)) await rm(join(folder, name), { force: true });
+        if (!name.startsWith(`${except.slice(0, 16)}-`) && !name.startsWith(READING))
+          await rm(join(folder, name), { force: true });
     },
   };
 }

@@ -16,6 +16,7 @@ import { openFiles } from "./files";
 import { mismatchesTo } from "./masters";
 import { temporaryFolder } from "./outputs";
 import { createProgress } from "./progress";
+import type { ReadingStore } from "./readings";
 
 /** Options of commands that take lights: masters that raw ones go through, and how colour mosaics among them become colours. */
 export const lightOptions = {
@@ -75,13 +76,14 @@ function asideOf({ path, reading: { metadata } }: OpenedFile): Failure[] {
 }
 
 /**
- * Opens and measures subs for `work`. Files that must be decoded whole are unpacked once into a temporary folder, which is removed
+ * Opens and measures subs for `work`, but those whose readings are kept. Files that must be decoded whole are unpacked once into a temporary folder, which is removed
  * afterwards.
  */
 export async function withSubs<T>(
   pool: WorkerPool,
   paths: string[],
   wanted: LightOptions,
+  readings: ReadingStore,
   work: (subs: MeasuredSub[], rest: Rest) => Promise<T>,
 ): Promise<T> {
   const { folder, remove } = await temporaryFolder();
@@ -110,7 +112,10 @@ export async function withSubs<T>(
           }
           for (const text of await mismatchesTo(pool, file, masters, false)) warnings.add(text);
           frame = asStacked(frame, file, wanted, masters);
-          const own = await pool.run("measureSub", { frame }, { priority: PRIORITY.measure });
+          const known = await readings.load(frame);
+          const own = known ?? (await pool.run("measureSub", { frame }, { priority: PRIORITY.measure }));
+          // A folder that cannot be written to only costs time, the next time.
+          if (!known) await readings.save(frame, own).catch(() => undefined);
           const { width, height, channels, measures, stars, unit } = own;
           const facts: SubFacts = {
             ...{ id: frame.id, name: path, width, height, channels, measures, stars, unit },
