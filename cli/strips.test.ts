@@ -9,7 +9,13 @@ import { stripFolder } from "./strips";
 const folder = mkdtempSync(join(tmpdir(), "dunkel-strips-"));
 afterAll(() => rmSync(folder, { recursive: true }));
 
-const strip = { samples: 9, rejected: 1, peakBytes: 100, planeBytes: 4, planes: new Blob(["meanA   B   cove"]) };
+const strip = {
+  samples: 9,
+  rejected: 1,
+  peakBytes: 100,
+  planeBytes: 4,
+  planes: ["meanA   B   ", "cove"].map((text) => new TextEncoder().encode(text)),
+};
 const key = "0123456789abcdef0123456789abcdef";
 
 test("strips come back as they were; a broken one is made anew; other stacks' and finished ones go", async () => {

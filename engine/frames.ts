@@ -162,8 +162,11 @@ export function createFrameShelf(openBytes: OpenBytes, kernels: Kernels): FrameS
       pedestal: settings.pedestalAdu / aduPerSample(own),
       darkDefects: wantsDefects ? await defects(dark, pattern, settings.hotSigma) : null,
       darkScale,
-      keepColumns: (find) =>
-        once(`columns ${ref.fileId ?? ref.id} ${ref.frame ?? 0} ${bias?.id} ${flat?.id} ${pattern}`, find),
+      keep: {
+        columns: (find) =>
+          once(`columns ${ref.fileId ?? ref.id} ${ref.frame ?? 0} ${bias?.id} ${flat?.id} ${pattern}`, find),
+        sky: (find) => once(`sky ${ref.id}`, find),
+      },
       flat: flatFrame,
       flatMeans:
         flat && flatFrame

@@ -16,6 +16,7 @@ import { prepareTreatment, renderPicture } from "./jobs/render";
 import { stripsOf } from "./jobs/assemble";
 import { makeStack } from "./jobs/stack";
 import type { StoredStrip, StripStore } from "./jobs/strips";
+import { inMemory } from "./jobs/strips";
 import { serve } from "./worker";
 
 const open: MessagePort[] = [];
@@ -132,7 +133,11 @@ describe("the pool over real workers", () => {
         asked.push(found ? "kept" : "new");
         return Promise.resolve(found);
       },
-      save: (stack, y, strip) => Promise.resolve(void kept.set(`${stack} ${y}`, strip)),
+      save: (stack, y, strip) => {
+        kept.set(`${stack} ${y}`, inMemory(strip));
+        return Promise.resolve(inMemory(strip));
+      },
+      isOnDisk: false,
       forget: (except) => {
         for (const key of kept.keys()) if (except === null || !key.startsWith(except)) kept.delete(key);
         return Promise.resolve();

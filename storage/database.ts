@@ -5,6 +5,7 @@ import { readRecord } from "./migrations";
 import { UserError } from "@/core/job";
 import type { Card } from "@/core/formats";
 import type { StoredStrip, StripStore } from "@/engine/jobs/strips";
+import { inMemory } from "@/engine/jobs/strips";
 import { packRecords, unpackRecords } from "./columns";
 import { checkFinite } from "./finite";
 import type {
@@ -357,8 +358,11 @@ export class Repository {
     return {
       load: async (stack, y) => (await this.db.get("strips", idOf(stack, y))) ?? null,
       save: async (stack, y, strip) => {
-        await this.db.put("strips", { ...strip, id: idOf(stack, y), projectId, stack });
+        const whole = inMemory(strip);
+        await this.db.put("strips", { ...whole, id: idOf(stack, y), projectId, stack });
+        return (await this.db.get("strips", idOf(stack, y))) ?? whole;
       },
+      isOnDisk: true,
       forget: async (except) => {
         const tx = this.db.transaction("strips", "readwrite");
         for (const key of await tx.store.index("project").getAllKeys(projectId))

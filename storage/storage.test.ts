@@ -339,7 +339,7 @@ test("what cannot be read can be removed with its file; what a newer version wro
 test("strips wait by stack and row, one stack of a project at a time, and go with the project", async () => {
   const repository = await openRepository();
   const strips = repository.strips("p");
-  const strip = { samples: 9, rejected: 1, peakBytes: 100, planeBytes: 4, planes: new Blob(["x"]) };
+  const strip = { samples: 9, rejected: 1, peakBytes: 100, planeBytes: 4, planes: [Uint8Array.of(120)] };
   await strips.save("one", 0, strip);
   await strips.save("one", 64, strip);
   await repository.strips("other").save("one", 0, strip);

@@ -39,15 +39,23 @@ export interface Calibration {
   saturation: number;
   /** Added after the flat, in samples of the light. */
   pedestal: number;
-  /** Keeps the light's warm columns, which cost a reading of all of it, for the next time it is opened. @default find them anew */
-  keepColumns?: (find: () => Promise<ColumnOffset[]>) => Promise<ColumnOffset[]>;
+  /** Keeps what is told of the whole light for the next time it is opened. @default find it anew */
+  keep?: Kept;
 }
 
-/** Pixels of the light that are calibrated at once: what is needed beside the result stays within some 60 MB. */
-const BAND_PIXELS = 3 << 19;
+interface Kept {
+  /** Warm columns, which cost a reading of all of it. */
+  columns: (find: () => Promise<ColumnOffset[]>) => Promise<ColumnOffset[]>;
+  sky: (find: () => Promise<Sky>) => Promise<Sky>;
+}
 
-/** Pixels of surroundings that are read, even so that the pattern stays in step: 4 for defects, 2 for demosaicing, 2 spare. */
-const HALO = 8;
+/** Pixels of the light that are calibrated at once: what is needed beside the result stays within some 40 MB. */
+const BAND_PIXELS = 1 << 20;
+
+/** Pixels of surroundings that demosaics look at; even, so that the pattern stays in step. */
+const HALO = 2;
+/** Pixels of surroundings that are read for repairs: 4 around each pixel that is looked at for outliers, 3 that a repair looks at, one more to stay in step. */
+const CLEAN_HALO = 8;
 
 /**
  * A light with its calibration, read by regions as any frame: (L − D) / (F / mean F) per place of the CFA cell, D being the
@@ -91,7 +99,7 @@ export function calibratedFrame(
   /** Warm columns of the light, where no dark tells them; the same whatever region is read. */
   function columnsOf(): Promise<ColumnOffset[]> {
     const find = () => columnOffsets({ ...light, read: evened }, pitch);
-    columns ??= fromLight && !dark ? (calibration.keepColumns?.(find) ?? find()) : Promise.resolve([]);
+    columns ??= fromLight && !dark ? (calibration.keep?.columns(find) ?? find()) : Promise.resolve([]);
     return columns;
   }
 
@@ -110,7 +118,7 @@ export function calibratedFrame(
   }
 
   /** The light less dark, over flat, on a region of the sensor, and the first plane of the dark there. */
-  async function subtracted(region: Region): Promise<{ raster: Raster; dark: Float32Array | null }> {
+  async function subtracted(region: Region): Promise<{ raster: Raster; dark: Float32Array | null; hasGaps: boolean }> {
     const [raster, b, d, f] = await Promise.all([
       light.read(region),
       ...[scaled || !dark ? bias : null, dark, flat].map((source) => source?.read(region) ?? null),
@@ -121,8 +129,9 @@ export function calibratedFrame(
       const place = ((region.y + Math.floor(k / own)) % own) * own + ((region.x + (k % own)) % own);
       return calibration.flatMeans[light.channels > 1 ? c : place] ?? calibration.flatMeans[0];
     };
-    for (const [c, plane] of raster.planes.entries())
-      kernels.applyMasters(plane, region.width, region.height, {
+    let hasGaps = false;
+    for (const [c, plane] of raster.planes.entries()) {
+      const some = kernels.applyMasters(plane, region.width, region.height, {
         bias: b?.planes[c] ?? null,
         dark: d?.planes[c] ?? null,
         flat: f?.planes[c] ?? null,
@@ -132,12 +141,14 @@ export function calibratedFrame(
         saturation,
         pedestal,
       });
-    return { raster, dark: d?.planes[0] ?? null };
+      hasGaps ||= some;
+    }
+    return { raster, dark: d?.planes[0] ?? null, hasGaps };
   }
 
   /** σ for each place of the cell, and the level of all, from nine samples of the frame; the same whatever region is read. */
   function skyOf(): Promise<Sky> {
-    sky ??= (async () => {
+    const find = async (): Promise<Sky> => {
       const values: number[][] = Array.from({ length: pitch * pitch }, () => []);
       const levels: number[] = [];
       const side = Math.min(128, light.width, light.height);
@@ -159,7 +170,8 @@ export function calibratedFrame(
         sigma: values.map((differences) => robustSpread(differences).sigma / Math.SQRT2),
         level: median(levels),
       };
-    })();
+    };
+    sky ??= calibration.keep?.sky(find) ?? find();
     return sky;
   }
 
@@ -196,8 +208,13 @@ export function calibratedFrame(
 
   /** Defects repaired, on a region of the sensor. */
   async function clean(region: Region): Promise<Raster> {
-    const grown = intersectRegions(growRegion(region, 6), { x: 0, y: 0, width: light.width, height: light.height });
-    const { raster, dark: darkPart } = await subtracted(grown);
+    const grown = intersectRegions(growRegion(region, CLEAN_HALO), {
+      x: 0,
+      y: 0,
+      width: light.width,
+      height: light.height,
+    });
+    const { raster, dark: darkPart, hasGaps } = await subtracted(grown);
     const { sigma, level } = await skyOf();
     // In the order of the places from the region's first pixel on.
     const limits = Array.from({ length: pitch * pitch }, (_, k) => {
@@ -211,7 +228,7 @@ export function calibratedFrame(
           : new Uint8Array(plane.length);
       if (fromDark && darkPart) markDarkDefectsInto(marks, darkPart, fromDark, grown, sigma);
       const stars = { sigma: Math.max(...sigma), level };
-      repairInPlace(plane, marks, grown.width, grown.height, pitch, stars);
+      repairInPlace(plane, marks, grown.width, grown.height, pitch, { hasGaps, stars });
     }
     return cropRaster(raster, { ...region, x: region.x - grown.x, y: region.y - grown.y });
   }

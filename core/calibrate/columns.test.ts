@@ -102,7 +102,7 @@ test("columns that are kept are not looked for again when the light is opened an
         settings: calibrationSettings.parse({ demosaic: "none" }),
         ...{ pattern: null, bias: null, dark: null, darkDefects: null, darkScale: 1, flat: null, flatMeans: [] },
         ...{ saturation: 1, pedestal: 0 },
-        keepColumns: (find) => (kept ??= find()),
+        keep: { columns: (find) => (kept ??= find()), sky: (find) => find() },
       },
       kernels,
     );

@@ -95,7 +95,7 @@ const MOST_GAIN = 3;
  * Gives each marked pixel (and each that is NaN) the median of its neighbours of the same colour that are neither; pixels without
  * any such neighbour stay as they are. On a star, where that would draw a hole into its core, the value follows from the pixels between:
  * own neighbours times how much brighter it is right around the pixel than around them (all colours tell the shape). Changes `plane`.
- * `stars`: noise and level of the sky, by which stars are told; null takes medians everywhere. Source: own; the ratio of colours is taken as constant
+ * `hasGaps`: whether there may be NaN; `stars`: noise and level of the sky, by which stars are told; null takes medians everywhere. Source: own; the ratio of colours is taken as constant
  * over a star's core.
  */
 export function repairInPlace(
@@ -104,7 +104,7 @@ export function repairInPlace(
   width: number,
   height: number,
   pitch: 1 | 2,
-  stars: { sigma: number; level: number } | null = null,
+  { hasGaps, stars }: { hasGaps: boolean; stars: { sigma: number; level: number } | null },
 ): void {
   const values = new Float32Array(8);
   const repaired: [number, number][] = [];
@@ -126,7 +126,7 @@ export function repairInPlace(
       }
     return n >= 2 ? sum / n : NaN;
   };
-  for (const i of markedOrMissing(plane, marks)) {
+  for (const i of placesOf(marks, hasGaps ? plane : null)) {
     const x = i % width;
     const y = Math.floor(i / width);
     let n = 0;
@@ -154,10 +154,19 @@ export function repairInPlace(
   for (const [i, value] of repaired) plane[i] = value;
 }
 
-/** Indices of what is to be repaired: a loop of its own, which engines compile well. */
-function markedOrMissing(plane: Float32Array, marks: Uint8Array): number[] {
+/** Indices of what is marked, or has no value in `plane` (null for none), rising. */
+function placesOf(marks: Uint8Array, plane: Float32Array | null): number[] {
   const found: number[] = [];
-  for (let i = 0; i < plane.length; i++) if (marks[i] !== 0 || plane[i] !== plane[i]) found.push(i);
+  const isPlace = (i: number): boolean => marks[i] !== 0 || (plane !== null && plane[i] !== plane[i]);
+  if (plane) {
+    for (let i = 0; i < marks.length; i++) if (isPlace(i)) found.push(i);
+    return found;
+  }
+  // Marks are few: eight of them are looked at together.
+  const words = new Float64Array(marks.buffer, marks.byteOffset, marks.length >> 3);
+  for (let w = 0; w < words.length; w++)
+    if (words[w] !== 0) for (let i = 8 * w; i < 8 * w + 8; i++) if (isPlace(i)) found.push(i);
+  for (let i = 8 * words.length; i < marks.length; i++) if (isPlace(i)) found.push(i);
   return found;
 }
 

@@ -58,7 +58,8 @@ export function tilesFor(
     const largest = parts.reduce((a, b) => Math.max(a, b), 0);
     return 4 * channels * (pixels * (used.length + 12) + 2 * largest);
   };
-  for (let rows = Math.min(MOST_ROWS, region.height); ; rows = Math.ceil(rows / 2)) {
+  for (let parts = Math.ceil(region.height / MOST_ROWS); ; parts++) {
+    const rows = Math.ceil(region.height / parts);
     const tiles = tilesOf(region, region.width, rows);
     // The middle one stands for all: turned parts are largest where their frames cover the band.
     if (bytesOf(tiles[tiles.length >> 1]) <= budgetBytes) return tiles;

@@ -1,5 +1,5 @@
 import { croppedTo, coveredRegion } from "./crop";
-import { storedStrip } from "./strips";
+import { inMemory, madeStrip } from "./strips";
 import { fitsSamples } from "@/core/formats";
 
 test("an edge that fewer subs cover is cut away, a gap inside is not; nothing is left of nothing", () => {
@@ -20,12 +20,13 @@ test("strips are cut in all their planes, and their first pixel is told", async 
       Float32Array.from({ length: width * rows }, (_, i) => value(y * width + i));
     const bytes = (value: (i: number) => number) => fitsSamples(plane(value), "float32");
     const cover = bytes((i) => (i % width === 0 || i < width ? 1 : 5));
-    return storedStrip({
+    const made = madeStrip({
       ...{ mean: [bytes((i) => i)], a: [bytes((i) => 2 * i)], b: [bytes((i) => 3 * i)], coverage: cover },
       blocks: new Uint8Array(0),
       rejections: [0, 1, 2].map((k) => Uint8Array.from(plane((i) => i + k))),
       ...{ samples: 1, rejected: 0, peakBytes: 1 },
     });
+    return inMemory(made);
   };
   const picture = { strips: [strip(0, 2), strip(2, 3)], width, height: 5, left: 0, top: 0 };
   expect(await croppedTo(picture, 1, 0)).toBe(picture);

@@ -9,7 +9,7 @@ import { PRIORITY } from "../pool";
 import { assemble } from "./assemble";
 import type { StripPicture } from "./crop";
 import type { StoredStrip, StripStore } from "./strips";
-import { keptStrips, planeOf } from "./strips";
+import { draftOf, keptStrips, planeOf } from "./strips";
 
 interface DrizzleRun {
   store: { store: StripStore; key: string; from: number };
@@ -33,7 +33,7 @@ export async function drizzle(
   const { channels } = plan;
   const planes = (c: number) => stacked.map((strip) => planeOf(strip, c));
   const blob = assemble(plan.width, plan.height, channels, [], [], planes);
-  const first: FrameRef = { id: `first-${store.key}`, name: "the stack", kind: "blob", blob };
+  const first = await draftOf(store.store, "first", blob);
   const refs = plan.used.map(({ id }) => dropsOf(frames.get(id) as FrameRef));
   // Not by the memory that is given: a strip that was kept must fit when the stack goes on with another.
   const rows = Math.max(8, Math.min(MOST_ROWS, Math.floor(STRIP_BYTES / (4 * width * (8 * channels + 4)))));

@@ -16,7 +16,7 @@ import { assemble, stripsOf } from "./assemble";
 import { croppedTo } from "./crop";
 import { drizzle } from "./drizzle";
 import type { StripStore } from "./strips";
-import { blocksOfStrip, keptStrips, NO_STRIPS, planeOf, rejectionsOf, stackKey } from "./strips";
+import { blocksOfStrip, draftOf, keptStrips, NO_STRIPS, planeOf, rejectionsOf, stackKey } from "./strips";
 
 /** A finished stack: float FITS files, counts of what was rejected, and what is known of them. */
 export interface FinishedStack {
@@ -51,14 +51,20 @@ export interface StackProgress {
   onProgress: (fraction: number, doing: string) => void;
 }
 
-/** What the engine itself, the pictures that are read, and the kernels' memory take beside samples and results. */
-const BESIDE_BYTES = 430 * 2 ** 20;
+/** What the engine itself takes, and each worker for pictures that are read, the kernels' memory, and what is not yet cleared away. */
+const ENGINE_BYTES = 80 * 2 ** 20;
+const WORKER_BYTES = 320 * 2 ** 20;
 const LEAST_BYTES = 64 * 2 ** 20;
 
-/** Bytes for samples of subs of all workers: the memory that was given less the results, which are held until they are written. */
-function samplesBudget({ memoryMiB }: StackSettings, { width, height, channels }: StackPlan): number {
-  const results = width * height * (4 * (3 * channels + 1) + 3);
-  return Math.max(LEAST_BYTES, memoryMiB * 2 ** 20 - results - BESIDE_BYTES);
+/** Bytes for samples of subs of all workers: the memory that was given less the results, which are held until they are written unless they lie on disk. */
+function samplesBudget(
+  { memoryMiB }: StackSettings,
+  { width, height, channels }: StackPlan,
+  { isOnDisk }: StripStore,
+  workers: number,
+): number {
+  const results = isOnDisk ? 0 : width * height * (4 * (3 * channels + 1) + 3);
+  return Math.max(LEAST_BYTES, memoryMiB * 2 ** 20 - results - ENGINE_BYTES - workers * WORKER_BYTES);
 }
 
 /** The coverage of drops is looked at in blocks of so many pixels. */
@@ -93,10 +99,10 @@ export async function makeStack(
   const plan = settings.normalise === "local" ? await levelled(pool, wanted, matched, { signal, onProgress }) : matched;
   if (plan !== matched) ended("level");
   const { channels } = plan;
-  const budgetBytes = samplesBudget(settings, plan) / pool.batchSize;
+  const store = wanted.strips ?? NO_STRIPS;
+  const budgetBytes = samplesBudget(settings, plan, store, pool.batchSize) / pool.batchSize;
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
   const strips = stripsOf(plan.width, plan.height, pool.batchSize);
-  const store = wanted.strips ?? NO_STRIPS;
   const key = await stackKey(plan, settings, refs, strips);
   // A store that fails only costs time: what cannot be found there is made.
   await store.forget(key).catch(() => undefined);
@@ -151,14 +157,12 @@ export async function makeStack(
     a: assemble(width, height, channels, header("A"), ["half A of the stack"], aPlanes),
     b: assemble(width, height, channels, header("B"), ["half B of the stack"], bPlanes),
   };
-  const refOf = (name: string, blob: Blob): FrameRef => ({
-    id: `${name}-${started}-${Math.random()}`,
-    name,
-    kind: "blob",
-    blob,
-  });
-  const halves = plan.used.length > 1 ? { a: refOf("a", draft.a), b: refOf("b", draft.b) } : null;
-  const picture = refOf("stack", draft.mean);
+  const [picture, a, b] = [
+    await draftOf(store, "stack", draft.mean),
+    await draftOf(store, "a", draft.a),
+    await draftOf(store, "b", draft.b),
+  ];
+  const halves = plan.used.length > 1 ? { a, b } : null;
   const facts = await pool.run("inspect", { picture, halves }, { priority: PRIORITY.batch, signal });
   ended("inspect");
   const stackReport = makeReport(plan, subs, settings, {

@@ -14,20 +14,36 @@ export interface StoredStrip {
   planeBytes: number;
 }
 
+/** A strip that was just made: its planes in pieces, as the worker gave them. */
+export type MadeStrip = Omit<StoredStrip, "planes"> & { planes: Uint8Array[] };
+
 /** Where finished strips wait until their stack is whole: an interrupted stack goes on from them. */
 export interface StripStore {
   load(stack: string, y: number): Promise<StoredStrip | null>;
-  save(stack: string, y: number, strip: StoredStrip): Promise<void>;
+  /** Keeps a strip and returns it as it lies there: its planes need no longer be held in memory. */
+  save(stack: string, y: number, strip: MadeStrip): Promise<StoredStrip>;
   /** Forgets the strips of all stacks but one, or of all. */
   forget(except: string | null): Promise<void>;
+  /** Whether what is kept takes no memory. */
+  isOnDisk: boolean;
+  /** A picture made of kept strips, put where workers can read it; where blobs go to workers as they are, none is needed. */
+  draft?(name: string, picture: Blob): Promise<FrameRef>;
 }
 
 /** Keeps nothing: a stack that is interrupted begins anew. */
 export const NO_STRIPS: StripStore = {
   load: () => Promise.resolve(null),
-  save: () => Promise.resolve(),
+  save: (_stack, _y, strip) => Promise.resolve(inMemory(strip)),
   forget: () => Promise.resolve(),
+  isOnDisk: false,
 };
+
+/** A picture that was made of strips, for workers to read. */
+export async function draftOf(store: StripStore, name: string, picture: Blob): Promise<FrameRef> {
+  return (
+    (await store.draft?.(name, picture)) ?? { id: `${name}-${crypto.randomUUID()}`, name, kind: "blob", blob: picture }
+  );
+}
 
 /** What all strips of a stack depend on, as a short text: the same for the same bytes. */
 export async function stackKey(
@@ -43,10 +59,12 @@ export async function stackKey(
   return [...new Uint8Array(digest)].map((byte) => byte.toString(16).padStart(2, "0")).join("");
 }
 
-export function storedStrip({ mean, a, b, coverage, rejections, blocks, ...rest }: StripResult): StoredStrip {
-  const planes = [...mean, ...a, ...b, coverage, ...rejections, blocks];
-  return { ...rest, planes: new Blob(planes as BlobPart[]), planeBytes: coverage.byteLength };
+export function madeStrip({ mean, a, b, coverage, rejections, blocks, ...rest }: StripResult): MadeStrip {
+  return { ...rest, planes: [...mean, ...a, ...b, coverage, ...rejections, blocks], planeBytes: coverage.byteLength };
 }
+
+/** A strip whose planes a blob holds. */
+export const inMemory = (strip: MadeStrip): StoredStrip => ({ ...strip, planes: new Blob(strip.planes as BlobPart[]) });
 
 /** One plane of a strip; `part` counts planes from the first of the mean. */
 export const planeOf = ({ planes, planeBytes }: StoredStrip, part: number): Blob =>
@@ -90,9 +108,9 @@ export async function keptStrips(
       const onStrip = tell(k);
       let strip = await store.load(key, from + region.y).catch(() => null);
       if (!strip) {
-        strip = storedStrip(await make(region, onStrip));
-        // A strip that cannot be kept only costs time if the stack is interrupted.
-        await store.save(key, from + region.y, strip).catch(() => undefined);
+        const made = madeStrip(await make(region, onStrip));
+        // A strip that cannot be kept only costs memory, and time if the stack is interrupted.
+        strip = await store.save(key, from + region.y, made).catch(() => inMemory(made));
       }
       onStrip(1);
       return strip;

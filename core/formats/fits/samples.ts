@@ -18,7 +18,7 @@ export function fullScaleOf(bitpix: Bitpix, bscale: number, bzero: number): numb
 export type Decode = (view: DataView, at: number, out: Float32Array, to: number, count: number) => void;
 
 /** A number, or NaN for the infinite: what divisions by zero leave is no light. */
-const finite = (v: number): number => (v - v === 0 ? v : NaN);
+const finite = (v: number): number => v + (v - v);
 
 /** Samples are stored most significant byte first (FITS Standard 4.0, 5). value = stored × scale + zero; infinite floats are NaN. */
 export function decoderOf(bitpix: Bitpix, scale: number, zero: number, blank: number | undefined): Decode {

@@ -2,11 +2,12 @@
 
 /**
  * One row of `bytes` bytes, a multiple of 16, in place. `bias`, `dark`, `flat`: addresses, 0 for none. `inverse`: four floats, 1 / mean of the flat for
- * each place of the row, over and over.
+ * each place of the row, over and over. Returns whether any sample is NaN.
  */
-export function applyRow(row: usize, bytes: usize, bias: usize, dark: usize, flat: usize, scale: f32, inverse: usize, saturation: f32, pedestal: f32): void {
+export function applyRow(row: usize, bytes: usize, bias: usize, dark: usize, flat: usize, scale: f32, inverse: usize, saturation: f32, pedestal: f32): i32 {
   const per = v128.load(inverse), factor = f32x4.splat(scale), zero = f32x4.splat(0), added = f32x4.splat(pedestal), top = f32x4.splat(saturation);
   const unknown = f32x4.splat(NaN);
+  let gaps = f32x4.splat(0);
   for (let x: usize = 0; x < bytes; x += 16) {
     const raw = v128.load(row + x);
     let off = bias ? v128.load(bias + x) : zero;
@@ -21,8 +22,11 @@ export function applyRow(row: usize, bytes: usize, bias: usize, dark: usize, fla
     }
     value = f32x4.add(value, added);
     const stays = v128.and(f32x4.ge(raw, top), f32x4.gt(raw, value));
-    v128.store(row + x, v128.bitselect(raw, value, stays));
+    value = v128.bitselect(raw, value, stays);
+    gaps = v128.or(gaps, f32x4.ne(value, value));
+    v128.store(row + x, value);
   }
+  return v128.any_true(gaps) ? 1 : 0;
 }
 
 let rowBytes: usize, step: usize, across: usize, scratch: usize;

@@ -24,9 +24,9 @@ export const RIM = 4;
 export interface CalibrateKernels {
   /**
    * (plane − off) / (flat / mean) + pedestal, into the plane itself; off is the dark, bias + scale · (dark − bias), the bias or nothing. NaN where the flat
-   * is not positive. RangeError for planes of other lengths.
+   * is not positive. Returns whether any sample of the result is NaN. RangeError for planes of other lengths.
    */
-  applyMasters(plane: Float32Array, width: number, height: number, masters: Masters): void;
+  applyMasters(plane: Float32Array, width: number, height: number, masters: Masters): boolean;
   /**
    * Pixels that lie more than `limits` (for each place of the cell, from the plane's first pixel on) above the median of their eight neighbours of the same
    * colour while none of the eight pixels around rises above its own colour's median by a quarter as much (1), or below likewise (2); 0 for all others and

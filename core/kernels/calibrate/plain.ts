@@ -7,6 +7,7 @@ export const calibratePlain: CalibrateKernels = {
     checkPlane(plane, width, height);
     checkMasters(plane, masters);
     const { bias, dark, flat, darkScale, flatMeans, pitch, saturation, pedestal } = masters;
+    let hasGaps = false;
     for (let y = 0, i = 0; y < height; y++)
       for (let x = 0; x < width; x++, i++) {
         const raw = plane[i];
@@ -18,7 +19,9 @@ export const calibratePlain: CalibrateKernels = {
         }
         value += pedestal;
         plane[i] = raw >= saturation && raw > value ? raw : value;
+        if (plane[i] !== plane[i]) hasGaps = true;
       }
+    return hasGaps;
   },
 
   loneOutliers(plane, width, height, pitch, limits) {

@@ -16,7 +16,7 @@ interface Exports extends WasmModule {
     inverse: number,
     saturation: number,
     pedestal: number,
-  ): void;
+  ): number;
   loneBegin(rowBytes: number, pitch: number, scratch: number): void;
   loneRow(row: number, width: number, limits: number, out: number): void;
 }
@@ -45,13 +45,20 @@ export function calibrateWasm(module: WasmModule): CalibrateKernels {
       const views = sources.map((source) => source && { ...source, view: arena.floats(source.at, width) });
       const [own, ...addresses] = sources.map((source) => source?.at ?? 0);
       const result = arena.floats(own, width);
+      let hasGaps = false;
+      // What is over at a row's end is calibrated too, and must be a number.
+      for (const at of addresses) if (at > 0) arena.floats(at, row).fill(1);
+      const over = arena.floats(own + 4 * width, row - width);
       for (let y = 0; y < height; y++) {
         const from = y * width;
+        over.fill(0);
         for (const source of views) source?.view.set(source.values.subarray(from, from + width));
         const [b, d, f] = addresses;
-        wasm.applyRow(own, 4 * row, b, d, f, darkScale, inverse + 16 * (y % pitch), saturation, pedestal);
+        const some = wasm.applyRow(own, 4 * row, b, d, f, darkScale, inverse + 16 * (y % pitch), saturation, pedestal);
+        if (some === 1) hasGaps = true;
         plane.set(result, from);
       }
+      return hasGaps;
     },
 
     loneOutliers(plane, width, height, pitch, limits) {
