@@ -62,7 +62,9 @@ export function findStars(
   const noise = bandNoise(first.band, width, height);
   if (!(noise.quiet > 0)) return [];
   const peaks = localMaxima(first, width, height, threshold * noise.quiet).filter(
-    (i) => ridgeShare(first.band, width, height, i) < 0.25 + (1.2 * noise.quiet) / first.band[i],
+    (i) =>
+      !isHotPixel(frame, i, noise.quiet) &&
+      ridgeShare(first.band, width, height, i) < 0.25 + (1.2 * noise.quiet) / first.band[i],
   );
   const { fwhm, beta } = typicalShape(frame, peaks, first.band);
   const ring = ringBetween(2 * fwhm + 1, 2 * fwhm + 4);
@@ -293,7 +295,7 @@ function typicalShape(frame: Frame, candidates: number[], band: Float32Array): {
   const fits: StarFit[] = [];
   for (const i of candidates) {
     if (fits.length >= 12) break;
-    if (saturated?.[i] === 1 || !(clean[i] > 0) || clean[i] > 6 * band[i] || isHit(frame, i)) continue;
+    if (saturated?.[i] === 1 || !(clean[i] > 0) || clean[i] > 6 * band[i]) continue;
     const guess = { peak: clean[i], background: 0, fwhm: 3 };
     const fit = fitMoffat(clean, width, height, i % width, Math.floor(i / width), 9, guess);
     if (fit && fit.fwhmMinor > 0.6 * fit.fwhmMajor && fit.fwhmMinor > 1.2) fits.push(fit);
@@ -308,10 +310,13 @@ function typicalShape(frame: Frame, candidates: number[], band: Float32Array): {
 /** A star of FWHM 1.3 px has 0.11 of its height in the mean of the eight pixels around its peak (Gaussian), a hot pixel nothing. */
 const HIT_SHARE = 0.08;
 
-/** Whether a peak is a pixel by itself: fits to hundreds of them, brighter than most stars where no dark was taken off, would take longer than all else. */
-function isHit({ clean, width, height }: Frame, i: number): boolean {
+/** … where it rises by as much as this over the noise of the band, some eight times the noise of a pixel. */
+const CLEAR = 40;
+
+/** Whether a peak is a clear pixel by itself. Where no dark was taken off there are more of them than stars, and they would tell what stars look like. */
+function isHotPixel({ clean, width, height }: Frame, i: number, sigma: number): boolean {
   const x = i % width;
-  if (x < 1 || x > width - 2 || i < width || i >= width * (height - 1)) return false;
+  if (!(clean[i] > CLEAR * sigma) || x < 1 || x > width - 2 || i < width || i >= width * (height - 1)) return false;
   let sum = -clean[i];
   for (const k of [i - width, i, i + width]) sum += clean[k - 1] + clean[k] + clean[k + 1];
   return sum / 8 < HIT_SHARE * clean[i];
@@ -334,8 +339,7 @@ function measureStar(
   for (let y = Math.max(0, py - 1); y <= Math.min(height - 1, py + 1); y++)
     for (let x = Math.max(0, px - 1); x <= Math.min(width - 1, px + 1); x++) near.push(y * width + x);
   const saturated = mask !== null && near.some((k) => mask[k] === 1);
-  // A hit on single pixels: the eight neighbours hold much less than those of a star of this FWHM would. Told first: a frame without a dark has more
-  // hot pixels than stars.
+  // A hit on single pixels: the eight neighbours hold much less than those of a star of this FWHM would.
   const centre = sharpAt(bands, i);
   const around = near.reduce((sum, k) => (k === i ? sum : sum + sharpAt(bands, k) / 8), 0);
   const expected = Math.exp(-2.1 / fwhm ** 2 / 0.36);
