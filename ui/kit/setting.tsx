@@ -1,8 +1,8 @@
 "use client";
 
-import { Slider } from "radix-ui";
+import { Popover, Slider } from "radix-ui";
 import type { ReactNode } from "react";
-import { useState } from "react";
+import { useId, useState } from "react";
 
 interface Props {
   label: string;
@@ -71,35 +71,61 @@ interface FieldProps {
   onChange: (value: number) => void;
 }
 
+/** A field for a number. What cannot be taken stays, with what is wrong, until it is mended or given up. */
 export function NumberField({ label, min, max, step, value, onChange }: FieldProps) {
   const [draft, setDraft] = useState<string | null>(null);
+  const [isRefused, setRefused] = useState(false);
+  const id = useId();
   const parsed = draft === null ? value : Number(draft.replace(",", "."));
   const wrong = draft !== null && (draft.trim() === "" || !Number.isFinite(parsed) || parsed < min || parsed > max);
+  const show = (next: string | null) => {
+    setDraft(next);
+    setRefused(false);
+  };
   const commit = () => {
-    if (draft !== null && !wrong) onChange(Number((Math.round(parsed / step) * step).toFixed(6)));
-    setDraft(null);
+    if (wrong) return setRefused(true);
+    if (draft !== null) onChange(Number((Math.round(parsed / step) * step).toFixed(6)));
+    show(null);
   };
   return (
-    <input
-      aria-label={`${label}, number`}
-      aria-invalid={wrong}
-      title={wrong ? `must be a number from ${min} to ${max}` : undefined}
-      inputMode="decimal"
-      className={`figures w-14 rounded border bg-page px-1 text-right ${wrong ? "border-warn" : "border-line"}`}
-      value={draft ?? format(value, step)}
-      onChange={(event) => setDraft(event.target.value)}
-      onBlur={commit}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") commit();
-        if (event.key === "Escape") setDraft(null);
-        if (event.key === "ArrowUp" || event.key === "ArrowDown") {
-          event.preventDefault();
-          const next = value + (event.key === "ArrowUp" ? step : -step);
-          onChange(Number(Math.min(max, Math.max(min, next)).toFixed(6)));
-        }
-        event.stopPropagation();
-      }}
-    />
+    <Popover.Root open={isRefused}>
+      <Popover.Anchor asChild>
+        <input
+          aria-label={`${label}, number`}
+          aria-invalid={wrong}
+          aria-describedby={isRefused ? id : undefined}
+          inputMode="decimal"
+          className={`figures w-14 rounded border bg-page px-1 text-right ${wrong ? "border-warn" : "border-line"}`}
+          value={draft ?? format(value, step)}
+          onChange={(event) => show(event.target.value)}
+          onBlur={commit}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") commit();
+            if (event.key === "Escape") show(null);
+            if (event.key === "ArrowUp" || event.key === "ArrowDown") {
+              event.preventDefault();
+              const next = value + (event.key === "ArrowUp" ? step : -step);
+              onChange(Number(Math.min(max, Math.max(min, next)).toFixed(6)));
+            }
+            event.stopPropagation();
+          }}
+        />
+      </Popover.Anchor>
+      <Popover.Portal>
+        <Popover.Content
+          id={id}
+          role="alert"
+          align="end"
+          sideOffset={3}
+          collisionPadding={8}
+          onOpenAutoFocus={(event) => event.preventDefault()}
+          onCloseAutoFocus={(event) => event.preventDefault()}
+          className="z-20 w-44 rounded border border-warn bg-raised px-1.5 py-0.5 text-xs text-warn"
+        >
+          A number from {format(min, step)} to {format(max, step)}; {format(value, step)} stays. Escape gives it up.
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   );
 }
 
