@@ -103,7 +103,7 @@ export function StepCard({
           className="-ml-1"
           grip={grip}
         />
-        <h3 className="min-w-0 flex-1 truncate" title={operation?.summary}>
+        <h3 className="min-w-0 flex-1 leading-tight" title={operation?.summary}>
           {operation?.title ?? `Unknown: ${step.operation}`}
         </h3>
         <Switch.Root

@@ -69,19 +69,21 @@ export function StackReportView({
   );
 }
 
-/** What was rejected, and why so where it was not asked for. */
-function rejectionWords({ id, why }: NonNullable<StackRecord["report"]["rejection"]>): string {
-  const label = REJECTORS.find((rejector) => rejector.id === id)?.label ?? id;
-  return why === "asked for" ? label : `${label}: ${why}`;
-}
-
-function Row({ name, value }: { name: string; value: string }) {
+/** A name and its value, and below them, where it needs one, a reason. */
+function Row({ name, value, reason }: { name: string; value: string; reason?: string }) {
   return (
-    <div className="flex justify-between gap-2 py-px">
+    <div className="flex flex-wrap justify-between gap-x-2 py-px">
       <dt className="text-quiet">{name}</dt>
       <dd className="figures text-right">{value}</dd>
+      {reason === undefined ? null : <dd className="w-full text-right text-sm text-quiet">{reason}</dd>}
     </div>
   );
+}
+
+/** What was rejected, and why so where it was not asked for. */
+function Rejected({ id, why }: NonNullable<StackRecord["report"]["rejection"]>) {
+  const label = REJECTORS.find((rejector) => rejector.id === id)?.label ?? id;
+  return <Row name="Rejected" value={label} {...(why === "asked for" ? {} : { reason: why })} />;
 }
 
 function Made({ stack }: { stack: StackRecord }) {
@@ -97,7 +99,7 @@ function Made({ stack }: { stack: StackRecord }) {
         <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
         <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />
         <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
-        {report.rejection ? <Row name="Rejected" value={rejectionWords(report.rejection)} /> : null}
+        {report.rejection ? <Rejected {...report.rejection} /> : null}
         <Row name="Samples rejected" value={`${fixed(report.rejectedFraction * 100, 2)} %`} />
         {report.cores ? (
           <Row

@@ -153,14 +153,6 @@ function nearStripe(
   }
 }
 
-// @ts-ignore: decorator
-@inline function two(a: v128, b: v128, weights: usize): v128 {
-  return f32x4.add(f32x4.mul(a, v128.load32_splat(weights)), f32x4.mul(b, v128.load32_splat(weights, 4)));
-}
-
-// @ts-ignore: decorator
-@inline function four(a: v128, b: v128, c: v128, d: v128, weights: usize): v128 { return f32x4.add(two(a, b, weights), two(c, d, weights + 8)); }
-
 /** Row r of the source at `count` places across i + start, i from `first` on, and the least of the four samples around each. */
 function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, sums: usize, leasts: usize): void {
   const w = sourceWidth, taps = tableTaps, before = (taps >> 1) - 1;
@@ -182,18 +174,12 @@ function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, sums:
       const turn = <f32>(x0 - f0 - <f64>row / tablePhases);
       const delta = f32x4.add(f32x4.splat(turn), f32x4.mul(lanes, f32x4.splat(backwards ? step + 1 : step - 1)));
       const p = line + ((<usize>base) << 2);
-      // Four, six or eight taps, written out: a loop's own work is as much as a tap's.
-      const s0 = v128.load(p), s1 = v128.load(p, 4), s2 = v128.load(p, 8), s3 = v128.load(p, 12);
-      let sum = four(s0, s1, s2, s3, wx), rise = four(s0, s1, s2, s3, sx);
-      if (taps > 4) {
-        const s4 = v128.load(p, 16), s5 = v128.load(p, 20);
-        sum = f32x4.add(sum, two(s4, s5, wx + 16));
-        rise = f32x4.add(rise, two(s4, s5, sx + 16));
-      }
-      if (taps > 6) {
-        const s6 = v128.load(p, 24), s7 = v128.load(p, 28);
-        sum = f32x4.add(sum, two(s6, s7, wx + 24));
-        rise = f32x4.add(rise, two(s6, s7, sx + 24));
+      let s = v128.load(p);
+      let sum = f32x4.mul(s, v128.load32_splat(wx)), rise = f32x4.mul(s, v128.load32_splat(sx));
+      for (let t: usize = 4; t < rowBytes; t += 4) {
+        s = v128.load(p + t);
+        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx + t)));
+        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx + t)));
       }
       const q = p + inner;
       let least = f32x4.pmin(f32x4.pmin(v128.load(q), v128.load(q, 4)), f32x4.pmin(v128.load(q, 8), v128.load(q, 12)));
@@ -254,18 +240,12 @@ function downColumns(
       const row = <i32>Math.floor(((y + yEnd) * 0.5 - fy) * tablePhases + 0.5);
       const wy = table + <usize>row * rowBytes, sy = rises + <usize>row * rowBytes;
       const delta = f32x4.add(f32x4.splat(<f32>(y - fy - <f64>row / tablePhases)), slope);
-      const s0 = v128.load(ringRow(sums, top)), s1 = v128.load(ringRow(sums, top + 1));
-      const s2 = v128.load(ringRow(sums, top + 2)), s3 = v128.load(ringRow(sums, top + 3));
-      let sum = four(s0, s1, s2, s3, wy), rise = four(s0, s1, s2, s3, sy);
-      if (taps > 4) {
-        const s4 = v128.load(ringRow(sums, top + 4)), s5 = v128.load(ringRow(sums, top + 5));
-        sum = f32x4.add(sum, two(s4, s5, wy + 16));
-        rise = f32x4.add(rise, two(s4, s5, sy + 16));
-      }
-      if (taps > 6) {
-        const s6 = v128.load(ringRow(sums, top + 6)), s7 = v128.load(ringRow(sums, top + 7));
-        sum = f32x4.add(sum, two(s6, s7, wy + 24));
-        rise = f32x4.add(rise, two(s6, s7, sy + 24));
+      let s = v128.load(ringRow(sums, top));
+      let sum = f32x4.mul(s, v128.load32_splat(wy)), rise = f32x4.mul(s, v128.load32_splat(sy));
+      for (let t = 1; t < taps; t++) {
+        s = v128.load(ringRow(sums, top + t));
+        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy + ((<usize>t) << 2))));
+        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy + ((<usize>t) << 2))));
       }
       const least = f32x4.pmin(
         f32x4.pmin(v128.load(ringRow(leasts, top + inner)), v128.load(ringRow(leasts, top + inner + 1))),
