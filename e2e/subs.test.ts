@@ -64,6 +64,23 @@ const pixels = () =>
     "return document.querySelector('[role=img][aria-label^=Sub] canvas').toDataURL()",
   );
 
+/** The picture once it has stayed the same for a second: what was there before may still be shown when a frame's name already is. */
+async function settled(): Promise<string> {
+  let shown = await pixels();
+  let since = Date.now();
+  await waitFor(
+    session.driver,
+    "the picture comes to rest",
+    async () => {
+      const now = await pixels();
+      if (now !== shown) [shown, since] = [now, Date.now()];
+      return Date.now() - since > 1000;
+    },
+    30_000,
+  );
+  return shown;
+}
+
 test("an import can be stopped, and goes on with the files that are left", async () => {
   const { driver } = session;
   await newProject("Raw night");
@@ -206,7 +223,7 @@ test("by mouse: a row becomes the rival, the others are matched to another, ther
   await waitFor(driver, "another", async () => (await current()).startsWith("light-003.fits"));
   await waitFor(driver, "compared", async () => !(await textOf(driver, "main")).includes("comparing "), 30_000);
   await prepared();
-  const registered = await pixels();
+  const registered = await settled();
   await driver.actions().keyDown("b").perform();
   await waitFor(driver, "as it came", async () => (await pixels()) !== registered);
   await driver.actions().keyUp("b").perform();
