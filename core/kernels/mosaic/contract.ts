@@ -45,24 +45,27 @@ export interface Direction {
   second: readonly Point[];
 }
 
-const NORTH_PAIRS: readonly Pair[] = [
-  [[0, -1], [0, 1], 1],
-  [[0, -2], [0, 0], 1],
-  [[-1, -1], [-1, 1], 0.5],
-  [[1, -1], [1, 1], 0.5],
-  [[-1, -2], [-1, 0], 0.5],
-  [[1, -2], [1, 0], 0.5],
-];
+/** What north is at every pixel. */
+const NORTH: Omit<Direction, "second"> = {
+  pairs: [
+    [[0, -1], [0, 1], 1],
+    [[0, -2], [0, 0], 1],
+    [[-1, -1], [-1, 1], 0.5],
+    [[1, -1], [1, 1], 0.5],
+    [[-1, -2], [-1, 0], 0.5],
+    [[1, -2], [1, 0], 0.5],
+  ],
+  own: [
+    [0, -2],
+    [0, 0],
+  ],
+  first: [[0, -1]],
+};
 
 /** North and north-east; the other directions follow by quarter turns. */
 const AT_OTHER: readonly Direction[] = [
   {
-    pairs: NORTH_PAIRS,
-    own: [
-      [0, -2],
-      [0, 0],
-    ],
-    first: [[0, -1]],
+    ...NORTH,
     second: [
       [-1, -1],
       [1, -1],
@@ -93,12 +96,7 @@ const AT_OTHER: readonly Direction[] = [
 
 const AT_GREEN: readonly Direction[] = [
   {
-    pairs: NORTH_PAIRS,
-    own: [
-      [0, -2],
-      [0, 0],
-    ],
-    first: [[0, -1]],
+    ...NORTH,
     second: [
       [-1, -2],
       [1, -2],
