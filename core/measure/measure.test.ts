@@ -240,3 +240,31 @@ describe("measures", () => {
     expect(measurePicture(region, kernels, { skyLevel: 0.04 }).background).toBeCloseTo(0.05, 3);
   });
 });
+
+test("hot pixels, more of them than stars, neither count as stars nor tell what stars look like", () => {
+  const [width, height] = [500, 400];
+  const random = createRandom(61);
+  const clean = paintStars(width, height, randomStars(60, width, height, 62)).planes[0];
+  const hot = clean.slice();
+  for (let k = 0; k < 240; k++) hot[Math.floor(random.uniform() * hot.length)] += 0.02 + 0.5 * random.uniform();
+  const [without, among] = [clean, hot].map((plane) => findStars(plane, width, height, kernels));
+  const isIn = (list: typeof without) => (star: (typeof without)[number]) =>
+    list.some((other) => Math.hypot(other.x - star.x, other.y - star.y) < 1);
+  expect(without.length).toBeGreaterThan(45);
+  expect(without.filter(isIn(among)).length).toBeGreaterThan(0.9 * without.length);
+  expect(among.filter((star) => !isIn(without)(star)).length).toBeLessThan(0.05 * without.length);
+  expect(Math.abs(Number(starShape(among).fwhmPx) / Number(starShape(without).fwhmPx) - 1)).toBeLessThan(0.03);
+});
+
+test("a raster that is given away is measured as one that is kept, and only then changed", () => {
+  const [width, height] = [300, 260];
+  const { planes } = paintStars(width, height, randomStars(40, width, height, 64), {
+    channels: 3,
+    tint: [1, 0.7, 0.4],
+  });
+  const raster = () => ({ width, height, channels: 3, planes: planes.map((plane) => plane.slice()) });
+  const [kept, given] = [raster(), raster()];
+  expect(measureSub(given, kernels, { consume: true })).toEqual(measureSub(kept, kernels));
+  expect(kept.planes).toEqual(planes);
+  expect(given.planes.length).toBe(1);
+});
