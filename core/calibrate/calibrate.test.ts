@@ -6,6 +6,7 @@ import { createRaster, cropRaster, frameOfRaster, meanAndDeviation, median, rast
 import { createRawNight, lightOf, rawFrame } from "../simulate";
 import { createSensor, darkFactor, exposeRaw, lightOnSensor } from "../simulate/sensor";
 import { mapPoint } from "../register";
+import { withoutMasters } from "../testing/calibration";
 import { fixture, wasmKernels, worstDifference } from "../testing/fixtures";
 import type { Calibration } from "./apply";
 import { binned, calibratedFrame, frameMeans, scaleOfCalibration } from "./apply";
@@ -35,18 +36,7 @@ interface Fixture {
 const reference = fixture<Fixture>("calibration.json");
 const one = (values: number[], { width, height } = reference) => rasterOf(width, height, [Float32Array.from(values)]);
 const frames = (list: number[][]) => list.map((values) => frameOfRaster(one(values)));
-const NONE: Calibration = {
-  settings: calibrationSettings.parse({ hotSigma: 0, demosaic: "none" }),
-  pattern: null,
-  bias: null,
-  dark: null,
-  darkDefects: null,
-  darkScale: 1,
-  flat: null,
-  flatMeans: [],
-  saturation: 0.98,
-  pedestal: 0,
-};
+const NONE = withoutMasters({ hotSigma: 0, demosaic: "none" }, { saturation: 0.98 });
 
 describe("against numpy and astropy on the same frames (reference/make_calibration_fixtures.py)", () => {
   test("masters: κ-sigma means, and flats each over its own mean for each place of the cell", async () => {

@@ -4,7 +4,7 @@ import { createRaster, frameOfRaster, meanAndDeviation, wholeRegion } from "../r
 import { calibratedFrame } from "./apply";
 import type { ColumnOffset } from "./columns";
 import { columnOffsets } from "./columns";
-import { calibrationSettings } from "./settings";
+import { withoutMasters } from "../testing/calibration";
 import { wasmKernels } from "../testing/fixtures";
 
 const kernels = wasmKernels();
@@ -38,22 +38,7 @@ describe.each([
   ["mosaic", 2, "RGGB"],
 ] as const)("warm columns of a light alone, %s", (_, pitch, pattern) => {
   const calibrated = (raster: Raster) =>
-    calibratedFrame(
-      frameOfRaster(raster),
-      {
-        settings: calibrationSettings.parse({ demosaic: "none" }),
-        pattern,
-        bias: null,
-        dark: null,
-        darkDefects: null,
-        darkScale: 1,
-        flat: null,
-        flatMeans: [],
-        saturation: 1,
-        pedestal: 0,
-      },
-      kernels,
-    );
+    calibratedFrame(frameOfRaster(raster), withoutMasters({ demosaic: "none" }, { pattern }), kernels);
 
   test("the part that is warm is found with its height, and nothing else", async () => {
     const found = await columnOffsets(frameOfRaster(withWarmColumn(sky(5, pitch === 2))), pitch);
@@ -98,12 +83,7 @@ test("columns that are kept are not looked for again when the light is opened an
     rows = 0;
     const frame = calibratedFrame(
       counted,
-      {
-        settings: calibrationSettings.parse({ demosaic: "none" }),
-        ...{ pattern: null, bias: null, dark: null, darkDefects: null, darkScale: 1, flat: null, flatMeans: [] },
-        ...{ saturation: 1, pedestal: 0 },
-        keep: { columns: (find) => (kept ??= find()), sky: (find) => find() },
-      },
+      withoutMasters({ demosaic: "none" }, { keep: { columns: (find) => (kept ??= find()), sky: (find) => find() } }),
       kernels,
     );
     planes.push((await frame.read(region)).planes[0]);
@@ -121,18 +101,7 @@ test("with a flat, a column that answers less to light is left to the flat", asy
   light.planes[0].forEach((v, i) => (light.planes[0][i] = v * flat.planes[0][i]));
   const frame = calibratedFrame(
     frameOfRaster(light),
-    {
-      settings: calibrationSettings.parse({ demosaic: "none" }),
-      pattern: null,
-      bias: null,
-      dark: null,
-      darkDefects: null,
-      darkScale: 1,
-      flat: frameOfRaster(flat),
-      flatMeans: [1],
-      saturation: 1,
-      pedestal: 0,
-    },
+    withoutMasters({ demosaic: "none" }, { flat: frameOfRaster(flat), flatMeans: [1] }),
     kernels,
   );
   const { planes } = await frame.read(wholeRegion(frame));

@@ -76,6 +76,9 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
   const standing = useRef(fitted);
   if (dragged === null) standing.current = fitted;
   const scales = standing.current;
+  // What comes in whole numbers, such as the order, has no half ones.
+  const isWhole = points.every(({ x }) => Number.isInteger(x));
+  const xTicks = scales.x.ticks(10).filter((tick) => !isWhole || Number.isInteger(tick));
   const selected = new Set(selection);
   const place = (event: React.PointerEvent) => {
     const bounds = event.currentTarget.getBoundingClientRect();
@@ -253,7 +256,7 @@ export function MeasureChart({ frames, verdicts, currentId, selection, onPick, o
               </text>
             </g>
           ))}
-          {scales.x.ticks(10).map((tick) => (
+          {xTicks.map((tick) => (
             <text
               key={`x${tick}`}
               x={scales.x(tick)}

@@ -2,28 +2,17 @@ import { createRandom } from "../../numeric/random";
 import type { Raster } from "../../raster";
 import { cropRaster, frameOfRaster, meanAndDeviation, rasterOf, wholeRegion } from "../../raster";
 import { worstDifference } from "../../testing/fixtures";
-import type { Calibration } from "../apply";
 import { calibratedFrame } from "../apply";
 import { cfaCell } from "../cfa";
-import { calibrationSettings } from "../settings";
 import { DEMOSAICS, demosaicOf } from "./registry";
+import { withoutMasters } from "../../testing/calibration";
 import { wasmKernels } from "../../testing/fixtures";
 
 const kernels = wasmKernels();
 
 /** What a demosaic does to noise and to stars, against the noise and the stars that were put in. */
-const calibration = (demosaic: string): Calibration => ({
-  settings: calibrationSettings.parse({ hotSigma: 0, demosaic }),
-  pattern: "RGGB",
-  bias: null,
-  dark: null,
-  darkDefects: null,
-  darkScale: 1,
-  flat: null,
-  flatMeans: [],
-  saturation: 60000,
-  pedestal: 0,
-});
+const calibration = (demosaic: string) =>
+  withoutMasters({ hotSigma: 0, demosaic }, { pattern: "RGGB", saturation: 60_000 });
 
 test.each(DEMOSAICS.map(({ id }) => id))(
   "%s: the noise that a frame tells is that of its channels, within 5 %%, under stars too",
