@@ -140,17 +140,14 @@ export function ChainEditor({
             />
           </div>
           <div className="mb-2 flex gap-2">
-            <input
-              aria-label={`Note to lane ${lane.letter}`}
-              data-help="A note to the lane"
-              className="min-w-0 flex-1 rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text"
+            <LaneText
+              lane={lane}
+              field="note"
+              label={`Note to lane ${lane.letter}`}
+              help="A note to the lane"
               placeholder="Note"
               maxLength={300}
-              value={lane.note ?? ""}
-              onChange={(event) => {
-                const note = event.target.value;
-                session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, note })), `${lane.id}.note`);
-              }}
+              className="min-w-0 flex-1"
             />
             <GroupField board={board} lane={lane} />
           </div>
@@ -213,23 +210,48 @@ export function ChainEditor({
   );
 }
 
-/** The group of a lane; lanes of one group can be shown alone. */
-function GroupField({ board, lane }: { board: Board; lane: Lane }) {
+interface LaneTextProps {
+  lane: Lane;
+  field: "note" | "group";
+  label: string;
+  help: string;
+  placeholder: string;
+  maxLength: number;
+  className: string;
+  list?: string;
+}
+
+/** A text that a lane carries; it looks like a field only where it is pointed at. */
+function LaneText({ lane, field, label, help, className, ...rest }: LaneTextProps) {
   const session = useSession();
   return (
+    <input
+      aria-label={label}
+      data-help={help}
+      className={`rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text ${className}`}
+      value={lane[field] ?? ""}
+      onChange={(event) => {
+        const text = event.target.value;
+        session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, [field]: text })), `${lane.id}.${field}`);
+      }}
+      {...rest}
+    />
+  );
+}
+
+/** The group of a lane; lanes of one group can be shown alone. */
+function GroupField({ board, lane }: { board: Board; lane: Lane }) {
+  return (
     <>
-      <input
-        aria-label={`Group of lane ${lane.letter}`}
-        data-help="A name that lanes share, to show them alone"
-        className="w-20 rounded bg-transparent px-1 text-sm text-quiet hover:bg-raised focus:bg-raised focus:text-text"
+      <LaneText
+        lane={lane}
+        field="group"
+        label={`Group of lane ${lane.letter}`}
+        help="A name that lanes share, to show them alone"
         placeholder="Group"
-        list="lane-groups"
         maxLength={30}
-        value={lane.group ?? ""}
-        onChange={(event) => {
-          const group = event.target.value;
-          session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, group })), `${lane.id}.group`);
-        }}
+        className="w-20"
+        list="lane-groups"
       />
       <datalist id="lane-groups">
         {groupsOf(board).map((name) => (
