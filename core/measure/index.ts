@@ -27,7 +27,7 @@ export { drawDisc } from "./discs";
 export { meanAround } from "./fill";
 export { inverseFilters } from "./inverseFilters";
 export { psfRatio, RATIO_RADIUS } from "./psfRatio";
-export { splitStars } from "./closePairs";
+export { fewestStars } from "./fewestStars";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
 export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } from "./noise";

@@ -37,10 +37,17 @@ export interface FitResult {
   converged: boolean;
 }
 
+export interface FitSettings {
+  /** @default 40 */
+  maxIterations?: number;
+  /** A step that lowers the cost by a smaller share of it is the last. @default 1e-7 */
+  leastGain?: number;
+}
+
 /**
  * Least-squares fit of a model with analytic derivatives to `data` by the Levenberg–Marquardt method. `accept` may refuse
- * a step (parameters out of their range), which is then shortened. Stops when the cost falls by less than 1e-7 of itself
- * or after `maxIterations`. Written here, not taken from a package, because a night fits thousands of stars
+ * a step (parameters out of their range), which is then shortened. Stops when the cost falls by less than `leastGain`
+ * of itself or after `maxIterations`. Written here, not taken from a package, because a night fits thousands of stars
  * and needs bounds on the step; checked on closed forms in numeric.test.ts and measure.test.ts.
  * Source: Marquardt 1963, J. SIAM 11, 431; damping after Press et al., Numerical Recipes, 15.5.
  */
@@ -49,7 +56,7 @@ export function levenbergMarquardt(
   start: Float64Array,
   model: Model,
   accept: (parameters: Float64Array) => boolean,
-  maxIterations = 40,
+  { maxIterations = 40, leastGain = 1e-7 }: FitSettings = {},
 ): FitResult {
   const n = start.length;
   const gradient = new Float64Array(n);
@@ -87,7 +94,7 @@ export function levenbergMarquardt(
         cost = nextCost;
         damping = Math.max(1e-9, damping / 10);
         improved = true;
-        if (gain < 1e-7) return { parameters, cost, iterations, converged: true };
+        if (gain < leastGain) return { parameters, cost, iterations, converged: true };
       } else damping *= 10;
     }
     if (!improved) return { parameters, cost, iterations, converged: true };

@@ -4,10 +4,16 @@ import { fitsHeader, fitsPadding } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
 
-/** Strips of whole rows, about eight for each worker, between 16 and 256 rows high, in steps of the blocks in which rejections are counted. */
-export function stripsOf(width: number, height: number, workers: number): Region[] {
-  const rows = Math.min(256, BLOCK_PX * Math.ceil(height / (8 * workers) / BLOCK_PX));
-  return tilesOf({ x: 0, y: 0, width, height }, width, rows);
+/** A strip is at least so many times as high as the surroundings that it needs on either side. */
+const HALOS = 3;
+
+/** Strips of whole rows, about eight for each worker, between 16 and 256 rows high, in steps of the blocks in which rejections are counted; fewer and higher ones where each needs surroundings of `halo` px, which are worked on again for each. */
+export function stripsOf(width: number, height: number, workers: number, halo = 0): Region[] {
+  const blocks = (rows: number) => BLOCK_PX * Math.ceil(rows / BLOCK_PX);
+  const rows = Math.max(Math.min(256, blocks(height / (8 * workers))), blocks(HALOS * halo));
+  // As many for each worker, so that none waits for the last.
+  const count = workers * Math.ceil(height / rows / workers);
+  return tilesOf({ x: 0, y: 0, width, height }, width, halo > 0 ? Math.min(rows, blocks(height / count)) : rows);
 }
 
 /** A FITS file from the strips of its planes. */

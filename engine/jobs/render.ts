@@ -1,5 +1,5 @@
 import { CREATOR } from "@/core/version";
-import { chainToJson, domainAfter, prepareChain } from "@/core/chain";
+import { chainHalo, chainToJson, domainAfter, prepareChain, readySteps } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
 import { asRead, cutFrom, keptHeader } from "@/core/formats";
 import type { Region } from "@/core/raster";
@@ -52,7 +52,9 @@ export async function renderPicture(
   { treatment, region, channels, title }: RenderRequest,
   { signal, onProgress }: { signal?: AbortSignal; onProgress: (fraction: number) => void },
 ): Promise<Blob> {
-  const strips = stripsOf(region.width, region.height, pool.batchSize).map((strip) => ({
+  const facts = treatment.facts.map((ids) => pool.valuesOf(ids));
+  const halo = chainHalo(readySteps(treatment.steps, facts));
+  const strips = stripsOf(region.width, region.height, pool.batchSize, halo).map((strip) => ({
     ...strip,
     x: strip.x + region.x,
     y: strip.y + region.y,
@@ -82,10 +84,7 @@ export async function renderPicture(
   const recipe = [
     `lane ${title}`,
     ...chainToJson(title, treatment.steps).split("\n"),
-    `facts ${JSON.stringify(
-      treatment.facts.map((ids) => pool.valuesOf(ids)),
-      inShort,
-    )}`,
+    `facts ${JSON.stringify(facts, inShort)}`,
   ];
   const { width, height } = region;
   return assemble(width, height, channels, cards, [...history, ...recipe], (c) => parts.map((planes) => planes[c]));

@@ -7,6 +7,7 @@ import type { MoffatShape, PointShape } from "../../measure";
 import {
   answerTo,
   drawDisc,
+  fewestStars,
   isHighest,
   meanAround,
   moffatProfile,
@@ -16,7 +17,6 @@ import {
   PEAKS_HALO,
   sigmaAt,
   significanceOf,
-  splitStars,
   surroundings,
 } from "../../measure";
 import { rise } from "../../numeric/rise";
@@ -57,7 +57,7 @@ const CLEAR = { from: 15, most: 1.3 };
 const NARROWER = { by: 0.3, most: 2 };
 /** Searches, each in what the stars so far leave; and rounds of fitting after each. */
 const SEARCHES = 3;
-const ROUNDS = 3;
+const ROUNDS = 8;
 /** A sample higher than this share of the brightest one may be clipped. */
 const CLIPPED_SHARE = 0.75;
 /** So many times its σ a sample that tells nothing is worth. */
@@ -199,11 +199,16 @@ async function starsOf(
     if (found.length === 0) break;
     kernels.drawStars(on, found, -1);
     stars = kernels.solveStars(on, [...stars, ...found], { sigmas: told, rounds: ROUNDS });
+    // A pair that is taken for one star leaves light on either side, which the next search would take for two more.
+    if (search === 0) stars = fewestStars(on, stars, told, fwhm, kernels).stars;
   }
-  stars = splitStars(on, stars, told, fwhm, kernels);
+  const fewest = fewestStars(on, stars, told, fwhm, kernels);
+  const { isKnot } = fewest;
+  stars = fewest.stars;
   const alone = new Float32Array(width * height);
   // What is wider than a star and not two of them is no star; a bright one of these, or one that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair. What is clipped looks wide: its flat top and its wings tell.
-  const judged = stars.map((star) => {
+  const judged = stars.map((star, k) => {
+    if (isKnot[k]) return { star, isNone: true, share: 0 };
     const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
     const y = Math.min(height - 1, Math.max(0, Math.round(star.y)));
     const highest = star.heights.reduce((most, h, c) => Math.max(most, h / sigmas[c][y * width + x]), 0);

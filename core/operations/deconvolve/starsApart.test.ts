@@ -1,6 +1,6 @@
 import { measureChain, newStep, readySteps, runChain } from "../../chain";
 import { quietJob } from "../../job";
-import { findStars, moffatTable, splitStars, starShape } from "../../measure";
+import { findStars, moffatTable, starShape } from "../../measure";
 import type { Raster } from "../../raster";
 import { cropRaster, frameOfRaster, rasterOf, wholeRegion } from "../../raster";
 import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
@@ -156,17 +156,6 @@ describe("stars solved together", () => {
       expect(Math.abs(h / truth[k].heights[0] - 1)).toBeLessThan(0.01);
     });
     expect(Math.max(...plane.map((v) => Math.abs(v - 7)))).toBeLessThan(3);
-  });
-
-  test("one star in the place of two is split into them; one that is one stays", () => {
-    const plane = drawn();
-    const start = [{ x: 31.6, y: 30.8, heights: [700] }, truth[2]];
-    kernels.drawStars(on(plane), start, -1);
-    const one = kernels.solveStars(on(plane), start, { sigmas: even(1), rounds: 3 });
-    const found = splitStars(on(plane), one, even(1), 3.1, kernels);
-    expect(found.length).toBe(3);
-    const nearest = (x: number, y: number) => Math.min(...found.map((star) => Math.hypot(star.x - x, star.y - y)));
-    for (const { x, y } of truth) expect(nearest(x, y)).toBeLessThan(0.3);
   });
 });
 
