@@ -8,6 +8,7 @@ import { chainToJson, migratedStep, newStep, parseChain } from "./index";
 import { migratedFile } from "./schema";
 import type { AnyOperation } from "../operations";
 import { findOperation, OPERATIONS } from "../operations";
+import { fc } from "../testing/properties";
 import { cornerRegions, sampleRegions, SeenPicture } from "./measure";
 
 const starlet = findOperation("noise.starlet");
@@ -126,6 +127,19 @@ test("samples are the whole of a small picture and nine even pieces of a large o
     true,
   );
   expect(sampleRegions({ width: 5, height: 5 })).toEqual([{ x: 0, y: 0, width: 5, height: 5 }]);
+});
+
+test("samples and corners of a picture of any size lie on it", () => {
+  const side = fc.integer({ min: 1, max: 3000 });
+  fc.assert(
+    fc.property(side, side, (width, height) => {
+      for (const at of [...sampleRegions({ width, height }), ...cornerRegions({ width, height })]) {
+        expect(at.x >= 0 && at.y >= 0 && at.width > 0 && at.height > 0).toBe(true);
+        expect(at.x + at.width <= width && at.y + at.height <= height).toBe(true);
+      }
+    }),
+    { numRuns: 500, examples: [[1000, 872], [1280, 720]] }, // prettier-ignore
+  );
 });
 
 test("of a large picture the corners are looked at too, beside the pieces; of a smaller one they hold them nearly", () => {

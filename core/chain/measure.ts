@@ -86,7 +86,7 @@ const [LEAST_PATCH, ROUND_PATCH] = [8, 48];
 const SAMPLE_SIDE = 320;
 const MAX_SAMPLES = 9;
 
-/** Regions that stand for the whole picture: all of it where it is small, else nine pieces spread evenly. */
+/** Regions that stand for the whole picture: all of it where it is small, else nine pieces spread evenly, which overlap where it is less than three of them high or wide. */
 export function sampleRegions(size: { width: number; height: number }): Region[] {
   const tiles = tilesOf(wholeRegion(size), SAMPLE_SIDE).filter((tile) => tile.width >= 32 && tile.height >= 32);
   if (tiles.length === 0) return [wholeRegion(size)];
@@ -97,9 +97,11 @@ export function sampleRegions(size: { width: number; height: number }): Region[]
     const height = Math.min(SAMPLE_SIDE, size.height);
     const x = Math.round((((i % columns) + 0.5) / columns) * size.width - width / 2);
     const y = Math.round(((Math.floor(i / columns) + 0.5) / columns) * size.height - height / 2);
-    return { x: Math.max(0, x), y: Math.max(0, y), width, height };
+    return { x: clamp(x, size.width - width), y: clamp(y, size.height - height), width, height };
   });
 }
+
+const clamp = (v: number, most: number) => Math.max(0, Math.min(most, v));
 
 /** Its corners, where the pieces of the whole leave them out and do not reach into them. */
 export function cornerRegions({ width, height }: { width: number; height: number }): Region[] {
