@@ -7,7 +7,7 @@ import type { ClearStar } from "./clearStars";
 import { clearStars } from "./clearStars";
 import type { Fact } from "./fact";
 import type { FieldShape } from "./psfShape";
-import { inPicture, shapeOf, starShapeSchema } from "./psfShape";
+import { inPicture, shapesOf, starShapeSchema } from "./psfShape";
 
 /** Half the side of the mean picture of the stars, and how far their profile is followed, in px; steps of the profile. */
 const RADIUS = 12;
@@ -39,11 +39,9 @@ export const psfStars: Fact<PsfStarsFact> = {
   async measure(look, job) {
     const samples = await look.field.samples();
     const channels = await clearStars(look, job);
+    const shapes = shapesOf(channels.map((stars) => inPicture(stars, look.field.places)));
     return {
-      channels: channels.map((stars, c) => {
-        const shape = shapeOf(inPicture(stars, look.field.places));
-        return shape && readoutOf(stars, samples, look.field.places, c, shape);
-      }),
+      channels: shapes.map((shape, c) => shape && readoutOf(channels[c], samples, look.field.places, c, shape)),
     };
   },
   noisier: (value) => value,

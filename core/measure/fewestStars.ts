@@ -1,6 +1,6 @@
 import type { Kernels, PointStar, StarPlanes } from "../kernels";
 import type { Patch, Point } from "./starFits";
-import { drawnOut, fitPoints, fitWide, lightOf, patchOf } from "./starFits";
+import { drawnOut, fitPoints, fitWide, lightOf, patchOf, restOf } from "./starFits";
 
 /** Stars nearer to each other than this, in FWHM, are judged together, up to so many. */
 const [LINKED, MOST] = [1.4, 6];
@@ -88,11 +88,12 @@ function groupsOf(stars: readonly PointStar[], link: number, most: number): numb
   });
 }
 
-function simplestOf(
-  patch: Patch,
-  members: readonly PointStar[],
-  fwhm: number,
-): readonly Point[] | "knot" | "as they are" {
+interface Explanation {
+  as: readonly Point[] | "knot" | "as they are";
+  cost: number;
+}
+
+function simplestOf(patch: Patch, members: readonly PointStar[], fwhm: number): Explanation["as"] {
   const { x0, y0, sigma, height } = patch;
   const lights = members.map(lightOf);
   const total = lights.reduce((a, b) => a + b, 0);
@@ -112,20 +113,21 @@ function simplestOf(
   } else axis = axisOf(found, at);
   const [dx, dy] = [0.4 * fwhm * Math.cos(axis), 0.4 * fwhm * Math.sin(axis)];
   const halves = [1, -1].map((s) => ({ x: at.x + s * dx, y: at.y + s * dy, h: 0.6 * height }));
-  const starts = [[{ ...at, h: height }], halves];
+  const starts = [halves];
+  if (found.length > 1) starts.push([{ ...at, h: height }]);
   if (found.length > 2) starts.push(found.slice(0, 2), found.slice(0, 3));
-  if (found.length > 3) starts.push(found);
-  let best: { points: readonly Point[]; cost: number } | null = null;
+  // What was found is solved together already.
+  let best: Explanation = { as: "as they are", cost: restOf(patch) + FOR_EACH_VALUE * 3 * found.length };
+  if (!areApart(found, fwhm)) best.cost = Infinity;
   for (const start of starts) {
     const points = fitPoints(patch, start);
     if (!points || !areApart(points.stars, fwhm)) continue;
     if (start.length > members.length && points.cost > EXPLAINED * patch.data.length) continue;
     const cost = points.cost + FOR_EACH_VALUE * 3 * start.length;
-    if (!best || cost < best.cost) best = { points: points.stars, cost };
+    if (cost < best.cost) best = { as: points.stars, cost };
   }
   const wide = fitWide(patch, at, fwhm);
-  if (wide && (!best || wide.cost + FOR_EACH_VALUE * 7 < best.cost)) return "knot";
-  return best ? best.points : "as they are";
+  return wide && wide.cost + FOR_EACH_VALUE * 7 < best.cost ? "knot" : best.as;
 }
 
 /** The axis along which points lie. */

@@ -8,7 +8,7 @@ const AROUND = 1.3;
 /** Samples whose σ is so many times that of others tell nothing. */
 const UNTOLD = 1e3;
 /** Fits end where another step would lower what is left by less than this share. */
-const SETTLED = { leastGain: 1e-4 };
+const SETTLED = { leastGain: 1e-3, maxIterations: 15 };
 /** The PSF is known to this share of a star's light: so much is added to the noise, where the light is. */
 const PSF_ERROR = 0.012;
 /** A knot is wider than a star even across: by so much, beyond what noise leaves open (so many σ of a width, about FWHM · σ/height). */
@@ -150,6 +150,24 @@ export function drawnOut(
   if (!less || !more) return { axis: 0, gain: 0 };
   const [xx, xy, yy] = more.solved.slice(own);
   return { axis: 0.5 * Math.atan2(xy, xx - yy), gain: more.gain - less.gain };
+}
+
+/** What the members leave beyond a level with a slope: Σ residual²/σ². */
+export function restOf({ side, left, inverse }: Patch): number {
+  const middle = (side - 1) / 2;
+  const [normal, right] = [new Float64Array(9), new Float64Array(3)];
+  let total = 0;
+  for (let k = 0; k < left.length; k++) {
+    const w = inverse[k];
+    const row = [w, w * ((k % side) - middle), w * (Math.floor(k / side) - middle)];
+    total += left[k] * left[k];
+    for (let a = 0; a < 3; a++) {
+      right[a] += row[a] * left[k];
+      for (let b = 0; b < 3; b++) normal[a * 3 + b] += row[a] * row[b];
+    }
+  }
+  const solved = solveSymmetric(normal, right);
+  return solved ? total - solved.reduce((sum, v, a) => sum + v * right[a], 0) : total;
 }
 
 /** A star in a patch: its place there, and its height in all channels together. */

@@ -75,6 +75,8 @@ const MOST_LEFT_OF_WINGS = [0.15, 0.3] as const;
 const BLEEDING = [2, 8] as const;
 /** A top is flat where, of the pixels above the first share of its height, more than so many are above the second: of a Moffat profile a sixth are. */
 const [HIGH, TOP, FLAT] = [0.75, 0.95, 0.35];
+/** A point that is so near to the middle of something wide, in FWHM, and fainter in every channel, is part of it. */
+const PART_OF = 1.4;
 /** How far such a star is left alone: to where its light has fallen to this many σ, at most so far, with a soft edge. */
 const ALONE = { sigma: 0.5, most: 34, soft: 4 };
 
@@ -215,8 +217,12 @@ async function starsOf(
     const bright = rise(highest, ...BRIGHT_SIGMA);
     const { misfit, isFlat } = bright > 0 ? misfitOf(star, rest, region, fwhm, clipped) : { misfit: 0, isFlat: false };
     const isNone = star.isWide === true && !(isFlat && misfit < 1);
-    return { star, isNone, share: bright * (isNone ? 1 : misfit) };
+    return { star, isNone, share: isNone && !isFlat ? 0 : bright * (isNone ? 1 : misfit) };
   });
+  // A point beside the middle of something wide is part of it.
+  const wide = judged.flatMap(({ star, isNone }) => (isNone ? star : []));
+  for (const of of judged)
+    if (!of.isNone && wide.some((other) => isPartOf(of.star, other, fwhm))) [of.isNone, of.share] = [true, 0];
   const odd = judged.filter(({ share }) => share > 0);
   const starsOnly = (isNone: boolean) => judged.flatMap((of) => (of.isNone === isNone ? of.star : []));
   kernels.drawStars(on, starsOnly(true), 1);
@@ -231,6 +237,9 @@ async function starsOf(
     evenUnderStars(plane, region.planes[c], alone, sigmas[c], width, height, job);
   return { stars, rest, alone };
 }
+
+const isPartOf = (star: PointStar, wide: PointStar, fwhm: number): boolean =>
+  Math.hypot(star.x - wide.x, star.y - wide.y) < PART_OF * fwhm && star.heights.every((h, c) => h < wide.heights[c]);
 
 /** The first of the components (facts/components.ts) of heights above the sky in σ. */
 function brightness(rest: Float32Array[], levels: readonly number[], sigmas: Float32Array[]): Float32Array {
