@@ -215,4 +215,10 @@ describe("the whole way without a screen", () => {
     expect(status).toBe(2);
     expect(stderr).toContain("usage:");
   });
+
+  test("asked for help, the usage is the answer", () => {
+    const { status, stdout, stderr } = endOf("--help");
+    expect([status, stderr]).toEqual([0, ""]);
+    expect(stdout).toContain("stack FILES");
+  });
 });

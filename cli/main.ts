@@ -68,9 +68,12 @@ for (const [signal, code] of [
 ] as const)
   process.once(signal, () => void cleanUp().finally(() => process.exit(code)));
 
+const ASKS_FOR_HELP = new Set(["help", "--help", "-h"]);
+
 const [name, ...args] = process.argv.slice(2);
 const command = COMMANDS.get(name);
-if (!command) {
+if (ASKS_FOR_HELP.has(name)) process.stdout.write(USAGE);
+else if (!command) {
   process.stderr.write(name === undefined ? USAGE : `unknown command “${name}”\n${USAGE}`);
   process.exitCode = 2;
 } else {

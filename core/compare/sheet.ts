@@ -54,7 +54,7 @@ h1{font-size:20px;margin:0 0 .3rem}h2{font-size:15px;margin:1.6rem 0 .5rem}p,li{
 table{border-collapse:collapse}td,th{padding:2px 8px;text-align:right;font-weight:normal;border-top:1px solid #2b2b2b;font-variant-numeric:tabular-nums}
 th:first-child,td:first-child{text-align:left}thead th{color:#a3a3a3;vertical-align:bottom;border:0;max-width:7rem}
 .crops{display:grid;gap:2px;margin-bottom:2px}.crops figure{margin:0}.crops img{width:100%;image-rendering:pixelated;display:block;background:#000}
-.crops figcaption{font-size:12px;color:#a3a3a3;font-variant-numeric:tabular-nums}b{font-weight:600}
+.crops figcaption{font-size:12px;color:#a3a3a3;font-variant-numeric:tabular-nums}.figure{display:inline-block;margin-right:.8em}b{font-weight:600}
 .best{color:#7fb38a}pre{overflow:auto;background:#151515;padding:.6rem;font-size:12px}
 @media print{body{background:#fff;color:#000;margin:0}.quiet,thead th,.crops figcaption{color:#444}.best{color:#000;font-weight:700}pre{background:#fff;white-space:pre-wrap}
 .crops{grid-template-columns:repeat(auto-fit,minmax(4cm,1fr))!important}.row,tr,figure{break-inside:avoid}td,th{border-color:#bbb}details{display:none}}`;
@@ -109,7 +109,13 @@ export function sheetHtml(sheet: Sheet): string {
 function under(measures: LaneMeasures | null, { unit, perSample }: Sheet): string {
   if (!measures) return "";
   const shown = (id: string, times = 1): string => format(measures[id] ?? null, id, times);
-  return `σ ${shown("noise", perSample)} ${safe(unit)} · SNR ${shown("snr")} dB · FWHM ${shown("fwhm")} px · not in the data ${shown("unsupported")} %`;
+  const figures = [
+    `σ ${shown("noise", perSample)} ${safe(unit)}`,
+    `SNR ${shown("snr")} dB`,
+    `FWHM ${shown("fwhm")} px`,
+    `not in the data ${shown("unsupported")} %`,
+  ];
+  return figures.map((figure) => `<span class="figure">${figure}</span>`).join(" ");
 }
 
 function format(value: number | null, id: string, times = 1): string {

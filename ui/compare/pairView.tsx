@@ -17,6 +17,7 @@ import { LaneChip, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
 import { LineOverlay, useLineDrawing } from "./profile";
+import { SpotChoice } from "./spotChoice";
 import type { Before, LaneView } from "./useLaneCrop";
 import { useLaneCrop, useLaneView } from "./useLaneCrop";
 
@@ -79,6 +80,8 @@ function Pair({ board, first, chosen, other, spot, before, latency }: PairProps)
             .map((lane) => ({ value: lane.id, label: `${lane.letter} ${laneWords(lane)}`.slice(0, 40) }))}
           onChange={(otherId) => setLook({ otherId })}
         />
+        <span className="text-quiet">at</span>
+        <SpotChoice spots={board.spots} shown={spot} />
         <Choice
           label="How they are compared"
           help="How the two lanes are shown at the same place"

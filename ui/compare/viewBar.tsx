@@ -24,6 +24,7 @@ import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { ShownPanel } from "../viewer/shownPanel";
 import { useDesk, useDeskStore } from "./desk";
+import { SpotChoice } from "./spotChoice";
 
 const LAYOUT_WORDS: Record<Layout, { label: string; icon: ReactNode }> = {
   matrix: { label: "All lanes at all spots (M)", icon: <Grid3x3 size={16} /> },
@@ -63,6 +64,7 @@ export function ViewBar({ board }: { board: Board }) {
   const bar = useDesk((state) => state.bar);
   const lane = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
   const linked = levelsLane(board);
+  const spot = spotOf(board);
   const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
   return (
     <div
@@ -113,15 +115,7 @@ export function ViewBar({ board }: { board: Board }) {
           onChange={(name) => setLook({ group: name === ALL ? null : name })}
         />
       ) : null}
-      {(layout === "spot" || layout === "pair") && spotOf(board) ? (
-        <Choice
-          label="Spot that is shown"
-          help="The spot that is shown; comma and period go to the one before and after"
-          value={spotOf(board)?.id ?? ""}
-          options={board.spots.map(({ id, name }) => ({ value: id, label: name }))}
-          onChange={(spotId) => setLook({ spotId })}
-        />
-      ) : null}
+      {layout === "spot" && spot ? <SpotChoice spots={board.spots} shown={spot} /> : null}
       <div className="flex" role="group" aria-label="Panels">
         <Press
           label="Spots, the panel at the left (Q)"
