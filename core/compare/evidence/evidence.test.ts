@@ -181,23 +181,23 @@ test("stars of a lane: those that the data hold, those that they do not, and tho
 });
 
 test("stars apart, blurred again by its own PSFs, is the stack again; a star that it left alone too, unless a later step touches it", async () => {
-  const bright = paintStars(SIDE, SIDE, [{ x: 134, y: 134, flux: 12 }], {
-    fwhm: 1.8 * SHAPE.fwhmPx,
-    noise: 0,
-    level: 0,
-  });
-  const input = stackOf(sky().map((v, i) => v + bright.planes[0][i]), 41); // prettier-ignore
+  // The brightest is clipped, and its light ran over along a column.
+  const [full] = paintStars(SIDE, SIDE, [{ x: 134, y: 134, flux: 12 }], { fwhm: SHAPE.fwhmPx, noise: 0, level: 0 }).planes; // prettier-ignore
+  const most = 0.3 * full[134 * SIDE + 134];
+  const ranOver = (i: number) => Math.abs((i % SIDE) - 134) < 2 && Math.abs(Math.floor(i / SIDE) - 134) < 20;
+  const bright = full.map((v, i) => (ranOver(i) ? most : Math.min(v, most)));
+  const input = stackOf(sky().map((v, i) => v + bright[i]), 41); // prettier-ignore
   const middleOf = ({ width, inside }: { width: number; inside: { x: number; y: number } }, x: number, y: number) =>
     (y - PLACE.y + inside.y) * width + x - PLACE.x + inside.x;
   const views = await evidenceViews(input, await ready(input, "deconvolve.stars-apart"), PLACE, job);
   expect(views.leeway).toBe(0.02);
   const [left, drawn] = [middleOf(views, 134, 134), middleOf(views, 186, 240)];
-  // The brightest is wider than a star, and is left nearly alone; a fainter one is drawn anew: higher, and as it was once blurred again.
+  // The brightest is left nearly alone; a fainter one is drawn anew: higher, and as it was once blurred again.
   expect(Math.abs(views.after[left] / views.before[left] - 1)).toBeLessThan(0.1);
   expect(Math.abs(views.told[left] / views.before[left] - 1)).toBeLessThan(0.005);
   expect(views.after[drawn]).toBeGreaterThan(1.5 * views.before[drawn]);
   expect(Math.abs(views.told[drawn] - views.before[drawn])).toBeLessThan(0.03 * views.before[drawn] + 3 * SIGMA);
   const smoothed = await evidenceViews(input, await ready(input, "deconvolve.stars-apart", {}, "noise.gaussian"), PLACE, job); // prettier-ignore
   expect(smoothed.told[left]).toBe(smoothed.after[left]);
-  expect(smoothed.told[left]).toBeLessThan(0.9 * views.told[left]);
+  expect(smoothed.told[left]).toBeLessThan(0.98 * views.told[left]);
 }, 60_000);
