@@ -77,6 +77,21 @@ test("Richardson–Lucy: ten longer steps go as far as twenty plain ones; what i
   expect(await grainOf(3)).toBeLessThan(0.7 * (await grainOf(0)));
 });
 
+test("Richardson–Lucy cuts off no shadow, though it be darker than all but a hundredth of the picture", async () => {
+  const shadows = [[70, 80], [190, 150]]; // prettier-ignore
+  const isDark = (i: number, within: number) =>
+    shadows.some(([x, y]) => Math.hypot((i % SIDE) - x, (i >> 8) - y) < within);
+  const dark = scene.map((v, i) => (isDark(i, 9) ? 20 : v));
+  expect(dark.filter((v) => v < 100).length).toBeLessThan(0.01 * dark.length);
+  const { before, after } = await treated(kernels.convolve(dark, SIDE, SIDE, moffat), sigma, "deconvolve.richardson-lucy", { ...typed, protectStars: 0 }); // prettier-ignore
+  const mean = (plane: Float32Array, within: number) => {
+    const values = [...plane].filter((_, i) => isDark(i, within));
+    return values.reduce((a, b) => a + b, 0) / values.length;
+  };
+  expect(Math.abs(mean(after, 5) - 20)).toBeLessThan(12);
+  expect(mean(after, 8)).toBeLessThan(mean(before, 8));
+});
+
 test("the blur that was typed is the one that is taken back: of three blurs each comes nearest with its own", async () => {
   const telescope = { apertureMm: 150, obstruction: 0.35, wavelengthNm: 600, arcsecPerPx: 0.25, seeingArcsec: 0.5 };
   const gaussian = moffatPsf({ fwhmMajor: 4, fwhmMinor: 4, angle: 0, beta: 60 }, 14);

@@ -114,7 +114,7 @@ export async function drawnAnew(
     const [psf, target] = [moffatPsf(shapes[c], PSF_RADIUS), moffatPsf(targets[c], PSF_RADIUS)];
     const { iterations, smoothness } = params;
     const sigma = Math.sqrt(model.a);
-    const settings = { psf, target, iterations, smoothness, zero: model.zero, sigma, floor: 1e-3 * sigma, smoothings: 2 }; // prettier-ignore
+    const settings = { psf, target, iterations, smoothness, zero: model.zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
     const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
     const part = cropRaster(rasterOf(width, height, [plane]), needed).planes[0];
     const sharp = rasterOf(needed.width, needed.height, [lucy(part, needed.width, needed.height, settings, job)]);

@@ -5,6 +5,8 @@ import { cropRaster, mirrored, rasterOf } from "../../raster";
 
 /** Data is lifted by so many σ of its dark end, so that none of it that holds light lies below 0. */
 export const PEDESTAL_SIGMA = 4;
+/** Scales that are smoothed away to tell how dark it is around. */
+const AROUND_SCALES = 2;
 /** Weight of total variation at a smoothness of 1. */
 const LAMBDA = 0.01;
 
@@ -41,24 +43,42 @@ export interface LucySettings {
   /** How near the estimate, blurred, must come to the data by pixel to be left alone there; null or none for never. */
   near?: Float32Array | null;
   isHastened?: boolean;
+  /** Leaves out what lies far below its surroundings: what taking stars off left is no shadow. @default false */
+  cutsBelow?: boolean;
 }
 
 /**
- * A plane through Richardson–Lucy with total variation, mirrored beyond its border: what lies 4 σ below the darkest level is taken for 0. Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260;
+ * A plane through Richardson–Lucy with total variation, mirrored beyond its border. Where its surroundings are darker than the darkest level, as in shadows on the Moon, they are the level there; what lies more than 4 σ below that is no light of a blur, and is added again as it was:
+ * nothing is cut off. Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260;
  * shown by a target: Magain, Courbin & Sohy 1998, ApJ 494, 472.
  */
 export function lucy(
   plane: Float32Array,
   width: number,
   height: number,
-  { psf, target, iterations, smoothness, zero, sigma, floor, smoothings, near, isHastened }: LucySettings,
+  {
+    psf,
+    target,
+    iterations,
+    smoothness,
+    zero,
+    sigma,
+    floor,
+    smoothings,
+    near,
+    isHastened,
+    cutsBelow = false,
+  }: LucySettings,
   job: JobHandle,
 ): Float32Array {
   const { kernels } = job;
   const margin = (psf.size - 1) / 2;
   const [w, h] = [width + 2 * margin, height + 2 * margin];
-  const pedestal = zero - PEDESTAL_SIGMA * sigma;
-  const data = mirrored(plane, width, height, margin, w).grown.map((v) => Math.max(v - pedestal, floor));
+  const seen = mirrored(plane, width, height, margin, w).grown;
+  let around: Float32Array = seen;
+  for (let j = 0; j < AROUND_SCALES; j++) around = kernels.starletSmooth(around, w, h, j);
+  const pedestal = around.map((level) => Math.min(zero, level) - PEDESTAL_SIGMA * sigma);
+  const data = seen.map((v, i) => Math.max(v - pedestal[i], floor));
   let start: Float32Array = data;
   for (let j = 0; j < smoothings; j++) start = kernels.starletSmooth(start, w, h, j);
   const variation = smoothness > 0 && sigma > 0 ? { lambda: LAMBDA * smoothness, soften: 0.5 * sigma } : null;
@@ -68,5 +88,6 @@ export function lucy(
   const sharp = kernels.richardsonLucy(data, w, h, psf, settings, () => job.check());
   const shown = target ? kernels.convolve(sharp, w, h, target) : sharp;
   const inside = { x: margin, y: margin, width, height };
-  return cropRaster(rasterOf(w, h, [shown]), inside).planes[0].map((v) => v + pedestal);
+  const whole = shown.map((v, i) => v + pedestal[i] + (cutsBelow ? 0 : Math.min(0, seen[i] - pedestal[i])));
+  return cropRaster(rasterOf(w, h, [whole]), inside).planes[0];
 }
