@@ -4,13 +4,15 @@ import { fitsHeader, fitsPadding } from "@/core/formats";
 import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
 
-/** A strip is at least so many times as high as the surroundings that it needs on either side. */
-const HALOS = 3;
+/** A strip is at least so many times as high as the surroundings that it needs on either side, unless it held more than so many pixels: each worker holds many copies of one. */
+const [HALOS, MOST_PX] = [3, 2 ** 21];
+const MOST_ROWS = 256;
 
 /** Strips of whole rows, about eight for each worker, between 16 and 256 rows high, in steps of the blocks in which rejections are counted; fewer and higher ones where each needs surroundings of `halo` px, which are worked on again for each. */
 export function stripsOf(width: number, height: number, workers: number, halo = 0): Region[] {
   const blocks = (rows: number) => BLOCK_PX * Math.ceil(rows / BLOCK_PX);
-  const rows = Math.max(Math.min(256, blocks(height / (8 * workers))), blocks(HALOS * halo));
+  const most = Math.max(MOST_ROWS, BLOCK_PX * Math.floor(MOST_PX / width / BLOCK_PX));
+  const rows = Math.max(Math.min(MOST_ROWS, blocks(height / (8 * workers))), Math.min(most, blocks(HALOS * halo)));
   // As many for each worker, so that none waits for the last.
   const count = workers * Math.ceil(height / rows / workers);
   return tilesOf({ x: 0, y: 0, width, height }, width, halo > 0 ? Math.min(rows, blocks(height / count)) : rows);

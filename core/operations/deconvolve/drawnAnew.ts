@@ -208,7 +208,7 @@ async function starsOf(
   const { isKnot } = fewest;
   stars = fewest.stars;
   const alone = new Float32Array(width * height);
-  // What is wider than a star and not two of them is no star; a bright one of these, or one that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair. What is clipped looks wide: its flat top and its wings tell.
+  // What is wider than a star and not two of them is no star and goes to the rest; one that bled, or that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair. What is clipped looks wide: its flat top and its wings tell.
   const judged = stars.map((star, k) => {
     if (isKnot[k]) return { star, isNone: true, share: 0 };
     const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
