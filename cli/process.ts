@@ -1,6 +1,8 @@
 import { z } from "zod";
+import { idleReason } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
+import { findOperation } from "@/core/operations";
 import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
 import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
 import { readChain } from "./chains";
@@ -37,6 +39,10 @@ export async function processPicture(args: string[]): Promise<unknown> {
       fullScale: toSample(facts.unit, facts.unit.fullScale),
       steps,
     });
+    const notes = steps.flatMap((step, k) => {
+      const reason = idleReason(step, pool.valuesOf(treatment.facts[k]));
+      return reason ? [`step ${k + 1}, ${findOperation(step.operation)?.title}: ${reason}`] : [];
+    });
     const started = Date.now();
     const area = regionOf(region, facts);
     const wanted = { treatment, region: area, channels, title: name || chainPath };
@@ -46,6 +52,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
       width: area.width,
       height: area.height,
       steps,
+      notes,
       facts: treatment.facts.map((ids) => pool.valuesOf(ids)),
       seconds: (Date.now() - started) / 1000,
     };

@@ -1,5 +1,6 @@
 import type { ChainStep, FactKey } from "@/core/chain";
 import { factsNeeded, prepareChain, UNTOUCHED } from "@/core/chain";
+import { FACTS_VERSION } from "@/core/facts";
 import { maskKey } from "@/core/mask";
 import type { SkyPatch } from "@/core/measure";
 import type { StepFactIds } from "@/engine/facts";
@@ -125,7 +126,7 @@ function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: numb
       ...(dropped.length > 0 ? [dropped] : []),
     ],
   );
-  return JSON.stringify([picture.id, settings, known]);
+  return JSON.stringify([picture.id, settings, known, FACTS_VERSION]);
 }
 
 /** The same without the settings of earlier steps, and wherever patches lie. */

@@ -15,7 +15,7 @@ export {
 } from "./noiseLeft";
 export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
-export { factsNeeded, keyOfFact, readySteps, stepsForHalves, stepsForNoisier, UNTOUCHED } from "./ready";
+export { factsNeeded, idleReason, keyOfFact, readySteps, stepsForHalves, stepsForNoisier, UNTOUCHED } from "./ready";
 export type { ChainMemo } from "./run";
 export { chainHalo, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep, StepSky } from "./schema";

@@ -160,3 +160,12 @@ export function stepsForNoisier(steps: ReadyStep[], whole: FrameSource, times: n
     key: `noise × ${times} ${ready.key}`,
   }));
 }
+
+/** Why a step leaves its picture as it is, in words; null where it works, is off, or its facts are not known yet. Throws UserError for an unknown operation. */
+export function idleReason(step: ChainStep, facts: StepFacts): string | null {
+  const { idle, parameters } = operationOf(step);
+  const known = idle && step.on ? factsOfStep(step, facts) : null;
+  const params = { ...parameters.defaults, ...step.params };
+  const reasons = known?.own.map((own) => idle?.(params, own) ?? null) ?? [];
+  return reasons.length > 0 && reasons.every((reason) => reason !== null) ? reasons[0] : null;
+}

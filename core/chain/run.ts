@@ -182,15 +182,10 @@ async function runStep(
 ): Promise<Raster> {
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];
-  for (const [i, picture] of pictures.entries())
-    results.push(
-      await operation.run(
-        picture,
-        step.params,
-        facts[i],
-        partOfJob(job, i / pictures.length, (i + 1) / pictures.length),
-        { x, y, kept },
-      ),
-    );
+  for (const [i, picture] of pictures.entries()) {
+    const own = partOfJob(job, i / pictures.length, (i + 1) / pictures.length);
+    const isIdle = operation.idle?.(step.params, facts[i]) ?? null;
+    results.push(isIdle ? picture : await operation.run(picture, step.params, facts[i], own, { x, y, kept }));
+  }
   return joinFromMode(raster, results, step.channels, join);
 }

@@ -9,6 +9,7 @@ import {
   measureSaturation,
   scaleNoise,
   STARLET_NOISE,
+  areAlike,
   starShape,
   withoutGaps,
 } from "../measure";
@@ -123,7 +124,7 @@ export async function inspectPicture(
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
     stretch: levelsOf(pieces, toSample(unit, unit.fullScale)),
-    fwhmPx: starShape(stars).fwhmPx,
+    fwhmPx: areAlike(stars) ? starShape(stars).fwhmPx : null,
     stars: stars.length,
     starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,

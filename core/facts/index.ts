@@ -16,6 +16,6 @@ export type { PsfFact } from "./psf";
 export type { FieldShape } from "./psfShape";
 export type { PsfStarsFact } from "./psfStars";
 export type { FactId, FactValue, Facts } from "./registry";
-export { FACTS, factOf } from "./registry";
+export { FACTS, FACTS_VERSION, factOf } from "./registry";
 export type { SkyFact } from "./sky";
 export { LEAST_ASYMMETRIC, WAVELET_SCALES, waveletSigmas } from "./wavelets";

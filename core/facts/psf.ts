@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { findStars, starShape } from "../measure";
+import { areAlike, findStars, starShape } from "../measure";
 import { meanPlane } from "../raster";
 import { isKept } from "./dropped";
 import type { Fact } from "./fact";
@@ -8,6 +8,8 @@ const schema = z.object({
   /** Median FWHM and Moffat β of the clearest stars' fits; null where none could be fitted. */
   fwhmPx: z.number().nullable(),
   beta: z.number().nullable(),
+  /** Whether they are so alike that they are stars: craters, knots and galaxies are not. */
+  alike: z.boolean().default(true),
 });
 export type PsfFact = z.infer<typeof schema>;
 
@@ -23,7 +25,7 @@ export const psf: Fact<PsfFact> = {
       findStars(meanPlane(piece), piece.width, piece.height, job.kernels).filter(isKept(look, k)),
     );
     const { fwhmPx, beta } = starShape(stars);
-    return { fwhmPx, beta };
+    return { fwhmPx, beta, alike: areAlike(stars) };
   },
   noisier: (value) => value,
 };

@@ -15,6 +15,57 @@ export interface StarFit {
 }
 
 /**
+ * An elliptical Moffat p (1 + A dx² + 2 B dx dy + C dy²)^−β at a place, its values from `from` on: p, x, y, A, B, C, β. Its slopes by them, `weight` times, go into the same places of `gradient`.
+ */
+export function ellipticMoffat(
+  values: Float64Array,
+  from: number,
+  x: number,
+  y: number,
+  weight: number,
+  gradient: Float64Array,
+): number {
+  const a = values[from + 3];
+  const b = values[from + 4];
+  const c = values[from + 5];
+  const beta = values[from + 6];
+  const dx = x - values[from + 1];
+  const dy = y - values[from + 2];
+  const t = 1 + a * dx * dx + 2 * b * dx * dy + c * dy * dy;
+  const log = Math.log(t);
+  // t to the −β, at half the price of a power.
+  const shape = Math.exp(-beta * log);
+  const value = values[from] * shape;
+  const slope = (-beta * weight * value) / t;
+  gradient[from] = weight * shape;
+  gradient[from + 1] = slope * -2 * (a * dx + b * dy);
+  gradient[from + 2] = slope * -2 * (b * dx + c * dy);
+  gradient[from + 3] = slope * dx * dx;
+  gradient[from + 4] = slope * 2 * dx * dy;
+  gradient[from + 5] = slope * dy * dy;
+  gradient[from + 6] = -weight * value * log;
+  return value;
+}
+
+/** Whether values are those of an upright peak of a β that fits a star. */
+export const isPeak = (values: Float64Array, from: number): boolean =>
+  values[from] > 0 &&
+  values[from + 3] > 0 &&
+  values[from + 3] * values[from + 5] - values[from + 4] * values[from + 4] > 0 &&
+  values[from + 6] > 1.05 &&
+  values[from + 6] < 20;
+
+/** Full widths at half maximum along the long and the short axis. */
+export function widthsAt(values: Float64Array, from: number): { fwhmMajor: number; fwhmMinor: number } {
+  const [a, b, c, beta] = values.subarray(from + 3, from + 7);
+  const [middle, split] = [(a + c) / 2, Math.hypot((a - c) / 2, b)];
+  return {
+    fwhmMajor: moffatFwhm(1 / Math.sqrt(middle - split), beta),
+    fwhmMinor: moffatFwhm(1 / Math.sqrt(middle + split), beta),
+  };
+}
+
+/**
  * Fits an elliptical Moffat profile with its own background,
  * I = b + p (1 + A dx² + 2 B dx dy + C dy²)^−β, to the pixels within `radius` of (x0, y0) by least squares.
  * Null where the box leaves the picture, holds NaN, or the fit does not settle on a star inside it.
@@ -45,38 +96,13 @@ export function fitMoffat(
     data,
     start,
     (p, i, gradient) => {
-      const dx = (i % size) - radius - p[2];
-      const dy = Math.floor(i / size) - radius - p[3];
-      const t = 1 + p[4] * dx * dx + 2 * p[5] * dx * dy + p[6] * dy * dy;
-      const log = Math.log(t);
-      // t to the −β, at half the price of a power.
-      const shape = Math.exp(-p[7] * log);
-      const value = p[1] * shape;
-      const slope = (-p[7] * value) / t;
       gradient[0] = 1;
-      gradient[1] = shape;
-      gradient[2] = slope * -2 * (p[4] * dx + p[5] * dy);
-      gradient[3] = slope * -2 * (p[5] * dx + p[6] * dy);
-      gradient[4] = slope * dx * dx;
-      gradient[5] = slope * 2 * dx * dy;
-      gradient[6] = slope * dy * dy;
-      gradient[7] = -value * log;
-      return p[0] + value;
+      return p[0] + ellipticMoffat(p, 1, (i % size) - radius, Math.floor(i / size) - radius, 1, gradient);
     },
-    (p) =>
-      p[1] > 0 &&
-      p[4] > 0 &&
-      p[4] * p[6] - p[5] * p[5] > 0 &&
-      p[7] > 1.05 &&
-      p[7] < 20 &&
-      Math.abs(p[2]) < radius &&
-      Math.abs(p[3]) < radius,
+    (p) => isPeak(p, 1) && Math.abs(p[2]) < radius && Math.abs(p[3]) < radius,
   );
   const [background, peak, dx, dy, a, b, c, beta] = fit.parameters;
-  const middle = (a + c) / 2;
-  const split = Math.hypot((a - c) / 2, b);
-  const fwhmMajor = moffatFwhm(1 / Math.sqrt(middle - split), beta);
-  const fwhmMinor = moffatFwhm(1 / Math.sqrt(middle + split), beta);
+  const { fwhmMajor, fwhmMinor } = widthsAt(fit.parameters, 1);
   if (!(fwhmMajor > 0.3) || fwhmMajor > 2 * size || Math.hypot(dx - (x0 - cx), dy - (y0 - cy)) > radius / 2)
     return null;
   return {

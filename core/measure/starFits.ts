@@ -1,7 +1,7 @@
 import type { Kernels, MoffatTable, PointStar, StarPlanes } from "../kernels";
 import { levenbergMarquardt, solveSymmetric } from "../numeric/leastSquares";
 import { median } from "../raster";
-import { moffatFwhm } from "./psf";
+import { ellipticMoffat, isPeak, widthsAt } from "./fit";
 
 /** What stars are held against reaches so far around them, in FWHM. */
 const AROUND = 1.3;
@@ -230,28 +230,17 @@ export function fitWide(
     start,
     (p, i, gradient) => {
       const [x, y, w] = [i % side, Math.floor(i / side), inverse[i]];
-      const [dx, dy] = [x - p[4], y - p[5]];
-      const t = 1 + p[6] * dx * dx + 2 * p[7] * dx * dy + p[8] * dy * dy;
-      const log = Math.log(t);
-      const own = Math.exp(-p[9] * log);
-      const slope = (-w * p[9] * p[3] * own) / t;
-      gradient.set([w, w * (x - middle), w * (y - middle), w * own]);
-      gradient[4] = slope * -2 * (p[6] * dx + p[7] * dy);
-      gradient[5] = slope * -2 * (p[7] * dx + p[8] * dy);
-      gradient[6] = slope * dx * dx;
-      gradient[7] = slope * 2 * dx * dy;
-      gradient[8] = slope * dy * dy;
-      gradient[9] = -w * p[3] * own * log;
-      return w * (p[0] + p[1] * (x - middle) + p[2] * (y - middle) + p[3] * own);
+      gradient[0] = w;
+      gradient[1] = w * (x - middle);
+      gradient[2] = w * (y - middle);
+      return w * (p[0] + p[1] * (x - middle) + p[2] * (y - middle) + ellipticMoffat(p, 3, x, y, w, gradient));
     },
-    (p) => p[3] > 0 && p[6] > 0 && p[6] * p[8] > p[7] * p[7] && p[9] > 1.05 && p[9] < 20 && Math.hypot(p[4] - at.x, p[5] - at.y) < fwhm, // prettier-ignore
+    (p) => isPeak(p, 3) && Math.hypot(p[4] - at.x, p[5] - at.y) < fwhm,
     SETTLED,
   );
-  const p = fit.parameters;
-  const steepest = (p[6] + p[8]) / 2 + Math.hypot((p[6] - p[8]) / 2, p[7]);
-  const across = moffatFwhm(1 / Math.sqrt(steepest), p[9]);
-  const narrow = narrowest(profile, fwhm);
-  return across > LEAST_WIDER * narrow + (SURE * sigma * fwhm) / p[3] ? { cost: fit.cost } : null;
+  const { fwhmMinor } = widthsAt(fit.parameters, 3);
+  const least = LEAST_WIDER * narrowest(profile, fwhm) + (SURE * sigma * fwhm) / fit.parameters[3];
+  return fwhmMinor > least ? { cost: fit.cost } : null;
 }
 
 /** The FWHM of a star across, in px. */

@@ -60,6 +60,8 @@ export interface Operation<P, I extends FactId> {
   asks?(params: P): readonly I[];
   /** What parameters of an older version are in the next one, by that older version; none where they kept their meaning. */
   migrations?: Readonly<Record<number, (params: Record<string, unknown>) => Record<string, unknown>>>;
+  /** Why it has nothing to do on this picture, in words; it is not run there then. Null where it works. */
+  idle?(params: P, facts: Facts<I>): string | null;
   halo(params: P, facts: Facts<I>): number;
   /** `place`: where the region lies in the picture, for what goes by a grid of the whole, and what of the result is used: the rest may be left as it was. */
   run(region: Raster, params: P, facts: Facts<I>, job: JobHandle, place: Place): Raster | Promise<Raster>;

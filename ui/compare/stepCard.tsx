@@ -21,6 +21,7 @@ import { ParameterSetting } from "../kit/parameterSetting";
 import { NumberField, NumberSetting } from "../kit/setting";
 import { useDesk, useDeskStore } from "./desk";
 import { focusSetting } from "./focusSetting";
+import { IdleLine } from "./idleLine";
 import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
 import { PsfPanel } from "./psfPanel";
@@ -162,6 +163,7 @@ export function StepCard({
             : "Meant for stretched data, but stands before a stretch."}
         </p>
       ) : null}
+      {operation?.idle && step.on ? <IdleLine lane={lane} index={index} /> : null}
       {operation && operation.channels.length > 1 ? (
         <div className="flex items-center gap-2 py-1">
           <span className="flex-1 text-quiet">Works on</span>

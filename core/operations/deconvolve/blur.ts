@@ -109,16 +109,26 @@ const [LEAST_BETA, FALLBACK_BETA, MOST_BETA] = [2, 3, 6];
 /** The facts that tell how the stars are blurred, and which settings ask for them. */
 export type StarBlur = "psf" | "psfShape";
 
-/** How the stars show the blur of each channel, or, where too few are clear enough for that, of all together; null where they are not asked, or there are none. */
-export function shapesOf({ psf: of }: BlurParams, { psf, psfShape }: Facts<StarBlur>): FieldShape[] | null {
-  if (of !== "measured") return null;
+/** Why a step leaves the picture as it is whose blur no star tells. */
+export const NO_STARS = "No stars here tell the blur, so the picture stays as it is. Choose a typed blur to go on.";
+
+/** How the stars show the blur of each channel, or, where too few are clear enough for that, of all together; null where there are none. */
+function shownByStars({ psf, psfShape }: Facts<StarBlur>): FieldShape[] | null {
   const shapes = psfShape.channels.filter((shape) => shape !== null);
   if (shapes.length > 0 && shapes.length === psfShape.channels.length) return shapes;
-  const { fwhmPx, beta } = psf;
-  if (fwhmPx === null) return null;
+  const { fwhmPx, beta, alike } = psf;
+  if (fwhmPx === null || !alike) return null;
   const round = { fwhmMajor: fwhmPx, fwhmMinor: fwhmPx, angle: 0, beta: beta ?? FALLBACK_BETA, stars: 0, field: null };
   return psfShape.channels.map(() => round);
 }
+
+/** How the stars show the blur of each channel; null where they are not asked. Steps that ask and have none do not run (see noBlur). */
+export const shapesOf = (params: BlurParams, facts: Facts<StarBlur>): FieldShape[] | null =>
+  params.psf === "measured" ? shownByStars(facts) : null;
+
+/** Whether the stars are to tell the blur, and why they do not; null where they do, or are not asked. */
+export const noBlur = (params: BlurParams, facts: Facts<StarBlur>): string | null =>
+  params.psf === "measured" && !shownByStars(facts) ? NO_STARS : null;
 
 /** A share of a shape's width, its wings within what deconvolves well. */
 export const narrowed = ({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, share = 1): MoffatShape => ({
@@ -134,7 +144,7 @@ const REACH = 3.2;
 /** How far a PSF of a width is followed, in px. */
 export const blurRadius = (fwhmPx: number): number => Math.ceil(REACH * fwhmPx);
 
-/** The blur that was typed; where the stars were to show it and do not, the Moffat of the typed FWHM. */
+/** The blur that was typed. */
 export function typedBlur(params: BlurParams): Psf {
   if (params.psf === "gaussian") return gaussianPsf(params.fwhmPx);
   if (params.psf === "telescope") return ofTheTelescope(params);

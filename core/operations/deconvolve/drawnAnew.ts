@@ -1,4 +1,4 @@
-import type { Facts } from "../../facts";
+import type { Facts, FieldShape } from "../../facts";
 import { firstComponent } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { MoffatTable, PointStar, StarPlanes } from "../../kernels";
@@ -24,6 +24,19 @@ import { slider } from "../../parameters";
 import type { Raster, Region } from "../../raster";
 import { cropRaster, growRegion, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
 import { lucy, smoothnessField } from "./lucy";
+
+/** The facts by which stars are drawn anew. */
+export type AnewNeeds = "grain" | "psfShape" | "sky";
+
+/** How stars are in each channel; null where that is not told. */
+export function starShapes({ psfShape, grain }: Facts<"grain" | "psfShape">): FieldShape[] | null {
+  const shapes = psfShape.channels.filter((shape) => shape !== null);
+  return shapes.length === psfShape.channels.length && grain.models.every(({ a }) => a > 0) ? shapes : null;
+}
+
+/** Why no star can be drawn anew; null where they can. */
+export const untold = (facts: Facts<"grain" | "psfShape">): string | null =>
+  starShapes(facts) ? null : "Too few clear, lone stars here tell how stars look, so the picture stays as it is.";
 
 /** Settings of what draws stars anew, beside its strength. */
 export const anewFields = {

@@ -4,7 +4,7 @@ import type { Psf } from "../../kernels";
 import { bandCovariance, meanCovariance, roundPsf, sigmaAt, surroundings } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
-import { blurFields, typedBlur } from "./blur";
+import { blurFields, NO_STARS, typedBlur } from "./blur";
 
 /** Starlet scales that are raised: detail of 1 … 32 px. */
 const SCALES = 6;
@@ -37,6 +37,9 @@ const layerParameters = parameters({
   }),
 });
 type Params = typeof layerParameters.defaults;
+
+const isUntold = (p: Params, { psf }: Facts<"psf">): boolean =>
+  p.psf === "measured" && (psf.fwhmPx === null || !psf.alike);
 
 const psfOf = (p: Params, { psf }: Facts<"psf">): Psf =>
   p.psf === "measured" && psf.fwhmPx !== null
@@ -77,10 +80,11 @@ export function energyGains({ size, values }: Psf): number[] {
 /**
  * Energy layers: each starlet scale × 1 + (gain − 1) · max(0, 1 − (gate σ)²/power), gains from the blur (energyGains), power the local mean square of the scale, σ its noise there. One pass, no iterations;
  * for the Moon and planets, where it stays nearest to the truth of all; stars get rings by it. Gains: own; gate after Wiener's (power less noise, over power).
+ * Version 1 took the typed FWHM where no star told it.
  */
 export const energyLayers: Operation<Params, "grain" | "psf"> = {
   id: "deconvolve.energy-layers",
-  version: 1,
+  version: 2,
   title: "Energy layers",
   short: "Layers",
   summary: "Gives detail of each size back what the blur took of its energy: for Moon and planets.",
@@ -94,6 +98,7 @@ export const energyLayers: Operation<Params, "grain" | "psf"> = {
   channels: ["luminance", "each", "together"],
   cropBound: 1e-5,
   needs: ["grain", "psf"],
+  idle: (p, facts) => (isUntold(p, facts) ? NO_STARS : null),
   // Coefficients of the last scale look 2 (2^6 − 1) px far, their power 2 · 2^5 more.
   halo: () => 2 * (2 ** SCALES - 1) + 2 ** SCALES,
   async run(region, p, facts, job) {

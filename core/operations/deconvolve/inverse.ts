@@ -5,7 +5,7 @@ import { parameters, slider } from "../../parameters";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
-import { blurFields } from "./blur";
+import { blurFields, noBlur } from "./blur";
 import type { ShownBlur } from "./byBlur";
 import { byBlur, reachOf } from "./byBlur";
 import { targetFwhm } from "./lucy";
@@ -52,10 +52,11 @@ const radiusOf = (fwhm: number): number => Math.max(LEAST_REACH, Math.ceil(REACH
  * Inverse filters to a target PSF, G P̄ over (|P|² + ε) for several ε, mixed at each place and starlet scale by their risks⁻²: risk(ε) = (Σ √max(0, ⟨(w_ε − w_ε′)²⟩ − 1.3 of what noise makes of that))² + the noise of w_ε, ε′ the next smaller ones, ⟨⟩ the local mean.
  * What comes of it is weighed: coefficients × max(0, 1 − (gate σ)²/power), σ what the picture's noise becomes by the mixture. One pass. After Neelamani, Choi & Baraniuk 2004, IEEE Trans. Signal Process. 52, 418 (a regularised inverse in the Fourier domain,
  * then shrinkage in wavelets), with the starlet; risks: Stein 1981, Ann. Stat. 9, 1135; a target: Magain, Courbin & Sohy 1998, ApJ 494, 472.
+ * Version 1 took the typed FWHM where no star told it.
  */
 export const inverse: Operation<Params, Needed> = {
   id: "deconvolve.inverse",
-  version: 1,
+  version: 2,
   title: "Inverse, noise gated",
   short: "Inverse",
   summary: "Takes the blur back in one pass, and keeps of it at each place and size what noise does not explain.",
@@ -71,6 +72,7 @@ export const inverse: Operation<Params, Needed> = {
   needs: ["grain", "psf", "psfShape"],
   asks: ({ psf }) => (psf === "measured" ? ["grain", "psf", "psfShape"] : ["grain"]),
   // The filter; coefficients of the last scale look 2 (2^4 − 1) px far, their power 2 · 2^3 more; what stands out is told by two times three smoothings.
+  idle: noBlur,
   halo: haloOf,
   run(region, p, facts, job, place) {
     if (p.strength === 0) return region;

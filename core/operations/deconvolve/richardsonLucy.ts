@@ -9,7 +9,7 @@ import type { Raster } from "../../raster";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
-import { blurFields, blurRadius, meanFwhm, narrowed, shapesOf, typedBlur, typedRadius } from "./blur";
+import { blurFields, blurRadius, meanFwhm, narrowed, noBlur, shapesOf, typedBlur, typedRadius } from "./blur";
 import { lucy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
 
@@ -89,11 +89,11 @@ function blurOf(p: Params, shape: MoffatShape): { psf: Psf; target: Psf | null }
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
  * Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260; Magain, Courbin & Sohy 1998, ApJ 494, 472 (target PSF); White 1994, ASP Conf. 61, 292 (damping);
  * Wang & Miller 2014, IEEE Trans. Image Process. 23, 848 (longer steps).
- * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM.
+ * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it.
  */
 export const richardsonLucy: Operation<Params, Needed> = {
   id: "deconvolve.richardson-lucy",
-  version: 3,
+  version: 4,
   migrations: { 1: (params) => ({ ...params, shown: false, smoothness: 0 }) },
   title: "Richardson–Lucy deconvolution",
   short: "Richardson–Lucy",
@@ -106,6 +106,7 @@ export const richardsonLucy: Operation<Params, Needed> = {
   strength: "iterations",
   stopping: { field: "iterations" },
   blur(p, facts) {
+    if (noBlur(p, facts)) return null;
     const shapes = shapesOf(p, facts);
     if (!shapes) return { psf: typedBlur(p), target: null };
     const narrow = shapes.map((shape) => narrowed(shape, p.share));
@@ -118,6 +119,7 @@ export const richardsonLucy: Operation<Params, Needed> = {
   cropBound: 1e-5,
   needs: ["grain", "psf", "psfShape", "sky"],
   asks: ({ psf }) => (psf === "measured" ? ["grain", "psf", "psfShape", "sky"] : ["grain", "sky"]),
+  idle: noBlur,
   halo: haloOf,
   run(region, p, facts, job, place) {
     const shapes = shapesOf(p, facts);

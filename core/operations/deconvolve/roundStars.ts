@@ -1,7 +1,8 @@
 import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
-import { ANEW_HALO, anewFields, drawnAnew } from "./drawnAnew";
+import type { AnewNeeds } from "./drawnAnew";
+import { ANEW_HALO, anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
 import { overField } from "./overField";
 
 const roundParameters = parameters({
@@ -29,10 +30,10 @@ function rounder({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, strength: n
   return { fwhmMajor: major, fwhmMinor: minor, angle, beta };
 }
 
-/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). */
-export const roundStars: Operation<Params, "grain" | "psfShape" | "sky"> = {
+/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). Version 1 took any two points that lay near each other for stars, and left all wide things alone. */
+export const roundStars: Operation<Params, AnewNeeds> = {
   id: "deconvolve.round-stars",
-  version: 1,
+  version: 2,
   title: "Round stars",
   short: "Round",
   summary: "Makes stars round that were drawn out, as wide as they were.",
@@ -46,10 +47,10 @@ export const roundStars: Operation<Params, "grain" | "psfShape" | "sky"> = {
   needs: ["grain", "psfShape", "sky"],
   aims: (_params, fwhmPx) => fwhmPx,
   halo: () => ANEW_HALO,
+  idle: (_params, facts) => untold(facts),
   async run(region, params, facts, job, place) {
-    const known = facts.psfShape.channels.filter((shape) => shape !== null);
-    const isKnown = known.length === region.channels && facts.grain.models.every(({ a }) => a > 0);
-    if (!isKnown || params.strength === 0) return region;
+    const known = starShapes(facts);
+    if (!known || params.strength === 0) return region;
     return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
       if (shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND)) return part;
       const targets = shapes.map((shape) => rounder(shape, params.strength));

@@ -6,7 +6,7 @@ import { parameters, slider } from "../../parameters";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
-import { blurFields } from "./blur";
+import { blurFields, noBlur } from "./blur";
 import type { ShownBlur } from "./byBlur";
 import { byBlur, reachOf, SHOWN_RADIUS } from "./byBlur";
 import { PEDESTAL_SIGMA, targetFwhm } from "./lucy";
@@ -43,10 +43,11 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 /**
  * Richardson–Lucy in which what the blurred estimate misses of the data counts at each starlet scale only as far as it exceeds the noise: u ← u · Pᵀ((P u + r̄)/P u), r̄ the residual d − P u with its coefficients w as sign(w) max(0, |w| − gate σ_j), what is coarser whole.
  * Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
+ * Version 1 took the typed FWHM where no star told it.
  */
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
-  version: 1,
+  version: 2,
   title: "Richardson–Lucy, gated",
   short: "Gated Lucy",
   summary: "Takes the blur back step by step, each size of detail only as far as it rises above the noise.",
@@ -62,6 +63,7 @@ export const starletLucy: Operation<Params, Needed> = {
   cropBound: 1e-4,
   needs: ["grain", "psf", "psfShape", "sky"],
   asks: ({ psf }) => (psf === "measured" ? ["grain", "psf", "psfShape", "sky"] : ["grain", "sky"]),
+  idle: noBlur,
   halo: haloOf,
   run: (region, p, facts, job, place) =>
     byBlur(

@@ -3,7 +3,8 @@ import type { MoffatShape } from "../../measure";
 import { meanPsf } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
-import { aloneOf, ANEW_HALO, anewFields, drawnAnew } from "./drawnAnew";
+import type { AnewNeeds } from "./drawnAnew";
+import { aloneOf, ANEW_HALO, anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
 import { targetFwhm } from "./lucy";
 import { overField } from "./overField";
 
@@ -20,12 +21,8 @@ const starsParameters = parameters({
 });
 type Params = typeof starsParameters.defaults;
 
-/** How stars are in each channel; null where that is not known, or nothing is to be done. */
-function shapesOf(params: Params, { psfShape, grain }: Facts<"grain" | "psfShape" | "sky">) {
-  const shapes = psfShape.channels.filter((shape) => shape !== null);
-  const isKnown = shapes.length === psfShape.channels.length && grain.models.every(({ a }) => a > 0);
-  return isKnown && params.strength > 0 ? shapes : null;
-}
+/** How stars are in each channel; null where nothing is to be done. */
+const shapesOf = (params: Params, facts: Facts<AnewNeeds>) => (params.strength > 0 ? starShapes(facts) : null);
 
 /** How stars of a shape are to be. */
 function targetOf({ fwhmMajor, fwhmMinor, beta }: MoffatShape, strength: number): MoffatShape {
@@ -33,10 +30,10 @@ function targetOf({ fwhmMajor, fwhmMinor, beta }: MoffatShape, strength: number)
   return { fwhmMajor: fwhm, fwhmMinor: fwhm, angle: 0, beta };
 }
 
-/** Stars and the rest (drawnAnew.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. */
-export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
+/** Stars and the rest (drawnAnew.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. Version 1 took any two points that lay near each other for stars, and left all wide things alone. */
+export const starsApart: Operation<Params, AnewNeeds> = {
   id: "deconvolve.stars-apart",
-  version: 1,
+  version: 2,
   title: "Stars and the rest",
   short: "Stars apart",
   summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
@@ -55,6 +52,7 @@ export const starsApart: Operation<Params, "grain" | "psfShape" | "sky"> = {
     if (!shapes || shapes.some(({ field }) => field !== null)) return null;
     return { psf: meanPsf(shapes), target: meanPsf(shapes.map((shape) => targetOf(shape, params.strength))) };
   },
+  idle: (_params, facts) => untold(facts),
   async spared(region, params, facts, job) {
     const shapes = shapesOf(params, facts);
     return shapes ? aloneOf(region, params, facts, shapes, job) : new Float32Array(region.width * region.height);
