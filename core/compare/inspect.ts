@@ -82,7 +82,7 @@ export async function inspectPicture(
   const stride = Math.max(1, all.length / MAX_TILES);
   const tiles = Array.from({ length: Math.min(all.length, MAX_TILES) }, (_, k) => all[Math.floor(k * stride)]);
   const pieces: Raster[] = [];
-  const stars: Star[] = [];
+  const stars: Star[][] = [];
   const placed: ListedStar[] = [];
   const cells: CellFacts[] = [];
   const differences: number[][] = Array.from({ length: picture.channels }, () => []);
@@ -94,7 +94,7 @@ export async function inspectPicture(
     const plane = withoutGaps(meanPlane(piece));
     const saturated = measureSaturation(piece, unit, job.kernels).mask;
     const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated, fits: TILE_FITS });
-    stars.push(...found);
+    stars.push(found);
     placed.push(...found.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })));
     cells.push(...cellsOf(piece, tile, found));
     if (halves) {
@@ -124,8 +124,8 @@ export async function inspectPicture(
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
     stretch: levelsOf(pieces, toSample(unit, unit.fullScale)),
-    fwhmPx: areAlike(stars) ? starShape(stars).fwhmPx : null,
-    stars: stars.length,
+    fwhmPx: areAlike(stars) ? starShape(stars.flat()).fwhmPx : null,
+    stars: stars.flat().length,
     starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
     halvesScales: scales.map((of) => overTiles(of)).filter((of) => of.length > 0),

@@ -21,11 +21,11 @@ export const psf: Fact<PsfFact> = {
   schema,
   async measure(look, job) {
     const samples = await look.samples();
-    const stars = samples.flatMap((piece, k) =>
+    const pieces = samples.map((piece, k) =>
       findStars(meanPlane(piece), piece.width, piece.height, job.kernels).filter(isKept(look, k)),
     );
-    const { fwhmPx, beta } = starShape(stars);
-    return { fwhmPx, beta, alike: areAlike(stars) };
+    const { fwhmPx, beta } = starShape(pieces.flat());
+    return { fwhmPx, beta, alike: areAlike(pieces) };
   },
   noisier: (value) => value,
 };

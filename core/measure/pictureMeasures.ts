@@ -50,7 +50,7 @@ export function measurePicture(
     background: median(mean),
     snrDb: signal > 0 && reference > 0 ? 20 * Math.log10(signal / reference) : null,
     stars: found.length,
-    fwhmPx: areAlike(found) ? starShape(found).fwhmPx : null,
+    fwhmPx: areAlike([found]) ? starShape(found).fwhmPx : null,
   };
 }
 

@@ -2,7 +2,7 @@ import { z } from "zod";
 import type { FrameUnit } from "../formats";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { cropRaster, meanPlane, median, medianInPlace, quantile, rasterOf } from "../raster";
+import { cropRaster, meanPlane, median, medianInPlace, rasterOf } from "../raster";
 import { fitBackgroundPlane, measureBackground } from "./background";
 import { doubleImage, findDoubleImage } from "./doubles";
 import { looksLikeMosaic } from "./mosaic";
@@ -96,13 +96,27 @@ export function starShape(stars: Star[]): StarShape {
   };
 }
 
-/** Stars of one picture differ in width by less than this (half the range of the middle 68 %, as a share): by 2 … 5 % on stacks, where the blur changes over the picture by up to 15 %; craters, knots and galaxies by 25 % and more. */
-const ALIKE = 0.2;
+/** σ of the widths of stars against their nearest neighbour's, as a share, is below this: .01 … .07 on stacks and subs, .23 and more for craters, knots and galaxies. */
+const ALIKE = 0.15;
+/** The median of a distance in two directions over its σ in each (Rayleigh's distribution). */
+const RAYLEIGH_MEDIAN = Math.sqrt(2 * Math.LN2);
 
-/** Whether the fitted stars are about as wide as each other, so that they are stars; true where there are too few to tell. */
-export function areAlike(stars: readonly Star[]): boolean {
-  const widths = stars.flatMap(({ fit }) => (fit ? [Math.log(fit.fwhmMajor * fit.fwhmMinor) / 2] : []));
-  return widths.length < 3 || (quantile(widths, 0.84) - quantile(widths, 0.16)) / 2 < ALIKE;
+/**
+ * Whether fitted stars are as long and as wide as their nearest neighbours, so that they are stars; true where too few were fitted to tell. Neighbours, since the blur may change over the picture. `pieces` are parts of a picture with coordinates of their own. Source: own.
+ */
+export function areAlike(pieces: readonly (readonly Star[])[]): boolean {
+  const away = pieces.flatMap((stars) => {
+    const fits = stars.flatMap(({ fit }) => fit ?? []);
+    return fits.flatMap((one) => {
+      const others = fits.filter((other) => other !== one);
+      if (others.length === 0) return [];
+      const distances = others.map(({ x, y }) => Math.hypot(x - one.x, y - one.y));
+      const near = others[distances.indexOf(Math.min(...distances))];
+      const [long, short] = [one.fwhmMajor / near.fwhmMajor, one.fwhmMinor / near.fwhmMinor].map(Math.log);
+      return [Math.hypot(long, short) / Math.SQRT2];
+    });
+  });
+  return away.length < 3 || medianInPlace(Float64Array.from(away)) < ALIKE * RAYLEIGH_MEDIAN;
 }
 
 /** Pictures above this many pixels get a coarser background mesh, and their noise from samples: both are plenty then. */

@@ -56,7 +56,7 @@ function NoStack({ stacking }: { stacking: boolean }) {
         <Link className="text-accent underline" href={`/p/${id}/subs`}>
           Subs
         </Link>{" "}
-        screen first.
+        screen first, or bring in a stack that was made elsewhere, at the lower left.
       </EmptyState>
     );
   if (stacking)
