@@ -34,8 +34,9 @@ const LEAST_STARS = 10;
 /** The board of a first stack: untouched, noise reduction, deconvolution, and both; the proposed spots. */
 export function firstBoard(stack: StackRecord): Board {
   const noise = () => stepOf("noise.mixture");
-  // Stars can be set apart where there are some; Moon and planets have none.
-  const sharp = () => stepOf(stack.facts.stars >= LEAST_STARS ? "deconvolve.stars-apart" : "deconvolve.energy-layers");
+  // Stars can be set apart where there are some whose width is told; Moon and planets have none.
+  const hasStars = stack.facts.stars >= LEAST_STARS && stack.facts.fwhmPx !== null;
+  const sharp = () => stepOf(hasStars ? "deconvolve.stars-apart" : "deconvolve.energy-layers");
   const chains = [[], [noise()], [sharp()], [sharp(), noise()]];
   const lanes = chains.map((steps, k) => ({
     id: newId(),

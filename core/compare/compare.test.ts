@@ -1,5 +1,6 @@
 import { quietJob } from "../job";
 import { frameOfRaster } from "../raster";
+import { craterField, exposed } from "../testing/fields";
 import { SHARES, paintStars, randomStars, wasmKernels } from "../testing/fixtures";
 import { inspectPicture, proposeSpots } from "./index";
 
@@ -48,5 +49,14 @@ test("a picture is looked over: size, sky, FWHM, halves, three spots", async () 
   expect(facts.fwhmPx).toBeLessThan(3.1);
   expect(facts.halvesSigma?.[0]).toBeCloseTo(0.0002, 5);
   expect(facts.stars).toBeGreaterThan(60);
-  expect(facts.spots.length).toBe(3);
+  expect(facts.spots.map(({ name }) => name)).toEqual(["Dark background", "Structure", "Star group"]);
+});
+
+test("craters are no stars: none are counted, no width is told, and their spot is called otherwise", async () => {
+  const { picture, a, b } = exposed([craterField(9).map((v) => v / 1000)], () => 0.0015, 3);
+  const halves = { a: frameOfRaster(a), b: frameOfRaster(b) };
+  const facts = await inspectPicture(frameOfRaster(picture), halves, SHARES, quietJob(wasmKernels()));
+  expect([facts.stars, facts.fwhmPx]).toEqual([0, null]);
+  expect(facts.starList.length).toBeGreaterThan(5);
+  expect(facts.spots.map(({ name }) => name)).toContain("Small detail");
 });

@@ -41,9 +41,10 @@ export const pictureFacts = z.object({
   /** What its samples are. */
   unit: frameUnit.default(SHARES),
   stretch: levelsSchema,
+  /** Null, and no stars, where what was found is too unlike for stars: craters. */
   fwhmPx: z.number().nullable(),
   stars: z.number().int(),
-  /** The brightest of them, by which stacks are tied to one another. */
+  /** The brightest of what was found, by which stacks are tied to one another. */
   starList: z.array(listedStar).default([]),
   /** σ of (A − B)/2 by channel; null without halves. */
   halvesSigma: z.array(z.number()).nullable(),
@@ -116,6 +117,7 @@ export async function inspectPicture(
     .map((cell) => cell.level)
     .filter(Number.isFinite)
     .sort((a, b) => a - b);
+  const hasStars = areAlike(stars);
   return {
     width: picture.width,
     height: picture.height,
@@ -124,12 +126,12 @@ export async function inspectPicture(
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
     stretch: levelsOf(pieces, toSample(unit, unit.fullScale)),
-    fwhmPx: areAlike(stars) ? starShape(stars.flat()).fwhmPx : null,
-    stars: stars.flat().length,
+    fwhmPx: hasStars ? starShape(stars.flat()).fwhmPx : null,
+    stars: hasStars ? stars.flat().length : 0,
     starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
     halvesScales: scales.map((of) => overTiles(of)).filter((of) => of.length > 0),
-    spots: proposeSpots(cells, picture.width, picture.height),
+    spots: proposeSpots(cells, picture.width, picture.height, hasStars),
   };
 }
 

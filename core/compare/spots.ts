@@ -22,11 +22,17 @@ export interface SpotProposal {
 }
 
 /**
- * Three telling places: the darkest quiet background, the strongest structure, and the group with most stars; none twice,
+ * Three telling places: the darkest quiet background, the strongest structure, and the group with most stars (or small bright things, where they are no stars); none twice,
  * none within 12 % of the picture's width of another, and none within `margin` px of the border where that leaves a choice.
  * Fewer where the picture has fewer cells.
  */
-export function proposeSpots(cells: CellFacts[], width: number, height: number, margin = 110): SpotProposal[] {
+export function proposeSpots(
+  cells: CellFacts[],
+  width: number,
+  height: number,
+  hasStars = true,
+  margin = 110,
+): SpotProposal[] {
   const chosen: SpotProposal[] = [];
   const inner = cells.filter(({ x, y }) => x > margin && y > margin && x < width - margin && y < height - margin);
   const candidates = inner.length >= 9 ? inner : cells;
@@ -38,7 +44,7 @@ export function proposeSpots(cells: CellFacts[], width: number, height: number, 
       .reduce<CellFacts | null>((a, b) => (a === null || score(b) > score(a) ? b : a), null);
     if (best) chosen.push({ name, x: best.x, y: best.y });
   };
-  take("Star group", (cell) => cell.stars);
+  take(hasStars ? "Star group" : "Small detail", (cell) => cell.stars);
   take("Structure", (cell) => cell.structure);
   take("Dark background", (cell) => -cell.level - 2 * cell.structure);
   return chosen.reverse();

@@ -33,6 +33,26 @@ export function powersOf(sigmaPx: number): Float64Array {
   return out.map((p) => (p * FIELD_SIDE * FIELD_SIDE) / sum);
 }
 
+/** Bright spots of all sizes and heights on hills, as craters in low light: sharp things that are no stars. */
+export function craterField(seed: number): Float32Array {
+  const random = createRandom(seed);
+  const spots = Array.from({ length: 70 }, () => ({
+    x: FIELD_SIDE * random.uniform(),
+    y: FIELD_SIDE * random.uniform(),
+    sigma: 0.9 * 4 ** random.uniform(),
+    height: 60 + 200 * random.uniform(),
+  }));
+  return smoothField(12, seed).map((v, i) =>
+    spots.reduce(
+      (sum, { x, y, sigma, height }) => {
+        const r2 = ((i % FIELD_SIDE) - x) ** 2 + (Math.floor(i / FIELD_SIDE) - y) ** 2;
+        return r2 < 16 * sigma * sigma ? sum + height * Math.exp(-r2 / (2 * sigma * sigma)) : sum;
+      },
+      400 + 20 * v,
+    ),
+  );
+}
+
 /** A picture with its halves: the same light with noise that grows with it. */
 export function exposed(light: Float32Array[], sigma: (light: number) => number, seed: number) {
   const random = createRandom(seed);

@@ -1,26 +1,10 @@
 import { areAlike, findStars } from "../../measure";
-import { createRandom } from "../../numeric/random";
 import { afterStep, stepOf } from "../../testing/chainOn";
-import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
+import { craterField, exposed, FIELD_SIDE as SIDE } from "../../testing/fields";
 import { paintStars, randomStars, wasmKernels } from "../../testing/fixtures";
 
-const random = createRandom(9);
-/** Bright rims and spots of all sizes, as craters have them, on hills. */
-const spots = Array.from({ length: 70 }, () => ({
-  x: SIDE * random.uniform(),
-  y: SIDE * random.uniform(),
-  sigma: 0.9 * 4 ** random.uniform(),
-  height: 60 + 200 * random.uniform(),
-}));
-const hills = smoothField(12, 4).map((v) => 400 + 20 * v);
-const craters = hills.map((level, i) =>
-  spots.reduce((sum, { x, y, sigma, height }) => {
-    const r2 = ((i % SIDE) - x) ** 2 + (Math.floor(i / SIDE) - y) ** 2;
-    return r2 < 16 * sigma * sigma ? sum + height * Math.exp(-r2 / (2 * sigma * sigma)) : sum;
-  }, level),
-);
 const night = paintStars(SIDE, SIDE, randomStars(60, SIDE, SIDE, 5), { fwhm: 3.2, noise: 0, level: 0 }).planes[0].map((v) => 300 + 4000 * v); // prettier-ignore
-const [moon, sky] = [craters, night].map((light) => exposed([light], () => 1.5, 3));
+const [moon, sky] = [craterField(9), night].map((light) => exposed([light], () => 1.5, 3));
 
 test("what is found on a picture of craters is too unlike for stars; stars are alike, also where they get longer over the picture, and one or two always", () => {
   const [found, stars] = [moon, sky].map(({ picture }) => findStars(picture.planes[0], SIDE, SIDE, wasmKernels()));
