@@ -1,6 +1,7 @@
 export type { BackgroundFact } from "./background";
 export type { NoiseCurveFact } from "./noiseCurve";
 export type { StarsFact } from "./stars";
+export type { DetailBlurFact } from "./detailBlur";
 export type { Fact, PictureLook, SeenPatch } from "./fact";
 export { componentsOf, firstComponent, fromComponents } from "./components";
 export type { HaarMixtureFact } from "./haarMixture";

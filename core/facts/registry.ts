@@ -2,6 +2,7 @@ import type { Fact } from "./fact";
 import { background } from "./background";
 import { noiseCurve } from "./noiseCurve";
 import { stars } from "./stars";
+import { detailBlur } from "./detailBlur";
 import { grain } from "./grain";
 import { haarMixture } from "./haarMixture";
 import { levels } from "./levels";
@@ -20,6 +21,7 @@ export const FACTS_VERSION = 2;
 /** Every fact, by its id. A new one is one line here. */
 export const FACTS = {
   background,
+  detailBlur,
   grain,
   haarMixture,
   levels,

@@ -42,6 +42,7 @@ export type { TelescopeBlur } from "./telescopePsf";
 export type { Star, StarOptions } from "./stars";
 export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";
+export { blurOfEnergies, overBands } from "./detailBlur";
 export { areAlike, listedStar, measureSub, skyGradient, starShape, subMeasures, withoutGaps } from "./subMeasures";
 export type { Trail } from "./trail";
 export { trailTest, trailsOf } from "./trail";

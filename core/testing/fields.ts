@@ -1,4 +1,5 @@
 import { fftSquareInPlace } from "../numeric/fft";
+import type { Psf } from "../kernels";
 import { createRandom } from "../numeric/random";
 import { rasterOf } from "../raster";
 
@@ -18,6 +19,45 @@ export function smoothField(sigmaPx: number, seed: number): Float32Array {
   }
   fftSquareInPlace(re, im, FIELD_SIDE, true);
   return Float32Array.from(re);
+}
+
+/** A random field whose energy falls as f^−slope, as that of hills and edges does; variance 1. */
+export function powerLawField(slope: number, seed: number): Float32Array {
+  const random = createRandom(seed);
+  const [re, im] = [new Float64Array(FIELD_SIDE * FIELD_SIDE), new Float64Array(FIELD_SIDE * FIELD_SIDE)];
+  for (let i = 0; i < re.length; i++) re[i] = random.normal();
+  fftSquareInPlace(re, im, FIELD_SIDE, false);
+  for (let k = 0; k < re.length; k++) {
+    const [u, v] = [k % FIELD_SIDE, Math.floor(k / FIELD_SIDE)];
+    const f = Math.hypot(Math.min(u, FIELD_SIDE - u), Math.min(v, FIELD_SIDE - v));
+    const height = f === 0 ? 0 : f ** (-slope / 2);
+    re[k] *= height;
+    im[k] *= height;
+  }
+  fftSquareInPlace(re, im, FIELD_SIDE, true);
+  const power = re.reduce((sum, v) => sum + v * v, 0) / re.length;
+  return Float32Array.from(re, (v) => v / Math.sqrt(power));
+}
+
+/** A field through a blur, as if it went on at the other side: no border shows. */
+export function blurredField(field: Float32Array, { size, values }: Psf): Float32Array {
+  const planes = Array.from({ length: 4 }, () => new Float64Array(FIELD_SIDE * FIELD_SIDE));
+  const [re, im, kernel, zero] = planes;
+  re.set(field);
+  const radius = (size - 1) / 2;
+  for (let k = 0; k < values.length; k++) {
+    const [x, y] = [(k % size) - radius, Math.floor(k / size) - radius].map((v) => (v + FIELD_SIDE) % FIELD_SIDE);
+    kernel[y * FIELD_SIDE + x] = values[k];
+  }
+  fftSquareInPlace(re, im, FIELD_SIDE, false);
+  fftSquareInPlace(kernel, zero, FIELD_SIDE, false);
+  // A round blur's transform is real.
+  for (let k = 0; k < re.length; k++) {
+    re[k] *= kernel[k];
+    im[k] *= kernel[k];
+  }
+  fftSquareInPlace(re, im, FIELD_SIDE, true);
+  return Float32Array.from(re, (v) => v / re.length);
 }
 
 /** Power of the field at each frequency, white noise having 1. */

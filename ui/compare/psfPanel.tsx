@@ -3,17 +3,19 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 import { Eye, EyeOff, RotateCcw } from "lucide-react";
 import { useEffect, useLayoutEffect, useMemo, useRef } from "react";
-import type { PsfStarsFact } from "@/core/facts";
+import { keyOfFact } from "@/core/chain";
+import type { DetailBlurFact, PsfStarsFact } from "@/core/facts";
 import { shapeAt } from "@/core/measure";
 import type { BlurParams } from "@/core/operations";
 import { findOperation, typedBlur, typedFwhm } from "@/core/operations";
 import { arcsecPerPx } from "@/state/pixelScale";
 import type { Lane, LaneStep } from "@/storage";
-import { useProject } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
 import { openPsf, useDesk, useDeskStore } from "./desk";
 import { usePsfStars } from "./psfStars";
+import { useLaneTreatment } from "./useTreatment";
 
 interface Props {
   lane: Lane;
@@ -33,6 +35,7 @@ export function PsfPanel({ lane, step, zoom, onChange }: Props) {
   useEffect(() => {
     if (isLeft) openPsf(desk, null);
   }, [desk, isLeft]);
+  if (step.params.psf === "detail") return <DetailFigure lane={lane} step={step} />;
   if (typed) return <TypedKernel params={typed} zoom={zoom} />;
   return (
     <>
@@ -67,6 +70,26 @@ export function PsfPanel({ lane, step, zoom, onChange }: Props) {
 function typedOf({ operation, params }: LaneStep): BlurParams | null {
   const known = findOperation(operation);
   return known && "psf" in params && params.psf !== "measured" ? (params as unknown as BlurParams) : null;
+}
+
+/** How wide a blur the fine detail shows. */
+function DetailFigure({ lane, step }: Pick<Props, "lane" | "step">) {
+  const { pool } = useSession();
+  const stack = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId) ?? null);
+  const arcsec = useProject((state) => (stack ? arcsecPerPx(stack, state) : null));
+  const { steps, treatment } = useLaneTreatment(lane);
+  const index = lane.steps.findIndex(({ id }) => id === step.id);
+  const facts = treatment?.facts[index];
+  const key = facts ? keyOfFact("detailBlur", steps[index]) : null;
+  const known = key && facts && key in facts ? (pool.valuesOf(facts)[key] as DetailBlurFact[] | undefined) : undefined;
+  const widths = known?.flatMap(({ fwhmPx }) => fwhmPx ?? []) ?? [];
+  if (widths.length === 0) return null;
+  return (
+    <p className="py-1 text-quiet" data-testid="detail-blur" title="FWHM of the blur that the fine detail shows">
+      Blur {widths.map((px) => fixed(px, 2)).join(", ")} px
+      {arcsec === null ? "" : ` · ${widths.map((px) => fixed(px * arcsec, 1)).join(", ")}″`}
+    </p>
+  );
 }
 
 /** How wide the stack's stars are, and what the step aims at. */

@@ -93,7 +93,7 @@ export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number
 
 /** Values of blurFields. */
 export interface BlurParams {
-  psf: "measured" | "typed" | "gaussian" | "telescope";
+  psf: "detail" | "measured" | "typed" | "gaussian" | "telescope";
   fwhmPx: number;
   beta: number;
   apertureMm: number;

@@ -1,8 +1,8 @@
 import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
-import { bandCovariance, meanCovariance, roundPsf, sigmaAt, surroundings } from "../../measure";
-import { parameters, slider } from "../../parameters";
+import { bandCovariance, meanCovariance, overBands, roundPsf, sigmaAt, surroundings } from "../../measure";
+import { choice, parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
 import { blurFields, NO_STARS, typedBlur } from "./blur";
 
@@ -10,11 +10,16 @@ import { blurFields, NO_STARS, typedBlur } from "./blur";
 const SCALES = 6;
 /** Power of the frequency with which a picture of hills, rims and belts falls off, energy being k^−3 over an area. */
 const SLOPE = 3;
-/** Frequencies to each side at which gains are told. */
-const GRID = 40;
+/** Wings of the typed blur at first, and of that which the detail shows. */
+const BETA = 3.5;
+/** A blur that the detail shows to be narrower is none, px. */
+const LEAST_FWHM = 1.2;
+const [HIDDEN, SHARP] = [
+  "Noise hides the fine detail, so the picture stays as it is. Choose a typed blur to go on.",
+  "The fine detail shows no blur, so the picture stays as it is. Choose a typed blur to go on.",
+];
 
-/** Wings of the typed blur at first. */
-const TYPED_BETA = 3.5;
+const blur = blurFields({ psf: "typed", fwhmPx: 3.5, beta: BETA });
 
 const layerParameters = parameters({
   strength: slider({
@@ -25,7 +30,12 @@ const layerParameters = parameters({
     step: 0.01,
     default: 1,
   }),
-  ...blurFields({ psf: "typed", fwhmPx: 3.5, beta: TYPED_BETA }),
+  ...blur,
+  psf: choice({
+    ...blur.psf,
+    options: [{ value: "detail", label: "as the fine detail shows it" }, ...blur.psf.options],
+    default: "detail",
+  }),
   gate: slider({
     label: "Noise gate",
     hint: "Detail of less than so many times the noise of its size is left as it is; above, the more it stands out the more it gets of its gain",
@@ -38,53 +48,46 @@ const layerParameters = parameters({
 });
 type Params = typeof layerParameters.defaults;
 
-const isUntold = (p: Params, { psf }: Facts<"psf">): boolean =>
-  p.psf === "measured" && (psf.fwhmPx === null || !psf.alike);
+type Needed = "detailBlur" | "grain" | "psf";
 
-const psfOf = (p: Params, { psf }: Facts<"psf">): Psf =>
-  p.psf === "measured" && psf.fwhmPx !== null
-    ? roundPsf(psf.fwhmPx, Math.min(6, Math.max(2, psf.beta ?? TYPED_BETA)))
-    : typedBlur(p);
+/** Why its blur is not told; null where it is. */
+function untold(p: Params, { psf, detailBlur }: Facts<Needed>): string | null {
+  if (p.psf === "measured") return psf.fwhmPx === null || !psf.alike ? NO_STARS : null;
+  if (p.psf !== "detail") return null;
+  if (detailBlur.fwhmPx === null) return HIDDEN;
+  return detailBlur.fwhmPx < LEAST_FWHM ? SHARP : null;
+}
+
+function psfOf(p: Params, { psf, detailBlur }: Facts<Needed>): Psf {
+  if (p.psf === "detail" && detailBlur.fwhmPx !== null) return roundPsf(detailBlur.fwhmPx, BETA);
+  if (p.psf === "measured" && psf.fwhmPx !== null)
+    return roundPsf(psf.fwhmPx, Math.min(6, Math.max(2, psf.beta ?? BETA)));
+  return typedBlur(p);
+}
 
 /**
  * The gain of each starlet scale that makes its energy, after a blur P, come nearest to that before it: Σ |W P| |W| k^−3/Σ |W P|² k^−3 over the frequencies k, W the filter of the scale
  * (products of cos⁴ π 2^i f along the axes), a picture's energy falling as k^−3. At least 1. Source: least squares; own.
  */
-export function energyGains({ size, values }: Psf): number[] {
-  const radius = (size - 1) / 2;
-  const smooth = (f: number, scales: number) =>
-    Array.from({ length: scales }, (_, i) => Math.cos(Math.PI * 2 ** i * f) ** 4).reduce((a, b) => a * b, 1);
-  const waves = Array.from({ length: GRID + 1 }, (_, u) =>
-    Float64Array.from({ length: size }, (_v, x) => Math.cos((Math.PI * u * (x - radius)) / GRID)),
-  );
-  // A round PSF is even along both axes: rows first, then what comes of them.
-  const across = waves.map((wave) =>
-    Float64Array.from({ length: size }, (_, y) => wave.reduce((sum, w, x) => sum + w * values[y * size + x], 0)),
-  );
+export function energyGains(psf: Psf): number[] {
   const [top, bottom] = [new Float64Array(SCALES), new Float64Array(SCALES)];
-  for (let v = 0; v <= GRID; v++)
-    for (let u = v === 0 ? 1 : 0; u <= GRID; u++) {
-      const [fu, fv] = [(0.5 * u) / GRID, (0.5 * v) / GRID];
-      const transfer = across[u].reduce((sum, w, y) => sum + w * waves[v][y], 0);
-      const energy = Math.hypot(fu, fv) ** -SLOPE;
-      for (let j = 0; j < SCALES; j++) {
-        const filter = Math.abs(smooth(fu, j) * smooth(fv, j) - smooth(fu, j + 1) * smooth(fv, j + 1));
-        const blurred = filter * Math.abs(transfer);
-        top[j] += blurred * filter * energy;
-        bottom[j] += blurred * blurred * energy;
-      }
-    }
+  overBands(psf, SLOPE, SCALES, (j, filter, transfer, energy) => {
+    const blurred = filter * Math.abs(transfer);
+    top[j] += blurred * filter * energy;
+    bottom[j] += blurred * blurred * energy;
+  });
   return Array.from(top, (sum, j) => Math.max(1, sum / bottom[j]));
 }
 
 /**
  * Energy layers: each starlet scale × 1 + (gain − 1) · max(0, 1 − (gate σ)²/power), gains from the blur (energyGains), power the local mean square of the scale, σ its noise there. One pass, no iterations;
  * for the Moon and planets, where it stays nearest to the truth of all; stars get rings by it. Gains: own; gate after Wiener's (power less noise, over power).
- * Version 1 took the typed FWHM where no star told it.
+ * Version 1 knew no blur that the detail shows, and took the typed FWHM where no star told it.
  */
-export const energyLayers: Operation<Params, "grain" | "psf"> = {
+export const energyLayers: Operation<Params, Needed> = {
   id: "deconvolve.energy-layers",
   version: 2,
+  migrations: { 1: (params) => ({ psf: "typed", ...params }) },
   title: "Energy layers",
   short: "Layers",
   summary: "Gives detail of each size back what the blur took of its energy: for Moon and planets.",
@@ -97,8 +100,9 @@ export const energyLayers: Operation<Params, "grain" | "psf"> = {
   mixes: { shares: ({ strength }) => ({ light: strength, colour: strength }), full: { strength: 1 } },
   channels: ["luminance", "each", "together"],
   cropBound: 1e-5,
-  needs: ["grain", "psf"],
-  idle: (p, facts) => (isUntold(p, facts) ? NO_STARS : null),
+  needs: ["detailBlur", "grain", "psf"],
+  asks: ({ psf }) => ["grain", ...(psf === "detail" ? ["detailBlur" as const] : []), ...(psf === "measured" ? ["psf" as const] : [])], // prettier-ignore
+  idle: untold,
   // Coefficients of the last scale look 2 (2^6 − 1) px far, their power 2 · 2^5 more.
   halo: () => 2 * (2 ** SCALES - 1) + 2 ** SCALES,
   async run(region, p, facts, job) {

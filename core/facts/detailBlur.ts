@@ -1,0 +1,50 @@
+import { z } from "zod";
+import type { Kernels } from "../kernels";
+import { blurOfEnergies } from "../measure";
+import type { Raster } from "../raster";
+import { meanPlane } from "../raster";
+import type { Fact } from "./fact";
+
+/** Starlet scales whose energy is told: detail of 1 … 32 px. */
+const SCALES = 6;
+
+const schema = z.object({
+  /** FWHM in px; null where noise hides the fine detail. */
+  fwhmPx: z.number().nullable(),
+});
+export type DetailBlurFact = z.infer<typeof schema>;
+
+/** How a picture without stars is blurred, as the course of its energy over the sizes of detail tells it (measure/detailBlur.ts); what is noise is told by the halves, without them it counts as detail. */
+export const detailBlur: Fact<DetailBlurFact> = {
+  id: "detailBlur",
+  title: "blur, from the detail",
+  schema,
+  async measure(look, job) {
+    const all = energiesOf(await look.samples(), job.kernels);
+    const halves = await look.halfDifferences();
+    const noise = halves ? energiesOf(halves, job.kernels) : all.map(() => 0);
+    const fwhmPx = blurOfEnergies(
+      all.map((e, j) => e - noise[j]),
+      noise,
+    );
+    return { fwhmPx };
+  },
+  noisier: (value) => value,
+};
+
+/** Mean square of the starlet coefficients of each scale. */
+function energiesOf(pieces: readonly Raster[], kernels: Kernels): number[] {
+  const sums = new Array<number>(SCALES).fill(0);
+  let count = 0;
+  for (const piece of pieces) {
+    const { width, height } = piece;
+    let current: Float32Array = meanPlane(piece);
+    count += current.length;
+    for (let j = 0; j < SCALES; j++) {
+      const smooth = kernels.starletSmooth(current, width, height, j);
+      for (let i = 0; i < smooth.length; i++) sums[j] += (current[i] - smooth[i]) ** 2;
+      current = smooth;
+    }
+  }
+  return sums.map((sum) => sum / count);
+}
