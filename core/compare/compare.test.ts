@@ -1,8 +1,11 @@
 import { quietJob } from "../job";
-import { frameOfRaster } from "../raster";
+import { levelsOf } from "../facts";
+import { createRandom } from "../numeric/random";
+import { frameOfRaster, rasterOf } from "../raster";
 import { craterField, exposed } from "../testing/fields";
 import { SHARES, paintStars, randomStars, wasmKernels } from "../testing/fixtures";
 import { inspectPicture, proposeSpots } from "./index";
+import { shownLevels } from "./inspect";
 
 const cell = (x: number, y: number, level: number, structure: number, stars: number) => ({
   x,
@@ -59,4 +62,16 @@ test("craters are no stars: none are counted, no width is told, and their spot i
   expect([facts.stars, facts.fwhmPx]).toEqual([0, null]);
   expect(facts.starList.length).toBeGreaterThan(5);
   expect(facts.spots.map(({ name }) => name)).toContain("Small detail");
+});
+
+test("a sky is shown by its own levels; of a lit surface the shadows are not cut off", () => {
+  const random = createRandom(5);
+  const of = (shadows: number) =>
+    rasterOf(200, 200, [Float32Array.from({ length: 40_000 }, (_, i) => (i % 100 < shadows ? 0.02 : 0.4) + 0.01 * random.normal())]); // prettier-ignore
+  const sky = [of(0)];
+  expect(shownLevels(sky, 1)).toEqual(levelsOf(sky, 1));
+  const { level, sigma } = shownLevels([of(12)], 1);
+  expect(Math.abs(level[0] - 0.4)).toBeLessThan(0.005);
+  // Black lies 2.5 σ below: at the dark end of the shadows.
+  expect(Math.abs(level[0] - 2.5 * sigma[0] - 0.02)).toBeLessThan(0.04);
 });

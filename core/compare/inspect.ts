@@ -13,9 +13,10 @@ import {
   starShape,
   withoutGaps,
 } from "../measure";
+import type { LevelsFact } from "../facts";
 import { levelsOf, levelsSchema } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
-import { cropRaster, median, meanPlane, robustSpread, tilesOf, wholeRegion } from "../raster";
+import { cropRaster, median, meanPlane, quantile, robustSpread, tilesOf, wholeRegion } from "../raster";
 import type { CellFacts } from "./spots";
 import { proposeSpots } from "./spots";
 
@@ -71,6 +72,8 @@ const MAX_TILES = 16;
 /** Stars of a tile whose profiles are fitted: of all tiles enough for a median width. */
 const TILE_FITS = 24;
 const CELL = 64;
+/** Levels are told by one of so many samples. */
+const SHOWN_BY = 7;
 
 /** Looks a picture over, tile by tile (all of it up to 4 megapixels, else sixteen tiles spread evenly). */
 export async function inspectPicture(
@@ -125,7 +128,7 @@ export async function inspectPicture(
     fill,
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
-    stretch: levelsOf(pieces, toSample(unit, unit.fullScale)),
+    stretch: shownLevels(pieces, toSample(unit, unit.fullScale)),
     fwhmPx: hasStars ? starShape(stars.flat()).fwhmPx : null,
     stars: hasStars ? stars.flat().length : 0,
     starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
@@ -143,6 +146,22 @@ function overTiles(tiles: readonly number[][]): number[] {
   const known = tiles.filter((values) => values.every(Number.isFinite));
   if (known.length === 0) return [];
   return STARLET_NOISE.slice(0, SCALES).map((unit, j) => median(known.map((values) => values[j])) / unit);
+}
+
+/** A sky has so few samples this far below its median, in its σ; and the dark end of what has more is this quantile. */
+const [BELOW, FEW, DARK_END] = [2.5, 0.02, 0.002];
+
+/** The levels by which a picture is shown: those of its sky; where the median is no sky but a lit surface with shadows, σ reaches so far that these are not cut off. */
+export function shownLevels(pieces: Raster[], white: number): LevelsFact {
+  const levels = levelsOf(pieces, white);
+  const sigma = levels.level.map((level, c) => {
+    const own = levels.sigma[c];
+    const values = pieces.flatMap(({ planes }) => [...planes[c].filter((v, i) => i % SHOWN_BY === 0 && v === v)]);
+    const black = level - BELOW * own;
+    const below = values.reduce((count, v) => count + (v < black ? 1 : 0), 0);
+    return below > FEW * values.length ? Math.max(own, (level - quantile(values, DARK_END)) / BELOW) : own;
+  });
+  return { ...levels, sigma };
 }
 
 /** Cells of a tile that lie well inside the picture's data; structure is the spread of medians of 16 px parts. */

@@ -69,10 +69,10 @@ export function ViewBar({ board }: { board: Board }) {
   return (
     <div
       // What has no room beside the display's panel goes on a second row, never under it.
-      className="relative flex min-h-8 shrink-0 flex-wrap items-center gap-x-2 border-b border-line bg-panel py-px pr-[calc(28%+8px)] pl-2 2xl:pr-60"
+      className="relative flex min-h-8 shrink-0 flex-wrap items-center gap-x-1.5 border-b border-line bg-panel py-px pr-[calc(28%+8px)] pl-2 2xl:pr-60"
     >
       <div
-        className="flex gap-1"
+        className="flex gap-0.5"
         role="group"
         aria-label="Zoom of all crops"
         data-help="Zoom of all crops: keys 0 1 2 3 4"
