@@ -7,12 +7,8 @@ import { SHARES, paintStars, randomStars, wasmKernels } from "../testing/fixture
 import { inspectPicture, proposeSpots } from "./index";
 import { shownLevels } from "./inspect";
 
-const cell = (x: number, y: number, level: number, structure: number, stars: number) => ({
-  x,
-  y,
-  level,
-  structure,
-  stars,
+const cell = (x: number, y: number, level: number, structure: number, stars: number, detail = 0) => ({
+  ...{ x, y, level, structure, stars, detail },
 });
 
 test("spots: the darkest quiet cell, the strongest structure, the richest group; none near another or the border", () => {
@@ -32,6 +28,8 @@ test("spots: the darkest quiet cell, the strongest structure, the richest group;
     [700, 700],
   ]);
   expect(spots.map(({ name }) => name)).toEqual(["Dark background", "Structure", "Star group"]);
+  const without = proposeSpots([...cells, ...more, cell(500, 500, 4, 1, 0, 9)], 1000, 1000, false);
+  expect(without.map(({ name, x, y }) => [name, x, y])[2]).toEqual(["Small detail", 500, 500]);
   expect(proposeSpots([], 100, 100)).toEqual([]);
 });
 

@@ -16,7 +16,16 @@ import {
 import type { LevelsFact } from "../facts";
 import { levelsOf, levelsSchema } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
-import { cropRaster, median, meanPlane, quantile, robustSpread, tilesOf, wholeRegion } from "../raster";
+import {
+  cropRaster,
+  meanAndDeviation,
+  median,
+  meanPlane,
+  quantile,
+  robustSpread,
+  tilesOf,
+  wholeRegion,
+} from "../raster";
 import type { CellFacts } from "./spots";
 import { proposeSpots } from "./spots";
 
@@ -72,6 +81,8 @@ const MAX_TILES = 16;
 /** Stars of a tile whose profiles are fitted: of all tiles enough for a median width. */
 const TILE_FITS = 24;
 const CELL = 64;
+/** Side of the blocks whose means tell small detail: noise counts little in them. */
+const BLOCK = 4;
 /** Levels are told by one of so many samples. */
 const SHOWN_BY = 7;
 
@@ -120,7 +131,8 @@ export async function inspectPicture(
     .map((cell) => cell.level)
     .filter(Number.isFinite)
     .sort((a, b) => a - b);
-  const hasStars = areAlike(stars);
+  const isAlike = areAlike(stars);
+  const { fwhmPx } = starShape(isAlike ? stars.flat() : []);
   return {
     width: picture.width,
     height: picture.height,
@@ -129,12 +141,12 @@ export async function inspectPicture(
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
     stretch: shownLevels(pieces, toSample(unit, unit.fullScale)),
-    fwhmPx: hasStars ? starShape(stars.flat()).fwhmPx : null,
-    stars: hasStars ? stars.flat().length : 0,
+    fwhmPx,
+    stars: isAlike ? stars.flat().length : 0,
     starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
     halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
     halvesScales: scales.map((of) => overTiles(of)).filter((of) => of.length > 0),
-    spots: proposeSpots(cells, picture.width, picture.height, hasStars),
+    spots: proposeSpots(cells, picture.width, picture.height, fwhmPx !== null),
   };
 }
 
@@ -173,11 +185,15 @@ function cellsOf(piece: Raster, tile: Region, stars: Star[]): CellFacts[] {
     const values = cropRaster({ ...piece, channels: 1, planes: [plane] }, cell);
     if (values.planes[0].some((v) => v !== v)) continue;
     const parts = tilesOf(wholeRegion(values), 16).map((part) => median(cropRaster(values, part).planes[0]));
+    const blocks = tilesOf(wholeRegion(values), BLOCK).map(
+      (part) => meanAndDeviation(cropRaster(values, part).planes[0]).mean,
+    );
     cells.push({
       x: tile.x + cell.x + CELL / 2,
       y: tile.y + cell.y + CELL / 2,
       level: median(values.planes[0]),
       structure: robustSpread(parts).sigma,
+      detail: meanAndDeviation(blocks).sigma,
       stars: stars.filter(
         ({ x, y }) => Math.abs(x - cell.x - CELL / 2) <= CELL * 0.75 && Math.abs(y - cell.y - CELL / 2) <= CELL * 0.75,
       ).length,

@@ -12,6 +12,8 @@ export interface CellFacts {
   level: number;
   /** Spread of the levels between the small parts of the cell: structure larger than stars. */
   structure: number;
+  /** Spread of means of 4 px: what is small and stands out. */
+  detail: number;
   stars: number;
 }
 
@@ -22,7 +24,7 @@ export interface SpotProposal {
 }
 
 /**
- * Three telling places: the darkest quiet background, the strongest structure, and the group with most stars (or small bright things, where they are no stars); none twice,
+ * Three telling places: the darkest quiet background, the strongest structure, and the group with most stars, or the most small detail where there are none; none twice,
  * none within 12 % of the picture's width of another, and none within `margin` px of the border where that leaves a choice.
  * Fewer where the picture has fewer cells.
  */
@@ -44,7 +46,8 @@ export function proposeSpots(
       .reduce<CellFacts | null>((a, b) => (a === null || score(b) > score(a) ? b : a), null);
     if (best) chosen.push({ name, x: best.x, y: best.y });
   };
-  take(hasStars ? "Star group" : "Small detail", (cell) => cell.stars);
+  if (hasStars) take("Star group", (cell) => cell.stars);
+  else take("Small detail", (cell) => cell.detail);
   take("Structure", (cell) => cell.structure);
   take("Dark background", (cell) => -cell.level - 2 * cell.structure);
   return chosen.reverse();

@@ -49,6 +49,7 @@ export function StackScreen() {
 function NoStack({ stacking }: { stacking: boolean }) {
   const subs = useProject((state) => state.subs.length);
   const id = useProject((state) => state.project.id);
+  const isVideo = useProject((state) => state.subs.every(({ video }) => video !== null));
   if (subs === 0)
     return (
       <EmptyState title="No subs yet">
@@ -64,6 +65,13 @@ function NoStack({ stacking }: { stacking: boolean }) {
       <EmptyState title="The first stack is being made">
         It appears here with its coverage and its report. Every pixel is combined once for the stack and once for each
         of its halves.
+      </EmptyState>
+    );
+  if (isVideo)
+    return (
+      <EmptyState title="No stack yet">
+        Frames of a video have no stars to be matched by, and are not stacked yet: they can be looked through and ranked
+        on the Subs screen. A stack that was made of them elsewhere can be brought in, at the lower left.
       </EmptyState>
     );
   return (
