@@ -60,6 +60,7 @@ export function optionsOf<P>({ fields }: Parameters<P>): Record<string, z.ZodTyp
 function fromText(field: Field): z.ZodType {
   if (field.kind === "tick") return yes;
   const schema = schemaOf(field);
+  if (field.kind === "kernel") return schema;
   if (field.kind === "slider") return z.preprocess((text) => (text === undefined ? text : Number(text)), schema);
   return z.preprocess((text) => field.options.find(({ also }) => also === text)?.value ?? text, schema);
 }
@@ -78,7 +79,7 @@ export function valuesOf<P>({ fields, schema }: Parameters<P>, options: Record<s
 export function usageOf<P>({ fields }: Parameters<P>): string {
   return fields
     .flatMap((field) => {
-      if (field.option === undefined) return [];
+      if (field.kind === "kernel" || field.option === undefined) return [];
       if (field.kind === "tick") return `[--${field.option}]`;
       const range =
         field.kind === "choice" ? field.options.map(({ value }) => value).join("|") : `${field.min}…${field.max}`;

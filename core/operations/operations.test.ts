@@ -72,6 +72,9 @@ async function run(steps: ChainStep[], source = input.picture, region = wholeReg
   return runChain(source, readySteps(steps, facts), region, fill, given);
 }
 
+/** A blur that was taken from elsewhere. */
+const KERNEL = { from: "a star", side: 3, values: [0, 0.1, 0, 0.1, 0.6, 0.1, 0, 0.1, 0] };
+
 describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))("%s", (_, operation) => {
   const { defaults, fields, schema } = operation.parameters;
   const sliders = fields.filter((field): field is Slider & { name: string } => field.kind === "slider");
@@ -116,7 +119,9 @@ describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))
             ]
           : field.kind === "choice"
             ? field.options.slice(0, 2).map(({ value }) => value)
-            : [true, false];
+            : field.kind === "kernel"
+              ? [null, KERNEL]
+              : [true, false];
       const [low, high] = await Promise.all(
         values.map((value) =>
           run([stepOf(operation, { params: { ...beside, [field.name]: value } })], input.picture, region),

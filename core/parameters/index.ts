@@ -1,10 +1,22 @@
-export type { ChoiceField, Condition, Field, Parameters, Slider, TickField, ValuesOf } from "./parameters";
+export type {
+  ChoiceField,
+  Condition,
+  Field,
+  KeptKernel,
+  KernelField,
+  Parameters,
+  Slider,
+  TickField,
+  ValuesOf,
+} from "./parameters";
 export {
   choice,
   differencesInWords,
   inSentence,
   inWords,
   isInEffect,
+  keptKernel,
+  kernel,
   parameters,
   schemaOf,
   slider,

@@ -46,7 +46,30 @@ export interface TickField {
   option?: string;
 }
 
-export type Field = Slider | ChoiceField | TickField;
+/** A blur that was taken from somewhere, such as a file: square, centred on its middle pixel, of sum 1; with where it is from. */
+export const keptKernel = z
+  .object({
+    from: z.string().min(1).max(200),
+    side: z.number().int().min(3).max(65),
+    values: z.array(z.number().min(0)),
+  })
+  .refine(
+    ({ side, values }) => side % 2 === 1 && values.length === side * side,
+    "must have side × side values, of an odd side",
+  ) // prettier-ignore
+  .refine(({ values }) => values.some((v) => v > 0), "must hold some light");
+export type KeptKernel = z.infer<typeof keptKernel>;
+
+/** A blur of that kind; null until one was taken. */
+export interface KernelField {
+  kind: "kernel";
+  label: string;
+  hint: string;
+  option?: undefined;
+  when?: Condition;
+}
+
+export type Field = Slider | ChoiceField | TickField | KernelField;
 
 type ValueOf<F extends Field> = F extends Slider
   ? number
@@ -54,7 +77,9 @@ type ValueOf<F extends Field> = F extends Slider
     ? V
     : F extends TickField
       ? boolean
-      : never;
+      : F extends KernelField
+        ? KeptKernel | null
+        : never;
 export type ValuesOf<F extends Record<string, Field>> = { [K in keyof F]: ValueOf<F[K]> };
 
 /** Settings declared once: their schema with defaults, their fields in the order in which they are shown, and their words. */
@@ -76,6 +101,10 @@ export function tick(field: Omit<TickField, "kind">): TickField {
   return { ...field, kind: "tick" };
 }
 
+export function kernel(field: Omit<KernelField, "kind">): KernelField {
+  return { ...field, kind: "kernel" };
+}
+
 /** Missing values take their defaults; unknown names are dropped; out of range is a Zod error that names the field. */
 export function parameters<F extends Record<string, Field>>(fields: F): Parameters<ValuesOf<F>> {
   type P = ValuesOf<F>;
@@ -90,6 +119,7 @@ export function parameters<F extends Record<string, Field>>(fields: F): Paramete
 
 /** What a field takes; missing is its default. */
 export function schemaOf(field: Field): z.ZodType {
+  if (field.kind === "kernel") return keptKernel.nullable().default(null);
   if (field.kind === "tick") return z.boolean().default(field.default);
   if (field.kind === "choice")
     return z.enum(field.options.map(({ value }) => value) as [string, ...string[]]).default(field.default);
@@ -106,6 +136,7 @@ export const inSentence = (label: string): string =>
 export function inWords(field: Field, value: unknown): string {
   if (field.kind === "slider") return [String(value), field.unit].filter(Boolean).join(" ");
   if (field.kind === "tick") return value === true ? "on" : "off";
+  if (field.kind === "kernel") return (value as KeptKernel | null)?.from ?? "none";
   return field.options.find((option) => option.value === value)?.label ?? String(value);
 }
 
@@ -121,7 +152,7 @@ export function differencesInWords<P extends object>(of: Parameters<P>, mine: P,
   const inEffect = (field: Field, values: P) => isInEffect(field, values as Record<string, unknown>);
   return of.fields.flatMap((field) => {
     const [a, b] = [mine[field.name], other[field.name]];
-    if (a === b || !(inEffect(field, mine) || inEffect(field, other))) return [];
+    if (JSON.stringify(a) === JSON.stringify(b) || !(inEffect(field, mine) || inEffect(field, other))) return [];
     return [`${inSentence(field.label)}: ${inWords(field, a)}, not ${inWords(field, b)}`];
   });
 }

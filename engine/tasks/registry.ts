@@ -1,3 +1,4 @@
+import { blurOfFile } from "./blurOfFile";
 import { crop } from "./crop";
 import { cropPng } from "./cropPng";
 import { convert } from "./convert";
@@ -21,6 +22,7 @@ import { tie } from "./tie";
 
 /** Everything a worker can do, by name. */
 export const TASKS = {
+  blurOfFile,
   calibrateLight,
   convert,
   copyStrip,

@@ -116,6 +116,7 @@ describe("the card of a step", () => {
         tick: () => screen.queryByText(label.charAt(0).toLowerCase() + label.slice(1)),
         slider: () => screen.queryByLabelText(`${label}, number`),
         choice: () => screen.queryByLabelText(label),
+        kernel: () => null,
       }[kind]();
       expect([label, shown !== null]).toEqual([label, isInEffect(field, starlet.parameters.defaults)]);
     }

@@ -9,15 +9,17 @@ import { shapeAt } from "@/core/measure";
 import type { BlurParams } from "@/core/operations";
 import { findOperation, typedBlur, typedFwhm } from "@/core/operations";
 import { arcsecPerPx } from "@/state/pixelScale";
-import type { Lane, LaneStep } from "@/storage";
+import type { Board, Lane, LaneStep } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
 import { openPsf, useDesk, useDeskStore } from "./desk";
+import { KeptBlur } from "./keptBlur";
 import { usePsfStars } from "./psfStars";
 import { useLaneTreatment } from "./useTreatment";
 
 interface Props {
+  board: Board;
   lane: Lane;
   step: LaneStep;
   /** Pixels of the screen to one of the picture on the crops. */
@@ -26,7 +28,7 @@ interface Props {
 }
 
 /** What the stars say of the blur: their mean picture and profile, how well the PSF fits them, and which of them tell it. */
-export function PsfPanel({ lane, step, zoom, onChange }: Props) {
+export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
   const desk = useDeskStore();
   const isOpen = useDesk(({ psfOf }) => psfOf === step.id);
   const typed = typedOf(step);
@@ -36,6 +38,17 @@ export function PsfPanel({ lane, step, zoom, onChange }: Props) {
     if (isLeft) openPsf(desk, null);
   }, [desk, isLeft]);
   if (step.params.psf === "detail") return <DetailFigure lane={lane} step={step} />;
+  if (typed?.psf === "kept")
+    return (
+      <>
+        <KeptBlur
+          {...{ board, lane }}
+          kernel={typed.kernel}
+          onTake={(kernel) => onChange({ params: { ...step.params, kernel } }, `${step.id}.kernel`)}
+        />
+        {typed.kernel ? <TypedKernel params={typed} zoom={zoom} /> : null}
+      </>
+    );
   if (typed) return <TypedKernel params={typed} zoom={zoom} />;
   return (
     <>

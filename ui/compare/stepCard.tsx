@@ -231,6 +231,7 @@ export function StepCard({
       ) : null}
       {operation?.group === "deconvolve" ? (
         <PsfPanel
+          board={board}
           lane={lane}
           step={step}
           zoom={typeof board.view.zoom === "number" ? board.view.zoom : 1}

@@ -10,7 +10,10 @@ export function levelUnit(unit: FrameUnit): { unit: string; scale: number; digit
 }
 
 export function fixed(value: number | null | undefined, digits: number): string {
-  return value === null || value === undefined || !Number.isFinite(value) ? "–" : value.toFixed(digits);
+  if (value === null || value === undefined || !Number.isFinite(value)) return "–";
+  const text = value.toFixed(digits);
+  // What rounds to nothing has no sign.
+  return /^-0\.?0*$/.test(text) ? text.slice(1) : text;
 }
 
 /** Seconds as 45 s, 12 min, 1 h 20 min. */

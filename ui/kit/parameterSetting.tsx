@@ -22,6 +22,8 @@ export function ParameterSetting({ field, values, onChange, extra }: Props) {
   if (!isInEffect(field, values)) return null;
   if (field.kind === "slider")
     return <NumberSetting {...field} value={Number(value)} onChange={onChange} extra={extra} />;
+  // It is taken, not set: ui/compare/keptBlur.tsx.
+  if (field.kind === "kernel") return null;
   if (field.kind === "tick")
     return (
       <Tick className="gap-1 py-1" help={field.hint} checked={value === true} onChange={onChange}>
@@ -60,6 +62,7 @@ export function InlineParameter<P extends object>({ of, name, values, onChange }
         <NumberField {...field} value={Number(value)} onChange={change} />
       </span>
     );
+  if (field.kind === "kernel") return null;
   if (field.kind === "choice") return <OneOf field={field} value={value} onChange={change} />;
   return (
     <Tick help={field.hint} checked={value === true} onChange={change}>

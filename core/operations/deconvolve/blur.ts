@@ -2,8 +2,10 @@ import type { Facts, FieldShape } from "../../facts";
 import type { Psf } from "../../kernels";
 import type { MoffatShape } from "../../measure";
 import { roundPsf, TELESCOPE_RADIUS, telescopeFwhm, telescopePsf } from "../../measure";
-import { choice, slider } from "../../parameters";
+import type { KeptKernel } from "../../parameters";
+import { choice, kernel, slider } from "../../parameters";
 import { gaussianPsf } from "../gaussianPsf";
+import { fwhmOfKernel, psfOfKernel } from "./keptBlur";
 
 const TYPED = ["typed", "gaussian"] as const;
 const ofTelescope = { name: "psf", is: "telescope" } as const;
@@ -18,6 +20,7 @@ export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number
       { value: "typed", label: "of a typed FWHM" },
       { value: "gaussian", label: "a Gaussian of a typed FWHM" },
       { value: "telescope", label: "of telescope and air" },
+      { value: "kept", label: "taken from elsewhere" },
     ],
     default: fallback.psf,
   }),
@@ -79,6 +82,11 @@ export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number
     default: 0.2,
     when: ofTelescope,
   }),
+  kernel: kernel({
+    label: "Taken from",
+    hint: "The blur of a star in a file, or of the stars of another lane's stack, at the scale of this one",
+    when: { name: "psf", is: "kept" },
+  }),
   seeingArcsec: slider({
     label: "Air",
     hint: "FWHM that the air alone gives a star; more takes more blur back, too much makes hard rims",
@@ -93,7 +101,7 @@ export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number
 
 /** Values of blurFields. */
 export interface BlurParams {
-  psf: "detail" | "measured" | "typed" | "gaussian" | "telescope";
+  psf: "detail" | "measured" | "typed" | "gaussian" | "telescope" | "kept";
   fwhmPx: number;
   beta: number;
   apertureMm: number;
@@ -101,6 +109,7 @@ export interface BlurParams {
   wavelengthNm: number;
   arcsecPerPx: number;
   seeingArcsec: number;
+  kernel: KeptKernel | null;
 }
 
 /** β of a PSF that the stars show, within what deconvolves well. */
@@ -111,6 +120,8 @@ export type StarBlur = "psf" | "psfShape";
 
 /** Why a step leaves the picture as it is whose blur no star tells. */
 export const NO_STARS = "No stars here tell the blur, so the picture stays as it is. Choose a typed blur to go on.";
+
+const NONE_TAKEN = "No blur was taken yet, so the picture stays as it is. Take one from a file or from another lane.";
 
 /** How the stars show the blur of each channel, or, where too few are clear enough for that, of all together; null where there are none. */
 function shownByStars({ psf, psfShape }: Facts<StarBlur>): FieldShape[] | null {
@@ -126,9 +137,11 @@ function shownByStars({ psf, psfShape }: Facts<StarBlur>): FieldShape[] | null {
 export const shapesOf = (params: BlurParams, facts: Facts<StarBlur>): FieldShape[] | null =>
   params.psf === "measured" ? shownByStars(facts) : null;
 
-/** Whether the stars are to tell the blur, and why they do not; null where they do, or are not asked. */
-export const noBlur = (params: BlurParams, facts: Facts<StarBlur>): string | null =>
-  params.psf === "measured" && !shownByStars(facts) ? NO_STARS : null;
+/** Why there is no blur to take back: no star tells it, or none was taken yet; null where there is one. */
+export function noBlur(params: BlurParams, facts: Facts<StarBlur>): string | null {
+  if (params.psf === "kept") return params.kernel ? null : NONE_TAKEN;
+  return params.psf === "measured" && !shownByStars(facts) ? NO_STARS : null;
+}
 
 /** A share of a shape's width, its wings within what deconvolves well. */
 export const narrowed = ({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, share = 1): MoffatShape => ({
@@ -148,12 +161,15 @@ export const blurRadius = (fwhmPx: number): number => Math.ceil(REACH * fwhmPx);
 export function typedBlur(params: BlurParams): Psf {
   if (params.psf === "gaussian") return gaussianPsf(params.fwhmPx);
   if (params.psf === "telescope") return ofTheTelescope(params);
+  if (params.psf === "kept" && params.kernel) return psfOfKernel(params.kernel);
   return roundPsf(params.fwhmPx, params.beta, blurRadius(params.fwhmPx));
 }
 
 /** How wide it is, nearly, in px. */
-export const typedFwhm = (params: BlurParams): number =>
-  params.psf === "telescope" ? telescopeFwhm(params) : params.fwhmPx;
+export function typedFwhm(params: BlurParams): number {
+  if (params.psf === "kept" && params.kernel) return fwhmOfKernel(params.kernel);
+  return params.psf === "telescope" ? telescopeFwhm(params) : params.fwhmPx;
+}
 
 /** How far it goes from its middle, in px. */
 export function typedRadius(params: BlurParams): number {

@@ -19,7 +19,8 @@ const [HIDDEN, SHARP] = [
   "The fine detail shows no blur, so the picture stays as it is. Choose a typed blur to go on.",
 ];
 
-const blur = blurFields({ psf: "typed", fwhmPx: 3.5, beta: BETA });
+/** Gains are those of round blurs: one that was taken from elsewhere need not be. */
+const { kernel: _, psf: ways, ...blur } = blurFields({ psf: "typed", fwhmPx: 3.5, beta: BETA });
 
 const layerParameters = parameters({
   strength: slider({
@@ -30,12 +31,15 @@ const layerParameters = parameters({
     step: 0.01,
     default: 1,
   }),
-  ...blur,
   psf: choice({
-    ...blur.psf,
-    options: [{ value: "detail", label: "as the fine detail shows it" }, ...blur.psf.options],
+    ...ways,
+    options: [
+      { value: "detail", label: "as the fine detail shows it" },
+      ...ways.options.flatMap(({ value, label }) => (value === "kept" ? [] : [{ value, label }])),
+    ],
     default: "detail",
   }),
+  ...blur,
   gate: slider({
     label: "Noise gate",
     hint: "Detail of less than so many times the noise of its size is left as it is; above, the more it stands out the more it gets of its gain",
@@ -62,7 +66,7 @@ function psfOf(p: Params, { psf, detailBlur }: Facts<Needed>): Psf {
   if (p.psf === "detail" && detailBlur.fwhmPx !== null) return roundPsf(detailBlur.fwhmPx, BETA);
   if (p.psf === "measured" && psf.fwhmPx !== null)
     return roundPsf(psf.fwhmPx, Math.min(6, Math.max(2, psf.beta ?? BETA)));
-  return typedBlur(p);
+  return typedBlur({ ...p, kernel: null });
 }
 
 /**

@@ -1,0 +1,85 @@
+"use client";
+
+import { FileInput } from "lucide-react";
+import { useRef, useState } from "react";
+import { FILE_ENDINGS } from "@/core/formats";
+import type { KeptKernel } from "@/core/parameters";
+import { failureOf } from "@/engine/protocol";
+import { blurOfChosen, blurOfLane } from "@/state/takenBlur";
+import type { Board, Lane } from "@/storage";
+import { useSession } from "../frame/session";
+import { Button } from "../kit/button";
+import { Choice } from "../kit/choice";
+
+interface Props {
+  board: Board;
+  lane: Lane;
+  kernel: KeptKernel | null;
+  onTake: (kernel: KeptKernel) => void;
+}
+
+/** Takes a blur from a file, or from the stars of another lane's stack. */
+export function KeptBlur({ board, lane, kernel, onTake }: Props) {
+  const session = useSession();
+  const chooser = useRef<HTMLInputElement>(null);
+  const [state, setState] = useState<"idle" | "busy" | { problem: string }>("idle");
+  const take = (taking: Promise<KeptKernel>) => {
+    setState("busy");
+    taking
+      .then((taken) => {
+        setState("idle");
+        onTake(taken);
+      })
+      .catch((reason: unknown) => {
+        const { message, advice } = failureOf(reason);
+        setState({ problem: advice ? `${message}. ${advice}` : message });
+      });
+  };
+  const others = board.lanes.filter(({ id, stackId }) => id !== lane.id && stackId !== lane.stackId);
+  return (
+    <div className="space-y-1 py-1" data-testid="kept-blur">
+      <div className="flex flex-wrap items-center gap-1.5">
+        <Button
+          help="Takes the blur of a star, or of a stack's stars, in a file"
+          onClick={() => chooser.current?.click()}
+        >
+          <FileInput size={14} /> From a file
+        </Button>
+        <input
+          ref={chooser}
+          type="file"
+          hidden
+          data-testid="choose-blur"
+          accept={FILE_ENDINGS.join()}
+          onChange={({ target }) => {
+            const [file] = target.files ?? [];
+            target.value = "";
+            if (file) take(blurOfChosen(session, file));
+          }}
+        />
+        {others.length > 0 ? (
+          <Choice
+            label="Take the blur from the stars of another lane's stack"
+            help="Takes the blur from the stars of another lane's stack, at the scale of this one"
+            value=""
+            placeholder="From a lane …"
+            options={others.map(({ id, letter }) => ({ value: id, label: `lane ${letter}` }))}
+            onChange={(id) => {
+              const other = others.find((one) => one.id === id);
+              if (other) take(blurOfLane(session, other, lane));
+            }}
+          />
+        ) : null}
+      </div>
+      <p className={typeof state === "object" ? "text-sm text-warn" : "text-sm text-quiet"} aria-live="polite">
+        {state === "busy"
+          ? "measuring …"
+          : typeof state === "object"
+            ? state.problem
+            : kernel
+              ? `Taken from ${kernel.from}`
+              : ""}
+      </p>
+    </div>
+  );
+}
