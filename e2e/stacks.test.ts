@@ -7,7 +7,7 @@ import type { FitsCard } from "@/core/formats";
 import { bytesOfArray, openFits, valueOf, writeFits } from "@/core/formats";
 import { wholeRegion } from "@/core/raster";
 import type { Session } from "./driver";
-import { click, consoleProblems, named, openBrowser, screenshot, see, textOf, waitFor } from "./driver";
+import { click, consoleProblems, cropsRest, named, openBrowser, screenshot, see, textOf, waitFor } from "./driver";
 
 /** Several stacks of one project: a filter each in one go, a prepared list, side by side, joined into colour, deleted and brought back. */
 const url = process.env.DUNKEL_URL ?? "";
@@ -182,5 +182,30 @@ test("a copy at half the scale is a stack with halves, and says what it is of", 
   expect(report).toMatch(/copied at 50 %, means of whole pixels/);
   expect(report).toMatch(/180 × 140 px/);
   await look("copy");
+}, 60_000);
+
+test("a step takes its blur from the stars of another lane's stack, half as wide at half the scale", async () => {
+  const { driver } = session;
+  await (await driver.findElement(By.xpath("//nav//a[contains(., 'Compare')]"))).click();
+  await cropsRest(driver);
+  const item = async (words: string) => (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${words}')]`))).click(); // prettier-ignore
+  const width = async () => Number(/([\d.]+) px/.exec(await textOf(driver, "[data-testid=typed-kernel]"))?.[1]);
+  // The first lane once more, of the copy at half the scale.
+  await click(driver, "More of lane A");
+  await item("Colour 1 at 50 %");
+  await waitFor(driver, "a lane more", async () => (await driver.findElements(By.css("[data-lane=E]"))).length === 1);
+  await (await see(driver, "[data-lane=E] button")).click();
+  await click(driver, "Add a step");
+  await item("Inverse, noise gated");
+  await choose("Blur", "taken from elsewhere");
+  await waitFor(driver, "it says that there is none", async () => (await textOf(driver, "[data-testid=idle]")).includes("No blur was taken yet")); // prettier-ignore
+  await choose("Take the blur from the stars of another lane's stack", "lane A");
+  await waitFor(driver, "it is taken", async () => (await textOf(driver, "[data-testid=kept-blur]")).includes("Taken from the stars of")); // prettier-ignore
+  await waitFor(driver, "it works", async () => (await driver.findElements(By.css("[data-testid=idle]"))).length === 0);
+  await cropsRest(driver);
+  // Stars of 2.9 px there.
+  expect(await width()).toBeGreaterThan(1.2);
+  expect(await width()).toBeLessThan(1.8);
+  await look("taken-blur");
   expect(await consoleProblems(driver)).toEqual([]);
 }, 60_000);

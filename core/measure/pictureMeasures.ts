@@ -4,7 +4,7 @@ import type { Raster } from "../raster";
 import { meanPlane, median, robustSpread } from "../raster";
 import { pixelNoise } from "./noise";
 import { findStars } from "./stars";
-import { areAlike, starShape, withoutGaps } from "./subMeasures";
+import { starShape, withoutGaps } from "./subMeasures";
 
 /** The definition of SNR that is printed beside every figure. */
 export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ per pixel)";
@@ -20,7 +20,6 @@ export const pictureMeasures = z.object({
   /** In dB, see SNR_DEFINITION; null where the region is not brighter than the sky. */
   snrDb: z.number().nullable(),
   stars: z.number().int(),
-  /** Null where there is none, or what was fitted is too unlike for stars. */
   fwhmPx: z.number().nullable(),
 });
 export type PictureMeasures = z.infer<typeof pictureMeasures>;
@@ -50,7 +49,7 @@ export function measurePicture(
     background: median(mean),
     snrDb: signal > 0 && reference > 0 ? 20 * Math.log10(signal / reference) : null,
     stars: found.length,
-    fwhmPx: areAlike([found]) ? starShape(found).fwhmPx : null,
+    fwhmPx: starShape(found).fwhmPx,
   };
 }
 

@@ -8,6 +8,7 @@ import { doubleImage, findDoubleImage } from "./doubles";
 import { looksLikeMosaic } from "./mosaic";
 import { pixelNoise } from "./noise";
 import { measureSaturation } from "./saturation";
+import type { StarFit } from "./fit";
 import type { Star } from "./stars";
 import { findStars } from "./stars";
 import { trail } from "./trail";
@@ -72,9 +73,7 @@ export interface StarShape {
  * the sum of weights tells how well they agree. Source: circular statistics of axes, Mardia & Jupp 2000, 1.4.
  */
 export function starShape(stars: Star[]): StarShape {
-  const fitted = stars.filter((star) => star.fit !== null);
-  const clear = fitted.filter((star) => star.snr >= 25);
-  const fits = (clear.length >= 10 ? clear : fitted).flatMap((star) => (star.fit ? [star.fit] : []));
+  const fits = clearFits(stars);
   if (fits.length === 0)
     return { fwhmPx: null, eccentricity: null, beta: null, elongationAngle: null, elongationAgreement: null };
   const of = (value: (fit: (typeof fits)[number]) => number) => medianInPlace(Float64Array.from(fits, value));
@@ -96,6 +95,13 @@ export function starShape(stars: Star[]): StarShape {
   };
 }
 
+/** The fits of stars of SNR ≥ 25 if there are ten of them, else all. */
+function clearFits(stars: readonly Star[]): StarFit[] {
+  const fitted = stars.filter((star) => star.fit !== null);
+  const clear = fitted.filter((star) => star.snr >= 25);
+  return (clear.length >= 10 ? clear : fitted).flatMap(({ fit }) => fit ?? []);
+}
+
 /** σ of the widths of stars against their nearest neighbour's, as a share, is below this: .01 … .07 on stacks and subs, .23 and more for craters, knots and galaxies. */
 const ALIKE = 0.15;
 /** The median of a distance in two directions over its σ in each (Rayleigh's distribution). */
@@ -106,7 +112,7 @@ const RAYLEIGH_MEDIAN = Math.sqrt(2 * Math.LN2);
  */
 export function areAlike(pieces: readonly (readonly Star[])[]): boolean {
   const away = pieces.flatMap((stars) => {
-    const fits = stars.flatMap(({ fit }) => fit ?? []);
+    const fits = clearFits(stars);
     return fits.flatMap((one) => {
       const others = fits.filter((other) => other !== one);
       if (others.length === 0) return [];

@@ -164,6 +164,7 @@ function Figures({
   }, [session, desk, key, laneId, spot.id, stack.facts.skyLevel]);
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;
+  const hasStars = stack.facts.fwhmPx !== null;
   // Figures of the settings before stay legible, but do not pass for those of the crop above them.
   const isStale = measured !== null && measured.key !== key;
   return (
@@ -184,16 +185,20 @@ function Figures({
               <span className={NARROW}> dB</span>
             </span>
           </div>
-          <div className="flex justify-between gap-1">
-            <span>
-              FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span>
-              <span className={NARROW}> px</span>
-            </span>
-            <span>
-              {measures.stars}
-              <span className={NARROW}> stars</span>
-            </span>
-          </div>
+          {hasStars ? (
+            <div className="flex justify-between gap-1">
+              <span>
+                FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span>
+                <span className={NARROW}> px</span>
+              </span>
+              <span>
+                {measures.stars}
+                <span className={NARROW}> stars</span>
+              </span>
+            </div>
+          ) : (
+            <div>no stars in this stack</div>
+          )}
         </>
       ) : (
         <span>measuring …</span>

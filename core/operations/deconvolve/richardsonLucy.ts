@@ -9,9 +9,22 @@ import type { Raster } from "../../raster";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
-import { blurFields, blurRadius, meanFwhm, narrowed, noBlur, shapesOf, typedBlur, typedRadius } from "./blur";
+import {
+  blurFields,
+  blurRadius,
+  meanFwhm,
+  narrowed,
+  noBlur,
+  shapesOf,
+  typedBlur,
+  typedFwhm,
+  typedRadius,
+} from "./blur";
 import { lucy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
+
+/** Blurs that stars showed, here or elsewhere. */
+const OF_STARS = ["measured", "kept"] as const;
 
 const lucyParameters = parameters({
   iterations: slider({
@@ -30,10 +43,10 @@ const lucyParameters = parameters({
   ...blurFields({ psf: "measured", fwhmPx: 3, beta: 3 }),
   shown: tick({
     label: "No sharper than the sampling carries",
-    hint: "With the blur of the stars: shows the result with stars of a width that its pixels can carry, free of rings; without it, as sharp as the iterations make it.",
+    hint: "With the blur of stars: shows the result with stars of a width that its pixels can carry, free of rings; without it, as sharp as the iterations make it.",
     default: true,
   }),
-  smoothness: { ...smoothnessField(1), when: { name: "psf", is: "measured" } },
+  smoothness: { ...smoothnessField(1), when: { name: "psf", is: OF_STARS } },
   damping: slider({
     label: "Leave alone below",
     hint: "What the result, blurred again, misses by less than this much of the noise is taken for right: grain is not worked on any more",
@@ -83,6 +96,12 @@ function blurOf(p: Params, shape: MoffatShape): { psf: Psf; target: Psf | null }
   return { psf: moffatPsf(of, blurRadius(of.fwhmMajor)), target };
 }
 
+/** The same of a blur that no star of this picture shows; one that was taken from stars elsewhere is shown as theirs are. */
+const typedOf = (p: Params): { psf: Psf; target: Psf | null } => ({
+  psf: typedBlur(p),
+  target: p.psf === "kept" && p.shown ? roundPsf(targetFwhm(typedFwhm(p), 1), p.beta, SHOWN_RADIUS) : null,
+});
+
 /**
  * Richardson–Lucy deconvolution (lucy.ts) with the PSF of each channel as the picture's own stars show it (elongated Moffat, changing over the picture where they do), or a typed one. With total variation each step is divided by 1 − λ div(∇u/|∇u|); what came of it is
  * shown by a round Moffat of the target width, which the sampling can carry (a PSF that is too wide makes rings: a target prevents them). Background (what a PSF-wide mean
@@ -108,7 +127,7 @@ export const richardsonLucy: Operation<Params, Needed> = {
   blur(p, facts) {
     if (noBlur(p, facts)) return null;
     const shapes = shapesOf(p, facts);
-    if (!shapes) return { psf: typedBlur(p), target: null };
+    if (!shapes) return typedOf(p);
     const narrow = shapes.map((shape) => narrowed(shape, p.share));
     const { target } = blurOf(p, shapes[0]);
     return { psf: meanPsf(narrow, blurRadius(Math.max(...narrow.map(({ fwhmMajor }) => fwhmMajor)))), target };
@@ -126,8 +145,8 @@ export const richardsonLucy: Operation<Params, Needed> = {
     const treat = (part: Raster, own: readonly MoffatShape[] | null) => ({
       ...part,
       planes: part.planes.map((plane, c) => {
-        const blur = own ? blurOf(p, own[Math.min(c, own.length - 1)]) : { psf: typedBlur(p), target: null };
-        return treated(plane, part.width, part.height, { ...blur, isOfStars: own !== null }, p, facts, c, job);
+        const blur = own ? blurOf(p, own[Math.min(c, own.length - 1)]) : typedOf(p);
+        return treated(plane, part.width, part.height, { ...blur, isOfStars: own !== null || p.psf === "kept" }, p, facts, c, job); // prettier-ignore
       }),
     });
     return shapes
@@ -141,8 +160,10 @@ const WIDE_WINGS = 2.2;
 
 function haloOf(p: Params, facts: Facts<Needed>): number {
   const shapes = shapesOf(p, facts);
-  if (!shapes) return (p.psf === "typed" && p.beta < WIDE_WINGS ? 3 : 2) * typedRadius(p);
-  return 2 * blurRadius(p.share * Math.max(...shapes.map(widest))) + (p.shown ? SHOWN_RADIUS : 0);
+  const shown = p.shown ? SHOWN_RADIUS : 0;
+  if (!shapes)
+    return (p.psf === "typed" && p.beta < WIDE_WINGS ? 3 : 2) * typedRadius(p) + (p.psf === "kept" ? shown : 0);
+  return 2 * blurRadius(p.share * Math.max(...shapes.map(widest))) + shown;
 }
 
 function treated(
