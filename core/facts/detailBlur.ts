@@ -2,11 +2,13 @@ import { z } from "zod";
 import type { Kernels } from "../kernels";
 import { blurOfEnergies } from "../measure";
 import type { Raster } from "../raster";
-import { meanPlane } from "../raster";
+import { meanPlane, quantile } from "../raster";
 import type { Fact } from "./fact";
 
 /** Starlet scales whose energy is told: detail of 1 … 32 px. */
 const SCALES = 6;
+/** One of so many pixels tells how much is lit. */
+const SPARSE = 5;
 
 const schema = z.object({
   /** FWHM in px; null where noise hides the fine detail. */
@@ -20,17 +22,35 @@ export const detailBlur: Fact<DetailBlurFact> = {
   title: "blur, from the detail",
   schema,
   async measure(look, job) {
-    const all = energiesOf(await look.samples(), job.kernels);
+    const samples = await look.samples();
+    const all = energiesOf(samples, job.kernels);
     const halves = await look.halfDifferences();
     const noise = halves ? energiesOf(halves, job.kernels) : all.map(() => 0);
     const fwhmPx = blurOfEnergies(
       all.map((e, j) => e - noise[j]),
       noise,
+      litShare(samples, job.kernels) < MOST_LIT,
     );
     return { fwhmPx };
   },
   noisier: (value) => value,
 };
+
+/** What is brighter than the dark end by a share of the range counts as lit; a planet or a disc on a dark sky lights no more of a picture than this, a surface nearly all. */
+const [DARK_END, BRIGHT_END, LIT, MOST_LIT] = [0.02, 0.995, 0.15, 0.6];
+
+/** The share of pixels, smoothed over some 8 px, that are lit. */
+function litShare(pieces: readonly Raster[], kernels: Kernels): number {
+  const smooth = pieces.map((piece) =>
+    [0, 1, 2].reduce(
+      (plane: Float32Array, j) => kernels.starletSmooth(plane, piece.width, piece.height, j),
+      meanPlane(piece),
+    ),
+  );
+  const values = smooth.flatMap((plane) => [...plane.filter((_, i) => i % SPARSE === 0)]);
+  const [dark, bright] = [quantile(values, DARK_END), quantile(values, BRIGHT_END)];
+  return values.filter((v) => v > dark + LIT * (bright - dark)).length / values.length;
+}
 
 /** Mean square of the starlet coefficients of each scale. */
 function energiesOf(pieces: readonly Raster[], kernels: Kernels): number[] {

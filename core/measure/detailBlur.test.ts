@@ -1,4 +1,4 @@
-import { blurredField, FIELD_SIDE as SIDE, powerLawField } from "../testing/fields";
+import { blurredField, exposed, FIELD_SIDE as SIDE, powerLawField } from "../testing/fields";
 import { afterStep, stepOf } from "../testing/chainOn";
 import { createRandom } from "../numeric/random";
 import { meanAndDeviation, rasterOf } from "../raster";
@@ -74,6 +74,26 @@ test.each([3, 5])(
     expect(error(out.planes[0])).toBeLessThan(1.02 * error(known.out.planes[0]));
   },
 );
+
+test("a small disc on a dark sky is told by its edges and belts, not by its size", async () => {
+  const texture = powerLawField(3, 12);
+  const disc = Float32Array.from(texture, (v, i) => {
+    const r = Math.hypot((i % SIDE) - 128, Math.floor(i / SIDE) - 128);
+    return 0.02 + Math.min(1, Math.max(0, 17.5 - r)) * (0.6 + 0.05 * v);
+  });
+  const light = blurredField(disc, roundPsf(2.5, 3.5));
+  const of = exposed([light], () => 0.001, 6);
+  const [detail, known, wide] = await Promise.all(
+    [{ psf: "detail" }, { psf: "typed", fwhmPx: 2.5 }, { psf: "typed", fwhmPx: 5 }].map((params) =>
+      afterStep(of, stepOf("deconvolve.energy-layers", params)),
+    ),
+  );
+  const away = ({ out }: typeof detail) =>
+    meanAndDeviation([...disc.keys()].map((i) => out.planes[0][i] - disc[i])).sigma;
+  expect(detail.reason).toBeNull();
+  expect(away(detail)).toBeLessThan(1.05 * away(known));
+  expect(away(detail)).toBeLessThan(0.8 * away(wide));
+});
 
 test("a picture that is sharp stays as it is, and one whose detail noise hides, each with its reason", async () => {
   const sharp = seen(0, 0.0002);

@@ -47,15 +47,19 @@ export function overBands(
 
 /**
  * FWHM of the blur of a picture without stars, from the energies (mean squares) of its starlet coefficients at the scales 1, 2 … 32 px, noise taken off, and those of the noise: that which gives a picture whose energy falls as f^−slope the same course over the four finest
- * scales that stand above the noise. The slope is what the two coarsest tell, 2 … 3. Between 1 (no blur) and 9 px; null where noise hides more than the finest scale.
+ * scales that stand above the noise. The slope is 3 for one bright object on a dark sky, whose coarsest scales tell its size instead; else what the two coarsest tell, 2 … 3. Between 1 (no blur) and 9 px; null where noise hides more than the finest scale.
  * Source: own; the law after Field 1987, JOSA A 4, 2379 (natural scenes).
  */
-export function blurOfEnergies(energies: readonly number[], noise: readonly number[]): number | null {
+export function blurOfEnergies(
+  energies: readonly number[],
+  noise: readonly number[],
+  isOneObject = false,
+): number | null {
   const first = energies.findIndex((e, j) => e > noise[j] && e > 0);
   const last = energies.length - 1;
   if (first < 0 || first > LOST || energies.slice(first).some((e) => !(e > 0))) return null;
   const coarse = 2 + Math.log2(energies[last] / energies[last - 1]) / TOLD;
-  const slope = Math.min(MOST_SLOPE, Math.max(LEAST_SLOPE, coarse));
+  const slope = isOneObject ? MOST_SLOPE : Math.min(MOST_SLOPE, Math.max(LEAST_SLOPE, coarse));
   const end = first + TOLD_BY;
   const away = (fwhmPx: number) => {
     const law = new Float64Array(end);
