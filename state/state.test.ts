@@ -36,6 +36,14 @@ import { FactBook } from "./facts";
 const stack = { id: "s", facts: { stars: 80, spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
 const board = (): Board => firstBoard(stack);
 
+test("a first board sharpens stars where there are some whose width is told, else the detail of surfaces", () => {
+  const sharpens = (facts: Partial<StackRecord["facts"]>) =>
+    firstBoard({ ...stack, facts: { ...stack.facts, ...facts } }).lanes[2].steps.map(({ operation }) => operation);
+  expect(sharpens({ stars: 80, fwhmPx: 2.9 })).toEqual(["deconvolve.stars-apart"]);
+  expect(sharpens({ stars: 80, fwhmPx: null })).toEqual(["deconvolve.energy-layers"]);
+  expect(sharpens({ stars: 3, fwhmPx: 2.9 })).toEqual(["deconvolve.energy-layers"]);
+});
+
 describe("history", () => {
   test("undo and redo give back every state, for any run of changes", () => {
     fc.assert(
@@ -262,6 +270,21 @@ describe("facts", () => {
     ]);
     expect(saved.length).toBe(first.length + second.length);
     expect(book.lookUp(subject, chain)).toEqual({ facts: settled, complete: true, settled: true });
+  });
+
+  test("that were stored serve again; those of an older way of telling are measured anew", async () => {
+    const { book, asked, saved } = make();
+    const chain = steps();
+    await book.settle(subject, chain);
+    const again = make();
+    again.book.restore(saved.map((key) => ({ key, value: [1] })));
+    await again.book.settle(subject, chain);
+    expect(again.asked).toEqual([]);
+    const older = make();
+    const without = (key: string) => JSON.stringify((JSON.parse(key) as unknown[]).slice(0, 3));
+    older.book.restore(saved.map((key) => ({ key: without(key), value: [1] })));
+    await older.book.settle(subject, chain);
+    expect(older.asked).toEqual(asked);
   });
 
   test("are shared by all who need the same: steps of other settings, other lanes, at the same time too", async () => {
