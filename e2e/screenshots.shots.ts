@@ -114,7 +114,7 @@ test("every main view", async () => {
     ["A", "Unsharp mask"],
     ["B", "Richardson–Lucy deconvolution"],
     ["C", "Stars and the rest"],
-    ["D", "Energy layers"],
+    ["D", "Inverse, noise gated"],
   ])
     await only(lane, title);
   await cropsRest(driver);

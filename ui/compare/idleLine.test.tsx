@@ -60,6 +60,7 @@ test.each([
   const { textContent } = await screen.findByTestId("idle");
   expect(textContent).toContain(words);
   expect(textContent).toContain("Choose a typed blur to go on.");
+  expect(screen.queryByTestId("detail-blur")).toBeNull();
 });
 
 test.each([

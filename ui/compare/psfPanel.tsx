@@ -3,7 +3,7 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 import { Eye, EyeOff, RotateCcw } from "lucide-react";
 import { useEffect, useLayoutEffect, useMemo, useRef } from "react";
-import { keyOfFact } from "@/core/chain";
+import { idleReason, keyOfFact } from "@/core/chain";
 import type { DetailBlurFact, PsfStarsFact } from "@/core/facts";
 import { shapeAt } from "@/core/measure";
 import type { BlurParams } from "@/core/operations";
@@ -93,6 +93,8 @@ function DetailFigure({ lane, step }: Pick<Props, "lane" | "step">) {
   const { steps, treatment } = useLaneTreatment(lane);
   const index = lane.steps.findIndex(({ id }) => id === step.id);
   const facts = treatment?.facts[index];
+  // What is no blur is said on the card (idleLine.tsx).
+  if (facts && idleReason(steps[index], pool.valuesOf(facts))) return null;
   const key = facts ? keyOfFact("detailBlur", steps[index]) : null;
   const known = key && facts && key in facts ? (pool.valuesOf(facts)[key] as DetailBlurFact[] | undefined) : undefined;
   const widths = known?.flatMap(({ fwhmPx }) => fwhmPx ?? []) ?? [];
