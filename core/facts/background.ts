@@ -19,9 +19,9 @@ export const background: Fact<BackgroundFact> = {
   id: "background",
   title: "background over the picture",
   schema,
-  async measure(look) {
+  async measure(look, { kernels }) {
     const { planes, width, height } = await look.overview(OVERVIEW_SIDE);
-    const meshes = planes.map((plane) => measureBackground(plane, width, height, CELL));
+    const meshes = planes.map((plane) => measureBackground(plane, width, height, kernels, CELL));
     const [{ columns, rows }] = meshes;
     return { columns, rows, level: meshes.map(({ level }) => [...level]) };
   },

@@ -18,6 +18,7 @@ export { blocksOf } from "./resample/contract";
 export type { DetectionBands, MeshLevels, SkyKernels } from "./sky/contract";
 export type { MoffatTable, PointStar, StarPlanes } from "./stars/contract";
 export { DRAWN, profileAt } from "./stars/contract";
+export type { StatisticsKernels } from "./statistics/contract";
 export type { ShrinkSettings } from "./starlet/contract";
 export type { WaveletRule } from "./wavelets/contract";
 export { highPass, waveletReach } from "./wavelets/contract";

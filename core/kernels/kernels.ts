@@ -41,6 +41,9 @@ import { starsWasm } from "./stars/wasm";
 import type { StarletKernels } from "./starlet/contract";
 import { starletPlain } from "./starlet/plain";
 import { starletWasm } from "./starlet/wasm";
+import type { StatisticsKernels } from "./statistics/contract";
+import { statisticsPlain } from "./statistics/plain";
+import { statisticsWasm } from "./statistics/wasm";
 import type { VariationKernels } from "./variation/contract";
 import { variationPlain } from "./variation/plain";
 import { variationWasm } from "./variation/wasm";
@@ -71,6 +74,7 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   ResampleKernels &
   SkyKernels &
   StarKernels &
+  StatisticsKernels &
   VariationKernels &
   WaveletKernels &
   WindowKernels;
@@ -93,6 +97,7 @@ export function createPlainKernels(): Kernels {
     ...resamplePlain,
     ...skyPlain,
     ...starsPlain,
+    ...statisticsPlain,
     ...variationPlain,
     ...waveletsPlain,
     ...windowPlain,
@@ -124,6 +129,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...resampleWasm(wasm),
     ...skyWasm(wasm),
     ...starsWasm(wasm),
+    ...statisticsWasm(wasm),
     ...variationWasm(wasm),
     ...waveletsWasm(wasm),
     ...windowWasm(wasm),

@@ -1,5 +1,6 @@
 import { solveSymmetric } from "../numeric/leastSquares";
-import { SIGMA_PER_MAD, clippedMean, medianInPlace } from "../raster";
+import type { StatisticsKernels } from "../kernels";
+import { SIGMA_PER_MAD, medianInPlace } from "../raster";
 
 /** A background sampled on a mesh of square cells; cell (i, j) stands for its centre. */
 export interface BackgroundMesh {
@@ -23,7 +24,13 @@ const CELL_SAMPLES = 900;
  * mesh takes out cells that a bright object fills. Cells without data take the median of all; a plane without data is 0.
  * Source: Bertin & Arnouts 1996, A&AS 117, 393.
  */
-export function measureBackground(plane: Float32Array, width: number, height: number, cellPx = 64): BackgroundMesh {
+export function measureBackground(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  kernels: StatisticsKernels,
+  cellPx = 64,
+): BackgroundMesh {
   const columns = Math.max(1, Math.round(width / cellPx));
   const rows = Math.max(1, Math.round(height / cellPx));
   const raw = new Float32Array(columns * rows);
@@ -37,7 +44,7 @@ export function measureBackground(plane: Float32Array, width: number, height: nu
       const y1 = Math.floor(((j + 1) * height) / rows);
       for (let y = Math.floor((j * height) / rows); y < y1; y += rowStep)
         for (let x = Math.floor((i * width) / columns); x < x1; x++) values[n++] = plane[y * width + x];
-      const { mean, median, sigma } = clippedMean(values.subarray(0, n), 3, 5, CELL_SAMPLES);
+      const { mean, median, sigma } = kernels.clippedMean(values.subarray(0, n), 3, 5, CELL_SAMPLES);
       raw[j * columns + i] = Math.abs(mean - median) < 0.3 * sigma ? 2.5 * median - 1.5 * mean : median;
     }
   return { cellPx, columns, rows, level: smoothMesh(raw, columns, rows), raw, width, height };

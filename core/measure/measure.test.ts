@@ -72,7 +72,7 @@ describe("background", () => {
   test("a slope comes back, stars or not", () => {
     const raster = paintStars(256, 192, randomStars(40, 256, 192, 2), { level: 0.02, noise: 0.0005 });
     const plane = raster.planes[0].map((v, i) => v + 1e-5 * (i % 256) - 5e-6 * Math.floor(i / 256));
-    const mesh = measureBackground(plane, 256, 192, 32);
+    const mesh = measureBackground(plane, 256, 192, kernels, 32);
     const fit = fitBackgroundPlane(mesh);
     expect(fit.dx).toBeCloseTo(1e-5, 6);
     expect(fit.dy).toBeCloseTo(-5e-6, 6);
@@ -82,9 +82,9 @@ describe("background", () => {
   });
 
   test("one pixel, and nothing but NaN", () => {
-    expect(measureBackground(Float32Array.of(3), 1, 1).level[0]).toBe(3);
-    expect(measureBackground(new Float32Array(4).fill(NaN), 2, 2).level[0]).toBe(0);
-    expect(fitBackgroundPlane(measureBackground(Float32Array.of(3), 1, 1))).toEqual({ level: 3, dx: 0, dy: 0 });
+    expect(measureBackground(Float32Array.of(3), 1, 1, kernels).level[0]).toBe(3);
+    expect(measureBackground(new Float32Array(4).fill(NaN), 2, 2, kernels).level[0]).toBe(0);
+    expect(fitBackgroundPlane(measureBackground(Float32Array.of(3), 1, 1, kernels))).toEqual({ level: 3, dx: 0, dy: 0 });
   });
 });
 

@@ -1,6 +1,6 @@
 import type { Kernels } from "../kernels";
 import type { Region } from "../raster";
-import { SIGMA_PER_MAD, meanAndDeviation, medianInPlace, quantile, robustSpread, tilesOf } from "../raster";
+import { SIGMA_PER_MAD, meanAndDeviation, medianInPlace, tilesOf } from "../raster";
 
 /**
  * Standard deviation of the starlet coefficients of unit white noise at scales 1 … 8, two dimensions, B3 spline.
@@ -19,7 +19,7 @@ export const STARLET_NOISE = [
  */
 export function whiteNoise(plane: Float32Array, width: number, height: number, kernels: Kernels): number {
   const smooth = kernels.starletSmooth(plane, width, height, 0);
-  return (robustSpread(difference(plane, smooth)).sigma || 0) / STARLET_NOISE[0];
+  return (kernels.robustSpread(difference(plane, smooth)).sigma || 0) / STARLET_NOISE[0];
 }
 
 /** 1.4826 MAD of the coefficients at each of `scales` starlet scales: the noise at each scale, white or not. */
@@ -35,7 +35,7 @@ export function scaleNoise(
     const smooth = kernels.starletSmooth(current, width, height, scale);
     const detail = difference(current, smooth);
     current = smooth;
-    return robustSpread(detail, 1 << 16).sigma;
+    return kernels.robustSpread(detail, 1 << 16).sigma;
   });
 }
 
@@ -92,8 +92,8 @@ function quietCells(plane: Float32Array, width: number, height: number, kernels:
         finest[k] = plane[i] - fine[i];
         detail[k] = plane[i] - smooth[i];
       });
-      const sigma = lowerSpread(finest) / STARLET_NOISE[0];
-      return { finest: sigma, ratio: lowerSpread(detail) / FINE_NOISE / sigma };
+      const sigma = lowerSpread(finest, kernels) / STARLET_NOISE[0];
+      return { finest: sigma, ratio: lowerSpread(detail, kernels) / FINE_NOISE / sigma };
     })
     .filter(({ ratio }) => Number.isFinite(ratio));
 }
@@ -109,8 +109,9 @@ function correlationOf(cells: Cell[]): number | null {
  * 1.4826 times the distance from the first quartile to the median: the σ of a normal distribution whatever lies above. By rank, so that ties of
  * whole numbers, which rounding breaks in one unit and not in another, do not decide.
  */
-function lowerSpread(values: Float32Array): number {
-  return SIGMA_PER_MAD * (quantile(values, 0.5) - quantile(values, 0.25));
+function lowerSpread(values: Float32Array, kernels: Kernels): number {
+  const [quarter, half] = kernels.quantiles(values, [0.25, 0.5]);
+  return SIGMA_PER_MAD * (half - quarter);
 }
 
 /**

@@ -1,5 +1,5 @@
 import type { Kernels } from "../kernels";
-import { medianInPlace, mirrorIndex, nextAtLeast, quantile, robustSpread } from "../raster";
+import { medianInPlace, mirrorIndex, nextAtLeast, quantile } from "../raster";
 import type { BackgroundMesh } from "./background";
 import { centroid } from "./centroid";
 import { measureBackground } from "./background";
@@ -55,11 +55,11 @@ export function findStars(
   options: StarOptions = {},
 ): Star[] {
   const { threshold = 5, saturated = null, fits = 70, searchAgain = true } = options;
-  const background = options.background ?? measureBackground(plane, width, height);
+  const background = options.background ?? measureBackground(plane, width, height, kernels);
   const first = bandsOf(plane, width, height, background, kernels, options.overwrite);
   const clean = first.picture;
   const frame: Frame = { clean, width, height, saturated };
-  const noise = bandNoise(first.band, width, height);
+  const noise = bandNoise(first.band, width, height, kernels);
   if (!(noise.quiet > 0)) return [];
   const peaks = localMaxima(first, width, height, threshold * noise.quiet).filter(
     (i) =>
@@ -163,7 +163,7 @@ interface BandNoise {
  * σ of the band: in the quiet parts (the lower quartile of the robust σ of 64 px cells), and at a place (0.9 of its cell's, where
  * structure raises it, but at least the quiet one).
  */
-function bandNoise(band: Float32Array, width: number, height: number): BandNoise {
+function bandNoise(band: Float32Array, width: number, height: number, kernels: Kernels): BandNoise {
   const CELL = 64;
   const columns = Math.ceil(width / CELL);
   const rows = Math.ceil(height / CELL);
@@ -177,7 +177,7 @@ function bandNoise(band: Float32Array, width: number, height: number): BandNoise
     let n = 0;
     for (let y = y1 - 1; y >= Math.floor(k / columns) * CELL; y -= step)
       for (let x = x1 - 1; x >= (k % columns) * CELL; x -= step) values[n++] = band[y * width + x];
-    return robustSpread(values.subarray(0, n)).sigma;
+    return kernels.robustSpread(values.subarray(0, n)).sigma;
   });
   const quiet = quantile(cells, 0.25);
   const at = (x: number, y: number) =>
@@ -351,7 +351,7 @@ function measureStar(
   let sharpFlux = 0;
   for (let sy = Math.max(0, py - reach); sy <= Math.min(height - 1, py + reach); sy++)
     for (let sx = Math.max(0, px - reach); sx <= Math.min(width - 1, px + reach); sx++) {
-      const share = 1.6 * fwhm + 0.5 - Math.hypot(sx - x, sy - y);
+      const share = 1.6 * fwhm + 0.5 - Math.sqrt((sx - x) * (sx - x) + (sy - y) * (sy - y));
       if (!(share > 0)) continue;
       const k = sy * width + sx;
       flux += (picture[k] - local) * Math.min(1, share);
@@ -368,14 +368,12 @@ function measureStar(
 /** Fits profiles to the brightest stars that are not saturated, alone within 3 FWHM and well above the noise. */
 function fitBrightest(stars: Star[], { clean, width, height }: Frame, fwhm: number, most: number): void {
   const radius = Math.max(5, Math.ceil(2.2 * fwhm));
+  const isNear = (a: Star, b: Star) => (a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y) < 9 * fwhm * fwhm;
   let fitted = 0;
   for (const star of stars) {
     if (fitted >= most) break;
     if (star.saturated || star.snr < 12) continue;
-    const crowded = stars.some(
-      (other) =>
-        other !== star && Math.hypot(other.x - star.x, other.y - star.y) < 3 * fwhm && other.flux > 0.03 * star.flux,
-    );
+    const crowded = stars.some((other) => other !== star && isNear(other, star) && other.flux > 0.03 * star.flux);
     if (crowded) continue;
     const fit = fitMoffat(clean, width, height, star.x, star.y, radius, { peak: star.peak, background: 0, fwhm });
     if (!fit || fit.fwhmMinor < 0.4 * fwhm || fit.fwhmMajor > 3 * fwhm) continue;

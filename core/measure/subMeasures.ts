@@ -150,14 +150,14 @@ export function measureSub(
   const { width, height, planes } = raster;
   const channels = planes.length;
   const cellPx = width * height > LARGE ? 128 : 64;
-  const meshes = planes.map((plane) => measureBackground(plane, width, height, cellPx));
+  const meshes = planes.map((plane) => measureBackground(plane, width, height, kernels, cellPx));
   const saturation = measureSaturation(raster, unit, kernels);
   const noises = noise ? null : planes.map((plane) => planeNoise(plane, width, height, kernels));
   const looksMosaic = channels === 1 && looksLikeMosaic(planes[0], width, height);
   // From here on only the mean of the channels is looked at.
   const grey = channels === 1 ? planes[0] : consume ? meanPlane(raster, planes[0]) : meanPlane(raster);
   if (consume) planes.length = 1;
-  const background = channels === 1 ? meshes[0] : measureBackground(grey, width, height, cellPx);
+  const background = channels === 1 ? meshes[0] : measureBackground(grey, width, height, kernels, cellPx);
   const blackShare = cutOffShare(grey);
   // The mean of several channels is nobody else's.
   const overwrite = consume || channels > 1;

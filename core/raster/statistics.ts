@@ -167,7 +167,7 @@ export function meanAndDeviation(values: ArrayLike<number>, n = values.length): 
   for (let i = 0; i < n; i++) sum += values[i];
   const mean = sum / n;
   let squares = 0;
-  for (let i = 0; i < n; i++) squares += (values[i] - mean) ** 2;
+  for (let i = 0; i < n; i++) squares += (values[i] - mean) * (values[i] - mean);
   return { mean, sigma: Math.sqrt(squares / n) };
 }
 

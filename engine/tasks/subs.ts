@@ -148,7 +148,7 @@ function levelsOf(
   raster: Raster,
   unit: FrameUnit,
   kernels: Parameters<typeof whiteNoise>[3],
-  levels = raster.planes.map((plane) => median(measureBackground(plane, raster.width, raster.height).level)),
+  levels = raster.planes.map((plane) => median(measureBackground(plane, raster.width, raster.height, kernels).level)),
 ): SubMeasures {
   const { width, height, planes } = raster;
   return {
