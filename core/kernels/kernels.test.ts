@@ -270,32 +270,6 @@ test("a grid that is cut gives the same bytes, in blocks and without", () => {
   expect(() => wasm.resample([plane], 4, 4, table, whole, levels)).toThrow(RangeError);
 });
 
-test.each([
-  [157, 83],
-  [64, 40],
-  [5, 9],
-  [3, 2],
-  [1, 1],
-])("the detection bands of wasm equal their plain twins', with gaps, at %i × %i px", (width, height) => {
-  const plane = noise(width * height, 8, 4);
-  plane[(width * height) >> 1] = NaN;
-  const mesh = { columns: 3, rows: 2, level: Float32Array.of(3, 4, 5, 4, 3, 6) };
-  for (const background of [mesh, null]) {
-    const [a, b] = [plain, wasm].map((kernels) => kernels.detectionBands(plane, width, height, background));
-    expect(a.clean[(width * height) >> 1]).toBe(0);
-    for (const key of ["clean", "band", "coarse"] as const) expect(worst(a[key], b[key])).toBeLessThan(5e-6);
-  }
-  // What one step and three steps of the starlet leave.
-  const { clean, band, coarse } = plain.detectionBands(plane, width, height, null);
-  const once = plain.starletSmooth(clean, width, height, 0);
-  expect(
-    worst(
-      band.map((v, i) => v + coarse[i]),
-      once,
-    ),
-  ).toBeLessThan(5e-6);
-});
-
 test("the largest of each chunk, NaN left out, also of a part that is no whole vector", () => {
   const values = noise(64 * 4100 + 7, 3);
   values.fill(NaN, 128, 192);

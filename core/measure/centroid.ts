@@ -1,21 +1,23 @@
+/** Part of a picture from `left`, `top` to `right`, `bottom` (both inside), in rows of `pitch`. */
+export interface Patch {
+  values: Float32Array;
+  pitch: number;
+  left: number;
+  top: number;
+  right: number;
+  bottom: number;
+}
+
 /**
  * Centroid under a Gaussian window of the star's own width, iterated until it moves by less than 1e-4 px; the window is
- * what keeps noise and neighbours out. `picture` less `coarse` (its smooth part) is what is looked at; x0, y0 are whole pixels. Where
+ * what keeps noise and neighbours out. `patch` is the picture less its smooth part, at least 1.5 FWHM about (x0, y0), a whole pixel of the picture. Where
  * there is no light, or it leads away by more than 0.6 FWHM, the last place that was good is returned. Source: Bertin & Arnouts 1996 (windowed positions).
  */
-export function centroid(
-  picture: Float32Array,
-  coarse: Float32Array,
-  width: number,
-  height: number,
-  x0: number,
-  y0: number,
-  fwhm: number,
-): { x: number; y: number } {
+export function centroid(patch: Patch, x0: number, y0: number, fwhm: number): { x: number; y: number } {
   const sigma2 = (fwhm / 2.3548) ** 2;
   const reach = Math.ceil(1.5 * fwhm);
-  const [left, right] = [Math.max(0, x0 - reach), Math.min(width - 1, x0 + reach)];
-  const [top, bottom] = [Math.max(0, y0 - reach), Math.min(height - 1, y0 + reach)];
+  const [left, right] = [Math.max(patch.left, x0 - reach), Math.min(patch.right, x0 + reach)];
+  const [top, bottom] = [Math.max(patch.top, y0 - reach), Math.min(patch.bottom, y0 + reach)];
   const across = new Float64Array(right - left + 1);
   let x = x0;
   let y = y0;
@@ -28,8 +30,8 @@ export function centroid(
     for (let sy = top; sy <= bottom; sy++) {
       let row = 0;
       let rowX = 0;
-      for (let sx = left, i = sy * width + left; sx <= right; sx++, i++) {
-        const w = across[sx - left] * (picture[i] - coarse[i]);
+      for (let sx = left, i = (sy - patch.top) * patch.pitch + left - patch.left; sx <= right; sx++, i++) {
+        const w = across[sx - left] * patch.values[i];
         row += w;
         rowX += w * (sx - x);
       }

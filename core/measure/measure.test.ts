@@ -77,7 +77,7 @@ describe("background", () => {
     expect(fit.dx).toBeCloseTo(1e-5, 6);
     expect(fit.dy).toBeCloseTo(-5e-6, 6);
     expect(fit.level).toBeCloseTo(0.02, 3);
-    const { clean } = kernels.detectionBands(plane, 256, 192, mesh);
+    const { clean } = kernels.bandPeaks(plane, 256, 192, mesh, () => 1);
     expect(plane[96 * 256 + 128] - clean[96 * 256 + 128]).toBeCloseTo(0.02 + 1e-5 * 128 - 5e-6 * 96, 3);
   });
 

@@ -1,6 +1,8 @@
-import type { Kernels } from "../kernels";
-import { medianInPlace, mirrorIndex, nextAtLeast, quantile } from "../raster";
+import type { BandPeaks, Kernels } from "../kernels";
+import { BAND_CELL } from "../kernels";
+import { medianInPlace, mirrorIndex } from "../raster";
 import type { BackgroundMesh } from "./background";
+import type { Patch } from "./centroid";
 import { centroid } from "./centroid";
 import { measureBackground } from "./background";
 import type { StarFit } from "./fit";
@@ -56,48 +58,60 @@ export function findStars(
 ): Star[] {
   const { threshold = 5, saturated = null, fits = 70, searchAgain = true } = options;
   const background = options.background ?? measureBackground(plane, width, height, kernels);
-  const first = bandsOf(plane, width, height, background, kernels, options.overwrite);
-  const clean = first.picture;
+  const into = options.overwrite ? plane : undefined;
+  const first = kernels.bandPeaks(plane, width, height, background, (quiet) => threshold * quiet, into);
+  const { clean, quiet } = first;
   const frame: Frame = { clean, width, height, saturated };
-  const noise = bandNoise(first.band, width, height, kernels);
-  if (!(noise.quiet > 0)) return [];
-  const peaks = localMaxima(first, width, height, threshold * noise.quiet).filter(
-    (i) =>
-      !isHotPixel(frame, i, noise.quiet) &&
-      ridgeShare(first.band, width, height, i) < 0.25 + (1.2 * noise.quiet) / first.band[i],
+  if (!(quiet > 0)) return [];
+  const peaks = peaksOf(first).filter(
+    (peak) => !isHotPixel(frame, peak.at, quiet) && peak.ridge < 0.25 + (1.2 * quiet) / peak.height,
   );
-  const { fwhm, beta } = typicalShape(frame, peaks, first.band);
+  const { fwhm, beta } = typicalShape(frame, peaks);
   const ring = ringBetween(2 * fwhm + 1, 2 * fwhm + 4);
-  const compactness = typicalCompactness(first, peaks, noise.quiet);
-  const measureAll = (bands: Bands, picture: Float32Array, candidates: number[]) =>
-    candidates
-      .filter((i) => isStarlike(bands, width, height, i, compactness, threshold, noise))
-      .flatMap((i) => measureStar(frame, picture, bands, i, fwhm, noise.quiet, ring) ?? []);
-  const stars = measureAll(first, clean, peaks);
-  if (searchAgain) stars.push(...hiddenStars(frame, first, stars, fwhm, beta, threshold * noise.quiet, measureAll));
+  const compactness = typicalCompactness(frame, peaks, quiet);
+  const measureAll = (picture: Float32Array, candidates: Peak[]) => {
+    const on = { ...frame, clean: picture };
+    // Row after row: a large picture is far away from the core, and neighbours lie in what was just fetched.
+    return candidates
+      .toSorted((a, b) => a.at - b.at)
+      .filter((peak) => isStarlike(on, peak, compactness, threshold, first))
+      .flatMap((peak) => measureStar(on, peak, fwhm, quiet, ring, kernels) ?? []);
+  };
+  const stars = measureAll(clean, peaks);
+  if (searchAgain) {
+    const { rest, peaks: hidden } = hiddenPeaks(frame, stars, fwhm, beta, threshold * quiet, kernels);
+    stars.push(...measureAll(rest, hidden));
+  }
   stars.sort((a, b) => b.flux - a.flux);
   fitBrightest(stars, frame, fwhm, fits);
   return stars;
 }
 
-/** What a second search finds beside known stars once their profiles are taken off. */
-function hiddenStars(
+/** A peak of the matched band: its pixel, the band there, and how much of a ridge it is. */
+interface Peak {
+  at: number;
+  height: number;
+  ridge: number;
+}
+
+/** The highest first. */
+const peaksOf = ({ at, height, ridge }: BandPeaks): Peak[] =>
+  Array.from(at, (i, k) => ({ at: i, height: height[k], ridge: ridge[k] })).sort((a, b) => b.height - a.height);
+
+/** What a second search finds beside known stars once their profiles are taken off, and the picture without them. */
+function hiddenPeaks(
   { clean, width, height }: Frame,
-  first: Bands,
   stars: Star[],
   fwhm: number,
   beta: number,
   least: number,
-  measureAll: (bands: Bands, picture: Float32Array, candidates: number[]) => Star[],
-): Star[] {
+  kernels: Kernels,
+): { rest: Float32Array; peaks: Peak[] } {
   const model = new Float32Array(clean.length);
   for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
   const rest = clean.map((v, i) => v - model[i]);
-  const second = first.again(rest);
-  const hidden = localMaxima(second, width, height, least).filter((i) =>
-    isHidden(second.band, model, stars, width, height, i, fwhm),
-  );
-  return measureAll(second, rest, hidden);
+  const found = peaksOf(kernels.bandPeaks(rest, width, height, null, () => least));
+  return { rest, peaks: found.filter((peak) => isHidden(peak, model, stars, width, fwhm)) };
 }
 
 /** The picture that is searched, less its background. */
@@ -108,88 +122,36 @@ interface Frame {
   saturated: Uint8Array | null;
 }
 
-/** The matched band (scales 2 and 3), what is coarser than it, and the picture itself, less its background. */
-interface Bands {
-  band: Float32Array;
-  /** The largest value of each chunk of the band. */
-  maxima: Float32Array;
-  coarse: Float32Array;
-  picture: Float32Array;
-  width: number;
-  height: number;
-  /** The same bands of another picture of this size. */
-  again(picture: Float32Array): Bands;
-}
-
-function bandsOf(
-  plane: Float32Array,
-  width: number,
-  height: number,
-  background: BackgroundMesh | null,
-  kernels: Kernels,
-  overwrite = false,
-): Bands {
-  const into = overwrite ? plane : undefined;
-  const { clean, band, coarse } = kernels.detectionBands(plane, width, height, background, into);
-  const again = (other: Float32Array) => bandsOf(other, width, height, null, kernels);
-  return { band, maxima: kernels.chunkMaxima(band), coarse, picture: clean, width, height, again };
-}
-
-/** B3 spline smoothing at distances 1 and 2, one after the other, as one filter of 13 taps. */
+/** B3 spline smoothing once, and at distances 1 and 2 one after the other, along an axis from −6 to 6 px. */
+const ONCE = [0, 0, 0, 0, 1, 4, 6, 4, 1, 0, 0, 0, 0].map((w) => w / 16);
 const TWICE = [1, 4, 10, 20, 31, 40, 44, 40, 31, 20, 10, 4, 1].map((w) => w / 256);
 
-/** The finer part of the band (scale 2) at a pixel: what one smoothing leaves less what two leave. Wanted at few, so it is not kept as a plane. */
-function fineAt({ band, coarse, picture, width, height }: Bands, i: number): number {
+/** The finer part of the band (scale 2) at a pixel: what one smoothing leaves less what two leave. */
+function fineAt({ clean, width, height }: Frame, i: number): number {
   const [x, y] = [i % width, Math.floor(i / width)];
-  let twice = 0;
+  let fine = 0;
   for (let v = -6; v <= 6; v++) {
     const line = mirrorIndex(y + v, height) * width;
-    let row = 0;
-    for (let u = -6; u <= 6; u++) row += TWICE[u + 6] * picture[line + mirrorIndex(x + u, width)];
-    twice += TWICE[v + 6] * row;
+    let once = 0;
+    let twice = 0;
+    for (let u = -6; u <= 6; u++) {
+      const value = clean[line + mirrorIndex(x + u, width)];
+      once += ONCE[u + 6] * value;
+      twice += TWICE[u + 6] * value;
+    }
+    fine += ONCE[v + 6] * once - TWICE[v + 6] * twice;
   }
-  return band[i] + coarse[i] - twice;
+  return fine;
 }
 
-/** The picture less what is coarser than the band, at a pixel. */
-const sharpAt = ({ picture, coarse }: Bands, i: number): number => picture[i] - coarse[i];
-
-interface BandNoise {
-  quiet: number;
-  at(x: number, y: number): number;
-}
-
-/**
- * σ of the band: in the quiet parts (the lower quartile of the robust σ of 64 px cells), and at a place (0.9 of its cell's, where
- * structure raises it, but at least the quiet one).
- */
-function bandNoise(band: Float32Array, width: number, height: number, kernels: Kernels): BandNoise {
-  const CELL = 64;
-  const columns = Math.ceil(width / CELL);
-  const rows = Math.ceil(height / CELL);
-  // Every second pixel of every second row tells σ of a cell to 3 % (neighbours in the band are much alike); with thousands of
-  // cells every fourth is enough for their quartile.
-  const step = columns * rows > 1000 ? 4 : 2;
-  const values = new Float32Array((CELL / step) ** 2);
-  const cells = Array.from({ length: columns * rows }, (_, k) => {
-    const x1 = Math.min(width, ((k % columns) + 1) * CELL);
-    const y1 = Math.min(height, (Math.floor(k / columns) + 1) * CELL);
-    let n = 0;
-    for (let y = y1 - 1; y >= Math.floor(k / columns) * CELL; y -= step)
-      for (let x = x1 - 1; x >= (k % columns) * CELL; x -= step) values[n++] = band[y * width + x];
-    return kernels.robustSpread(values.subarray(0, n)).sigma;
-  });
-  const quiet = quantile(cells, 0.25);
-  const at = (x: number, y: number) =>
-    Math.max(quiet, 0.9 * cells[Math.floor(y / CELL) * columns + Math.floor(x / CELL)]);
-  return { quiet, at };
-}
+/** σ of the band at a pixel: 0.9 of its cell's, where structure raises it, but at least the quiet one. */
+const noiseAt = ({ quiet, cells, columns }: BandPeaks, x: number, y: number): number =>
+  Math.max(quiet, 0.9 * cells[Math.floor(y / BAND_CELL) * columns + Math.floor(x / BAND_CELL)]);
 
 /** Share of the finer part in the band, at the peaks of the clearest stars; 0 where there are fewer than 8. */
-function typicalCompactness(bands: Bands, peaks: number[], sigma: number): number {
-  const { band } = bands;
-  const clear = peaks.filter((i) => band[i] > 20 * sigma).slice(0, 60);
-  return clear.length < 8 ? 0 : medianInPlace(Float64Array.from(clear, (i) => fineAt(bands, i) / band[i]));
+function typicalCompactness(frame: Frame, peaks: Peak[], sigma: number): number {
+  const clear = peaks.filter(({ height }) => height > 20 * sigma).slice(0, 60);
+  return clear.length < 8 ? 0 : medianInPlace(Float64Array.from(clear, ({ at, height }) => fineAt(frame, at) / height));
 }
 
 /**
@@ -197,39 +159,34 @@ function typicalCompactness(bands: Bands, peaks: number[], sigma: number): numbe
  * 0.8 / SNR); or, where structure raises that noise, above the quiet noise and clearly star-shaped.
  */
 function isStarlike(
-  bands: Bands,
-  width: number,
-  height: number,
-  i: number,
+  frame: Frame,
+  { at, height, ridge }: Peak,
   typical: number,
   threshold: number,
-  noise: BandNoise,
+  noise: BandPeaks,
 ): boolean {
-  const { band } = bands;
-  const snr = band[i] / noise.at(i % width, Math.floor(i / width));
-  const share = fineAt(bands, i) / band[i];
+  const snr = height / noiseAt(noise, at % frame.width, Math.floor(at / frame.width));
+  const share = fineAt(frame, at) / height;
   if (snr > threshold) return share > typical * 0.8 - 0.8 / snr;
-  return band[i] > 1.2 * threshold * noise.quiet && share > typical * 0.88 && ridgeShare(band, width, height, i) < 0.18;
+  return height > 1.2 * threshold * noise.quiet && share > typical * 0.88 && ridge < 0.18;
 }
 
 /** A maximum of what is left beside known stars: near one, apart from all, and above a tenth of what was taken off there. */
 function isHidden(
-  band: Float32Array,
+  { at, height, ridge }: Peak,
   model: Float32Array,
   known: Star[],
   width: number,
-  height: number,
-  i: number,
   fwhm: number,
 ): boolean {
-  const x = i % width;
-  const y = Math.floor(i / width);
+  const x = at % width;
+  const y = Math.floor(at / width);
   const distance = (star: Star) => Math.hypot(star.x - x, star.y - y);
   return (
-    band[i] > 0.1 * model[i] &&
+    height > 0.1 * model[at] &&
     known.every((star) => distance(star) > (star.saturated ? 3 : 0.8) * fwhm) &&
     known.some((star) => distance(star) < 4 * fwhm) &&
-    ridgeShare(band, width, height, i) < 0.37
+    ridge < 0.37
   );
 }
 
@@ -245,57 +202,13 @@ function addProfile(model: Float32Array, width: number, height: number, star: St
       model[y * width + x] += top * (1 + ((x - star.x) ** 2 + (y - star.y) ** 2) / alpha2) ** -beta;
 }
 
-function localMaxima({ band, maxima }: Bands, width: number, height: number, least: number): number[] {
-  const found: number[] = [];
-  const end = (height - 2) * width;
-  for (let i = nextAtLeast(band, 2 * width, least, maxima); i < end; i = nextAtLeast(band, i + 1, least, maxima)) {
-    const x = i % width;
-    const v = band[i];
-    if (
-      x >= 2 &&
-      x < width - 2 &&
-      v > least &&
-      v >= band[i - 1] &&
-      v > band[i + 1] &&
-      v >= band[i - width] &&
-      v > band[i + width] &&
-      v >= band[i - width - 1] &&
-      v >= band[i - width + 1] &&
-      v > band[i + width - 1] &&
-      v > band[i + width + 1]
-    )
-      found.push(i);
-  }
-  return found.sort((a, b) => band[b] - band[a]);
-}
-
-/**
- * How much a peak is a ridge: along each of four axes the lower of the two values 4 px away, over the peak; the largest of
- * the four. Near 0 for a star even beside another, near 1 on a filament.
- */
-function ridgeShare(band: Float32Array, width: number, height: number, i: number): number {
-  const x = i % width;
-  const y = Math.floor(i / width);
-  const at = (px: number, py: number): number =>
-    px < 0 || py < 0 || px >= width || py >= height ? 0 : band[py * width + px];
-  let most = 0;
-  for (const [dx, dy] of [
-    [4, 0],
-    [0, 4],
-    [3, 3],
-    [3, -3],
-  ])
-    most = Math.max(most, Math.min(at(x + dx, y + dy), at(x - dx, y - dy)) / band[i]);
-  return most;
-}
-
 /** Median FWHM and β of Moffat fits to up to 12 bright unsaturated peaks; 3 px and 3 where none can be fitted. */
-function typicalShape(frame: Frame, candidates: number[], band: Float32Array): { fwhm: number; beta: number } {
+function typicalShape(frame: Frame, candidates: Peak[]): { fwhm: number; beta: number } {
   const { clean, width, height, saturated } = frame;
   const fits: StarFit[] = [];
-  for (const i of candidates) {
+  for (const { at: i, height: band } of candidates) {
     if (fits.length >= 12) break;
-    if (saturated?.[i] === 1 || !(clean[i] > 0) || clean[i] > 6 * band[i]) continue;
+    if (saturated?.[i] === 1 || !(clean[i] > 0) || clean[i] > 6 * band) continue;
     const guess = { peak: clean[i], background: 0, fwhm: 3 };
     const fit = fitMoffat(clean, width, height, i % width, Math.floor(i / width), 9, guess);
     if (fit && fit.fwhmMinor > 0.6 * fit.fwhmMajor && fit.fwhmMinor > 1.2) fits.push(fit);
@@ -322,47 +235,66 @@ function isHotPixel({ clean, width, height }: Frame, i: number, sigma: number): 
   return sum / 8 < HIT_SHARE * clean[i];
 }
 
-/** Measures the star at pixel i of `picture` (the frame less its background, and less known stars in the second search). */
+/** Measures the star at a peak of the picture, in the second search less known stars. */
 function measureStar(
-  { width, height, saturated: mask }: Frame,
-  picture: Float32Array,
-  bands: Bands,
-  i: number,
+  frame: Frame,
+  { at, height: band }: Peak,
   fwhm: number,
   sigma: number,
   ring: Ring,
+  kernels: Kernels,
 ): Star | null {
-  const px = i % width;
-  const py = Math.floor(i / width);
-  // Pixels of the 3 × 3 around, those beyond the border left out.
-  const near: number[] = [];
+  const { clean, width, height, saturated: mask } = frame;
+  const px = at % width;
+  const py = Math.floor(at / width);
+  const reach = Math.ceil(1.6 * fwhm);
+  const sharp = sharpAround(frame, px, py, reach, kernels);
+  const sharpAt = (x: number, y: number): number => sharp.values[(y - sharp.top) * sharp.pitch + x - sharp.left];
+  let saturated = false;
+  let highest = -Infinity;
+  let around = 0;
+  // The 3 × 3 around, those beyond the border left out.
   for (let y = Math.max(0, py - 1); y <= Math.min(height - 1, py + 1); y++)
-    for (let x = Math.max(0, px - 1); x <= Math.min(width - 1, px + 1); x++) near.push(y * width + x);
-  const saturated = mask !== null && near.some((k) => mask[k] === 1);
+    for (let x = Math.max(0, px - 1); x <= Math.min(width - 1, px + 1); x++) {
+      const k = y * width + x;
+      saturated ||= mask !== null && mask[k] === 1;
+      highest = Math.max(highest, clean[k]);
+      if (k !== at) around += sharpAt(x, y) / 8;
+    }
   // A hit on single pixels: the eight neighbours hold much less than those of a star of this FWHM would.
-  const centre = sharpAt(bands, i);
-  const around = near.reduce((sum, k) => (k === i ? sum : sum + sharpAt(bands, k) / 8), 0);
+  const centre = sharpAt(px, py);
   const expected = Math.exp(-2.1 / fwhm ** 2 / 0.36);
   if (!saturated && centre > 8 * sigma && around < 0.45 * expected * centre) return null;
-  const local = ringMedian(picture, width, height, px, py, ring);
-  const { x, y } = centroid(bands.picture, bands.coarse, width, height, px, py, fwhm);
-  const reach = Math.ceil(1.6 * fwhm);
+  const local = ringMedian(clean, width, height, px, py, ring);
+  const { x, y } = centroid(sharp, px, py, fwhm);
   let flux = 0;
   let sharpFlux = 0;
-  for (let sy = Math.max(0, py - reach); sy <= Math.min(height - 1, py + reach); sy++)
-    for (let sx = Math.max(0, px - reach); sx <= Math.min(width - 1, px + reach); sx++) {
-      const share = 1.6 * fwhm + 0.5 - Math.sqrt((sx - x) * (sx - x) + (sy - y) * (sy - y));
+  for (let sy = sharp.top; sy <= sharp.bottom; sy++)
+    for (let sx = sharp.left; sx <= sharp.right; sx++) {
+      const share = Math.min(1, 1.6 * fwhm + 0.5 - Math.sqrt((sx - x) * (sx - x) + (sy - y) * (sy - y)));
       if (!(share > 0)) continue;
-      const k = sy * width + sx;
-      flux += (picture[k] - local) * Math.min(1, share);
-      sharpFlux += sharpAt(bands, k) * Math.min(1, share);
+      flux += (clean[sy * width + sx] - local) * share;
+      sharpFlux += sharpAt(sx, sy) * share;
     }
-  let peak = near.reduce((most, k) => Math.max(most, picture[k] - local), -Infinity);
+  let peak = highest - local;
   // Among filaments the ring around a faint star may be brighter than the star; then the detail alone counts.
   if (!(flux > 0)) flux = sharpFlux;
   if (!(peak > 0)) peak = centre;
   if (!(flux > 0) || !(peak > 0)) return null;
-  return { x, y, flux, peak, snr: bands.band[i] / sigma, saturated, fit: null };
+  return { x, y, flux, peak, snr: band / sigma, saturated, fit: null };
+}
+
+/** The picture less what three smoothings leave of it, on the square of `reach` px about a pixel as far as it lies inside. */
+function sharpAround({ clean, width, height }: Frame, px: number, py: number, reach: number, kernels: Kernels): Patch {
+  const values = kernels.coarseAround(clean, width, height, px, py, reach);
+  const pitch = 2 * reach + 1;
+  const [x0, y0] = [px - reach, py - reach];
+  const [left, top] = [Math.max(0, x0), Math.max(0, y0)];
+  const [right, bottom] = [Math.min(width - 1, px + reach), Math.min(height - 1, py + reach)];
+  for (let y = top; y <= bottom; y++)
+    for (let x = left, k = (y - y0) * pitch + left - x0; x <= right; x++, k++)
+      values[k] = clean[y * width + x] - values[k];
+  return { values: values.subarray((top - y0) * pitch + left - x0), pitch, left, top, right, bottom };
 }
 
 /** Fits profiles to the brightest stars that are not saturated, alone within 3 FWHM and well above the noise. */
