@@ -11,7 +11,7 @@ import {
 } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { checkOutputs, writeWhole } from "./outputs";
+import { checkOutputs, partsOf, writeWhole } from "./outputs";
 import { dunkel, endOf } from "./testing";
 
 const folder = mkdtempSync(join(tmpdir(), "dunkel-outputs-"));
@@ -40,10 +40,9 @@ describe("the guard of outputs", () => {
     await writeWhole(at("whole.txt"), new Blob(["abc"]));
     expect(readFileSync(at("whole.txt"), "utf8")).toBe("abc");
     const broken = new Blob(["x"]);
-    broken.stream = () =>
-      new ReadableStream({
-        pull: (controller) => controller.error(new Error("no space left on device")),
-      });
+    broken.slice = () => {
+      throw new Error("no space left on device");
+    };
     await expect(writeWhole(at("whole.txt"), broken)).rejects.toThrow("no space left on device");
     expect(readFileSync(at("whole.txt"), "utf8")).toBe("abc");
     expect(readdirSync(folder).filter((name) => name.endsWith(".part"))).toEqual([]);
@@ -113,4 +112,26 @@ describe("the runner", () => {
     expect(endOf("toString").status).toBe(2);
     expect(existsSync(at("s.fits"))).toBe(false);
   }, 60_000);
+});
+
+test("a blob is written part by part, and a part that does not come is asked for again, three times", async () => {
+  const bytes = Uint8Array.from({ length: 9 * 2 ** 20 + 5 }, (_, i) => i % 251);
+  let asked = 0;
+  const slow = (silent: number): Blob => {
+    const blob = new Blob([bytes]);
+    const slice = blob.slice.bind(blob);
+    blob.slice = (from, to) => {
+      const part = slice(from, to);
+      if (asked++ < silent) part.arrayBuffer = () => new Promise(() => undefined);
+      return part;
+    };
+    return blob;
+  };
+  const parts: Uint8Array[] = [];
+  for await (const part of partsOf(slow(2), 5)) parts.push(part);
+  expect(parts.map(({ length }) => length)).toEqual([4 * 2 ** 20, 4 * 2 ** 20, 2 ** 20 + 5]);
+  expect(Buffer.compare(Buffer.concat(parts), bytes)).toBe(0);
+  expect(asked).toBe(5);
+  asked = 0;
+  await expect(partsOf(slow(3), 5).next()).rejects.toThrow("could not be read");
 });

@@ -1,11 +1,8 @@
 import { constants } from "node:fs";
 import { access, mkdir, mkdtemp, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
-import { createWriteStream } from "node:fs";
 import { tmpdir } from "node:os";
 import { basename, dirname, join, resolve } from "node:path";
-import { Readable } from "node:stream";
-import type { ReadableStream } from "node:stream/web";
-import { pipeline } from "node:stream/promises";
+import { setTimeout as after } from "node:timers/promises";
 import { UserError } from "@/core/job";
 
 /** Where a path leads in the end: links followed as far as they exist. */
@@ -54,6 +51,32 @@ const unwritable = (path: string, error: unknown): UserError =>
     "Check the folder and its free room.",
   );
 
+const PART_BYTES = 4 * 2 ** 20;
+/** A part that has not come after so long is asked for again, so many times. */
+const SILENCE_MS = 20_000;
+const TRIES = 3;
+
+/** The bytes of a blob, part by part. */
+export async function* partsOf(blob: Blob, silenceMs = SILENCE_MS): AsyncGenerator<Uint8Array> {
+  for (let from = 0; from < blob.size; from += PART_BYTES)
+    yield await partOf(() => blob.slice(from, from + PART_BYTES), silenceMs);
+}
+
+/** Node 20 was seen, once in hundreds of stacks, to wait for ever for a blob that lies in files: the file was there, and another slice of it could be read. */
+async function partOf(slice: () => Blob, silenceMs: number): Promise<Uint8Array> {
+  for (let tried = 1; tried <= TRIES; tried++) {
+    const done = new AbortController();
+    try {
+      const silence = after(silenceMs, null, { signal: done.signal }).catch(() => null);
+      const bytes = await Promise.race([slice().arrayBuffer(), silence]);
+      if (bytes) return new Uint8Array(bytes);
+    } finally {
+      done.abort();
+    }
+  }
+  throw new Error(`a part of it could not be read within ${(TRIES * silenceMs) / 1000} s`);
+}
+
 /** Files and folders that must not outlive an interrupted command. */
 const temporary = new Set<string>();
 
@@ -73,9 +96,7 @@ export async function writeWhole(path: string, content: Blob | Uint8Array | stri
   const part = join(dirname(resolve(path)), `.${basename(path)}.${process.pid}.part`);
   temporary.add(part);
   try {
-    if (content instanceof Blob)
-      await pipeline(Readable.fromWeb(content.stream() as ReadableStream), createWriteStream(part));
-    else await writeFile(part, content);
+    await writeFile(part, content instanceof Blob ? partsOf(content) : content);
     await rename(part, path);
   } catch (error) {
     await rm(part, { force: true });

@@ -1,6 +1,6 @@
 import type { CfaPattern } from "../formats";
 import type { CalibrateKernels, MosaicKernels } from "../kernels";
-import type { FrameSource, Raster, Region } from "../raster";
+import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
 import {
   checkInside,
   createRaster,
@@ -234,12 +234,12 @@ export function calibratedFrame(
   }
 
   /** A region in bands of rows, so that what is needed beside the result stays small. */
-  async function read(region: Region): Promise<Raster> {
+  async function read(region: Region, create: CreateRaster = createRaster): Promise<Raster> {
     checkInside(region, { width, height });
     const step = shrinks * bin;
     const rows = Math.max(1, Math.floor(BAND_PIXELS / (step * step * Math.max(1, region.width))));
     if (region.width === 0 || region.height <= rows) return readBand(region);
-    const out = createRaster(region.width, region.height, channels);
+    const out = create(region.width, region.height, channels);
     for (let y = 0; y < region.height; y += rows) {
       const band = { ...region, y: region.y + y, height: Math.min(rows, region.height - y) };
       const { planes } = await readBand(band);

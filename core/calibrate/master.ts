@@ -1,7 +1,7 @@
 import { combineTiles, rejectorOf } from "../combine";
 import type { CfaPattern } from "../formats";
 import type { JobHandle } from "../job";
-import type { FrameSource, Raster, Region } from "../raster";
+import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
 import { createRaster, frameOfRaster, pasteInto, rasterOf, tilesOf } from "../raster";
 import { frameMeans } from "./apply";
 
@@ -42,8 +42,8 @@ export async function makeMasterFlat(
     await job.breathe();
     const own: FrameSource = {
       ...sizeOf(frame),
-      read: async (region) => {
-        const [raster, off] = await Promise.all([frame.read(region), offset?.read(region) ?? null]);
+      read: async (region, create) => {
+        const [raster, off] = await Promise.all([frame.read(region, create), offset?.read(region) ?? null]);
         if (off) raster.planes.forEach((plane, c) => plane.forEach((v, i) => (plane[i] = v - off.planes[c][i])));
         return raster;
       },
@@ -69,8 +69,8 @@ function divided(frame: FrameSource, means: number[], pattern: CfaPattern | null
   const pitch = pattern === null ? 1 : 2;
   return {
     ...sizeOf(frame),
-    read: async (region) => {
-      const raster = await frame.read(region);
+    read: async (region, create) => {
+      const raster = await frame.read(region, create);
       raster.planes.forEach((plane, c) => {
         for (let y = 0, i = 0; y < region.height; y++)
           for (let x = 0; x < region.width; x++, i++)
@@ -96,7 +96,7 @@ async function combineFrames(frames: FrameSource[], settings: MasterSettings, jo
   const layers = {
     count: frames.length,
     channels,
-    read: (i: number, tile: Region) => frames[i].read(tile),
+    read: (i: number, tile: Region, create: CreateRaster) => frames[i].read(tile, create),
     weights: () => frames.map(() => 1),
   };
   const how = { by, rejector: rejectorOf("sigma"), limits: { low: lowSigma, high: highSigma } };

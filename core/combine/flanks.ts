@@ -5,8 +5,13 @@ export type LayerScatter = Pick<ScatterModel, "noise" | "signal" | "blur" | "sky
 
 /** What lies below so many σ of its noise is taken for noise. */
 const NOISE_SIGMA = 3;
+/** Variances of a sum of five values of weights 1, 1, 1, 1, −4, and of half a difference of two, as far as noise goes. */
+const BEND = NOISE_SIGMA * NOISE_SIGMA * 20;
+const RISE = (NOISE_SIGMA * NOISE_SIGMA) / 2;
 /** Shifts that registration leaves, in px. */
 const SHIFT_PX = 0.1;
+
+const squareOf = (v: number): number => v * v;
 
 /**
  * How steep a picture is at each pixel, beyond its noise: the square of its curvature (∇², in levels per px²) and the square of what a shift of 0.1 px
@@ -27,14 +32,12 @@ export function flanksOf(
     for (let x = 1, i = y * width + 1; x < width - 1; x++, i++) {
       const v = centre[i];
       const [left, right, above, below] = [centre[i - 1], centre[i + 1], centre[i - width], centre[i + width]];
-      const sigma = Math.sqrt(variance + perLevel * Math.max(0, v - sky));
-      // A sum of five values of weights 1, 1, 1, 1, −4, and half a difference of two.
-      const bend = Math.abs(left + right + above + below - 4 * v) - NOISE_SIGMA * Math.sqrt(20) * sigma;
-      const dx = (right - left) / 2;
-      const dy = (below - above) / 2;
-      const rise = Math.sqrt(dx * dx + dy * dy) - NOISE_SIGMA * Math.SQRT1_2 * sigma;
-      if (bend > 0) curvature[i] = bend * bend;
-      if (rise > 0) slope[i] = SHIFT_PX * SHIFT_PX * rise * rise;
+      const noise2 = variance + perLevel * Math.max(0, v - sky);
+      const bend2 = squareOf(left + right + above + below - 4 * v);
+      const rise2 = squareOf((right - left) / 2) + squareOf((below - above) / 2);
+      // Squares are compared first: at most pixels there is nothing but noise, and no root to take.
+      if (bend2 > BEND * noise2) curvature[i] = squareOf(Math.sqrt(bend2) - Math.sqrt(BEND * noise2));
+      if (rise2 > RISE * noise2) slope[i] = squareOf(SHIFT_PX * (Math.sqrt(rise2) - Math.sqrt(RISE * noise2)));
     }
   return { curvature, slope };
 }

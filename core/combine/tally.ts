@@ -38,10 +38,14 @@ export function tallyInto(blocks: RejectedBlocks, tile: Region, from: Region, ch
   const scores = new Float64Array(count);
   const signs = new Int8Array(count);
   const { columns, rows, region, counts } = blocks;
+  const [{ result: first }] = channels;
+  const isLone = channels.length === 1;
   for (let y = tile.y; y < tile.y + tile.height; y++) {
     const row = Math.floor((y - region.y) / BLOCK_PX) * columns;
     for (let x = tile.x; x < tile.x + tile.width; x++) {
       const p = (y - from.y) * from.width + (x - from.x);
+      // Nearly all pixels keep all they have.
+      if (first.coverage[p] === first.kept[p] && (isLone || !isRejectedAt(channels, p))) continue;
       let any = false;
       for (const { cube, result, model } of channels) {
         const rejected = result.coverage[p] - result.kept[p];
@@ -52,13 +56,15 @@ export function tallyInto(blocks: RejectedBlocks, tile: Region, from: Region, ch
         const below = result.below[p];
         for (let k = 0; k < rejected; k++) signs[takeFurthest(scores, k < below ? -1 : 1)] = k < below ? -1 : 1;
       }
-      if (!any) continue;
       const block = row + Math.floor((x - region.x) / BLOCK_PX);
       for (let i = 0; i < count; i++)
         if (signs[i] !== 0) counts[(2 * i + (signs[i] > 0 ? 0 : 1)) * columns * rows + block]++;
     }
   }
 }
+
+const isRejectedAt = (channels: readonly CombinedChannel[], p: number): boolean =>
+  channels.some(({ result }) => result.coverage[p] !== result.kept[p]);
 
 /** How far each layer's sample lies from the others, with its sign; NaN for none. */
 function scoresAt(out: Float64Array, cube: Float32Array, p: number, pixels: number, model?: ScatterModel): void {

@@ -1,7 +1,7 @@
 import type { JobHandle } from "../job";
 import type { CombineResult, CombineSettings } from "../kernels";
-import type { Raster, Region } from "../raster";
-import { growRegion, relativeTo } from "../raster";
+import type { CreateRaster, Raster, Region } from "../raster";
+import { growRegion, rasterOf, relativeTo } from "../raster";
 import type { LayerScatter } from "./flanks";
 import { flanksOf } from "./flanks";
 import type { RejectedBlocks } from "./tally";
@@ -11,8 +11,8 @@ import { tallyInto } from "./tally";
 export interface Layers {
   count: number;
   channels: number;
-  /** Samples of one layer on a tile; NaN where it has none. Where scatter is expected, tiles reach a pixel beyond the picture. */
-  read(layer: number, tile: Region): Promise<Raster>;
+  /** Samples of one layer on a tile, which may lie in what `create` made; NaN where it has none. Where scatter is expected, tiles reach a pixel beyond the picture. */
+  read(layer: number, tile: Region, create: CreateRaster): Promise<Raster>;
   /** Weight of each layer on a tile, for a channel. */
   weights(tile: Region, channel: number): ArrayLike<number>;
   /** The scatter that is expected of each layer, for a channel; needed by the rejector that goes by it. */
@@ -58,8 +58,9 @@ export async function combineTiles(
       cubes = Array.from({ length: channels }, () => new Float32Array(count * pixels));
     for (let i = 0; i < count; i++) {
       await job.breathe();
-      const samples = await layers.read(i, read);
-      samples.planes.forEach((plane, c) => cubes[c].set(plane, i * pixels));
+      const places = cubes.map((cube) => cube.subarray(i * pixels, (i + 1) * pixels));
+      const { planes } = await layers.read(i, read, () => rasterOf(read.width, read.height, places));
+      planes.forEach((plane, c) => plane !== places[c] && places[c].set(plane));
       job.progress((t + (i + 1) / count) / tiles.length);
     }
     markSpent(cubes, pixels, layers);

@@ -18,6 +18,7 @@ import { levelsOf, levelsSchema } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   cropRaster,
+  halfDifference,
   meanAndDeviation,
   median,
   meanPlane,
@@ -113,11 +114,9 @@ export async function inspectPicture(
     placed.push(...found.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })));
     cells.push(...cellsOf(piece, tile, found));
     if (halves) {
-      const a = await halves.a.read(tile);
-      const b = await halves.b.read(tile);
-      differences.forEach((values, c) => {
-        const difference = a.planes[c].map((v, i) => (v - b.planes[c][i]) / 2);
-        values.push(robustSpread(difference, 1 << 16).sigma);
+      const noise = halfDifference(await halves.a.read(tile), await halves.b.read(tile));
+      noise.planes.forEach((difference, c) => {
+        differences[c].push(job.kernels.robustSpread(difference, 1 << 16).sigma);
         const { width, height } = tile;
         scales[c].push(scaleNoise(withoutGaps(difference), width, height, SCALES, job.kernels));
       });
@@ -168,12 +167,32 @@ export function shownLevels(pieces: Raster[], white: number): LevelsFact {
   const levels = levelsOf(pieces, white);
   const sigma = levels.level.map((level, c) => {
     const own = levels.sigma[c];
-    const values = pieces.flatMap(({ planes }) => [...planes[c].filter((v, i) => i % SHOWN_BY === 0 && v === v)]);
+    const values = sampled(pieces.map(({ planes }) => planes[c]));
     const black = level - BELOW * own;
-    const below = values.reduce((count, v) => count + (v < black ? 1 : 0), 0);
+    let below = 0;
+    for (const v of values) if (v < black) below++;
     return below > FEW * values.length ? Math.max(own, (level - quantile(values, DARK_END)) / BELOW) : own;
   });
   return { ...levels, sigma };
+}
+
+/** One of SHOWN_BY samples of each plane, those without data left out. */
+function sampled(planes: readonly Float32Array[]): Float32Array {
+  const out = new Float32Array(planes.reduce((sum, { length }) => sum + Math.ceil(length / SHOWN_BY), 0));
+  let n = 0;
+  for (const plane of planes)
+    for (let i = 0; i < plane.length; i += SHOWN_BY) if (plane[i] === plane[i]) out[n++] = plane[i];
+  return out.subarray(0, n);
+}
+
+/** Means of whole blocks of `side` px. */
+function blockMeans({ planes: [plane], width, height }: Raster, side: number): Float64Array {
+  const [columns, rows] = [Math.floor(width / side), Math.floor(height / side)];
+  const out = new Float64Array(columns * rows);
+  for (let y = 0; y < rows * side; y++)
+    for (let x = 0; x < columns * side; x++)
+      out[Math.floor(y / side) * columns + Math.floor(x / side)] += plane[y * width + x] / (side * side);
+  return out;
 }
 
 /** Cells of a tile that lie well inside the picture's data; structure is the spread of medians of 16 px parts. */
@@ -185,15 +204,12 @@ function cellsOf(piece: Raster, tile: Region, stars: Star[]): CellFacts[] {
     const values = cropRaster({ ...piece, channels: 1, planes: [plane] }, cell);
     if (values.planes[0].some((v) => v !== v)) continue;
     const parts = tilesOf(wholeRegion(values), 16).map((part) => median(cropRaster(values, part).planes[0]));
-    const blocks = tilesOf(wholeRegion(values), BLOCK).map(
-      (part) => meanAndDeviation(cropRaster(values, part).planes[0]).mean,
-    );
     cells.push({
       x: tile.x + cell.x + CELL / 2,
       y: tile.y + cell.y + CELL / 2,
       level: median(values.planes[0]),
       structure: robustSpread(parts).sigma,
-      detail: meanAndDeviation(blocks).sigma,
+      detail: meanAndDeviation(blockMeans(values, BLOCK)).sigma,
       stars: stars.filter(
         ({ x, y }) => Math.abs(x - cell.x - CELL / 2) <= CELL * 0.75 && Math.abs(y - cell.y - CELL / 2) <= CELL * 0.75,
       ).length,

@@ -77,8 +77,7 @@ test("σ of the band of white noise is what the taps of its filter say, and ever
     expect(sky.quiet).toBeLessThan(1.05 * whiteBand());
     const found = kernels.bandPeaks(plane, 300, 260, null, (quiet) => 5 * quiet);
     const places = [...found.at].map((i) => [i % 300, Math.floor(i / 300)]);
-    for (const { x, y } of stars)
-      expect(places.some(([px, py]) => Math.hypot(px - x, py - y) < 1.5)).toBe(true);
+    for (const { x, y } of stars) expect(places.some(([px, py]) => Math.hypot(px - x, py - y) < 1.5)).toBe(true);
   }
 });
 

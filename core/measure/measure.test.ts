@@ -84,7 +84,11 @@ describe("background", () => {
   test("one pixel, and nothing but NaN", () => {
     expect(measureBackground(Float32Array.of(3), 1, 1, kernels).level[0]).toBe(3);
     expect(measureBackground(new Float32Array(4).fill(NaN), 2, 2, kernels).level[0]).toBe(0);
-    expect(fitBackgroundPlane(measureBackground(Float32Array.of(3), 1, 1, kernels))).toEqual({ level: 3, dx: 0, dy: 0 });
+    expect(fitBackgroundPlane(measureBackground(Float32Array.of(3), 1, 1, kernels))).toEqual({
+      level: 3,
+      dx: 0,
+      dy: 0,
+    });
   });
 });
 

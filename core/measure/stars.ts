@@ -95,8 +95,11 @@ interface Peak {
 }
 
 /** The highest first. */
-const peaksOf = ({ at, height, ridge }: BandPeaks): Peak[] =>
-  Array.from(at, (i, k) => ({ at: i, height: height[k], ridge: ridge[k] })).sort((a, b) => b.height - a.height);
+function peaksOf({ at, height, ridge }: BandPeaks): Peak[] {
+  const peaks: Peak[] = [];
+  for (let k = 0; k < at.length; k++) peaks.push({ at: at[k], height: height[k], ridge: ridge[k] });
+  return peaks.sort((a, b) => b.height - a.height);
+}
 
 /** What a second search finds beside known stars once their profiles are taken off, and the picture without them. */
 function hiddenPeaks(

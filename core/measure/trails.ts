@@ -58,13 +58,14 @@ export function findTrails(
   const detail = small.map((v, i) => v - smooth[i]);
   const underStars = masked.slice();
   maskStripesInto(masked, detail, w, h);
-  const { centre, sigma } = robustSpread(detail.filter((_, i) => masked[i] === 0));
+  const open = new Float32Array(w * h);
+  for (let i = 0; i < open.length; i++) open[i] = 1 - masked[i];
+  const { centre, sigma } = kernels.robustSpread(whereOpen(detail, open));
   if (!(sigma > 0)) return [];
   for (let i = 0; i < detail.length; i++) {
     const t = (detail[i] - centre) / sigma;
     detail[i] = masked[i] === 1 ? 0 : t < CLIP_LOW ? CLIP_LOW : t > CLIP_HIGH ? CLIP_HIGH : t;
   }
-  const open = Float32Array.from(masked, (m) => 1 - m);
   const trails: Trail[] = [];
   while (trails.length < MOST_TRAILS) {
     const found = clearestLine(detail, w, h, kernels);
@@ -162,16 +163,10 @@ function clearestLine(detail: Float32Array, w: number, h: number, kernels: Kerne
       };
       const sums = kernels.lineSums(view(detail), width, height);
       const z = meansOver(sums, width, height);
-      const { centre, sigma } = robustSpread(z, SPREAD_SAMPLES);
+      const { centre, sigma } = kernels.robustSpread(z, SPREAD_SAMPLES);
       if (!(sigma > 0)) continue;
-      let top = -1;
-      let most = -Infinity;
-      for (let i = 0; i < z.length; i++)
-        if (z[i] > most) {
-          most = z[i];
-          top = i;
-        }
-      const height0 = top < 0 ? 0 : (most - centre) / sigma;
+      const top = placeOfLargest(z);
+      const height0 = top < 0 ? 0 : (z[top] - centre) / sigma;
       if (height0 <= Math.max(LEAST_SIGMA, best?.z ?? 0)) continue;
       const { size, rows } = sums;
       const rise = Math.floor(top / rows);
@@ -184,6 +179,26 @@ function clearestLine(detail: Float32Array, w: number, h: number, kernels: Kerne
       best = { line: { x0, y0, x1, y1 }, z: height0 };
     }
   return best && best.line;
+}
+
+/** Index of the largest value, NaN left out; −1 where there is none. */
+function placeOfLargest(values: Float32Array): number {
+  let top = -1;
+  let most = -Infinity;
+  for (let i = 0; i < values.length; i++)
+    if (values[i] > most) {
+      most = values[i];
+      top = i;
+    }
+  return top;
+}
+
+/** The values that count. */
+function whereOpen(values: Float32Array, open: Float32Array): Float32Array {
+  const out = new Float32Array(values.length);
+  let n = 0;
+  for (let i = 0; i < values.length; i++) if (open[i] === 1) out[n++] = values[i];
+  return out.subarray(0, n);
 }
 
 /** So many lines tell how all of them scatter, to 1 %. */

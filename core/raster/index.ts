@@ -1,6 +1,6 @@
 export type { Region } from "./region";
 export { checkInside, growRegion, intersectRegions, isEmptyRegion, relativeTo, tilesOf, wholeRegion } from "./region";
-export type { Raster } from "./raster";
+export type { CreateRaster, Raster } from "./raster";
 export {
   cloneRaster,
   createRaster,
@@ -10,6 +10,7 @@ export {
   pasteInto,
   rasterBytes,
   rasterOf,
+  reusedRasters,
 } from "./raster";
 export { fillGaps, withGapsOf } from "./gaps";
 export { halfDifference, reduceInto } from "./reduce";

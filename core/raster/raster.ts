@@ -20,6 +20,23 @@ export function createRaster(width: number, height: number, channels: number): R
   return { width, height, channels, planes: Array.from({ length: channels }, () => new Float32Array(width * height)) };
 }
 
+/** What makes a raster to be filled; its samples need not be 0. */
+export type CreateRaster = (width: number, height: number, channels: number) => Raster;
+
+/** Makes rasters that all lie in the same memory: each is good until the next one is made. Fresh memory costs as much as filling it. */
+export function reusedRasters(): CreateRaster {
+  let kept: Float32Array[] = [];
+  return (width, height, channels) => {
+    const pixels = width * height;
+    if (kept.length !== channels || kept[0].length < pixels) kept = createRaster(width, height, channels).planes;
+    return rasterOf(
+      width,
+      height,
+      kept.map((plane) => plane.subarray(0, pixels)),
+    );
+  };
+}
+
 /** A copy that shares nothing with its source. */
 export function cloneRaster(raster: Raster): Raster {
   return { ...raster, planes: raster.planes.map((plane) => plane.slice()) };

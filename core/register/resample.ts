@@ -1,7 +1,7 @@
 import type { GridPlaces, Kernels, Levels, WeightTable } from "../kernels";
 import { blocksOf } from "../kernels";
-import type { Raster, Region } from "../raster";
-import { growRegion, intersectRegions, rasterOf, wholeRegion } from "../raster";
+import type { CreateRaster, Raster, Region } from "../raster";
+import { createRaster, growRegion, intersectRegions, wholeRegion } from "../raster";
 import type { Warp } from "./warp";
 import { inverse, isLinear, mapPoint, matrixAt } from "./warp";
 
@@ -146,18 +146,19 @@ export function resample(
   kernel: ResamplingKernel,
   kernels: Kernels,
   levels: readonly Levels[] = source.planes.map(() => AS_THEY_ARE),
+  create: CreateRaster = createRaster,
 ): Raster {
   const { x, y, width, height } = output;
-  if (source.width * source.height === 0)
-    return rasterOf(
-      width,
-      height,
-      source.planes.map(() => new Float32Array(width * height).fill(NaN)),
-    );
+  const out = create(width, height, source.channels);
+  if (source.width * source.height === 0) {
+    for (const plane of out.planes) plane.fill(NaN);
+    return out;
+  }
   const fromFirst = levels.map(({ scale, level, dx, dy }) => ({ scale, level: level + dx * x + dy * y, dx, dy }));
   const places = placesOf(inverse(toReference), originX, originY, output);
-  const planes = kernels.resample(source.planes, source.width, source.height, weightTable(kernel), places, fromFirst);
-  return rasterOf(width, height, planes);
+  const { planes, width: columns, height: rows } = source;
+  kernels.resample(planes, columns, rows, weightTable(kernel), places, fromFirst, out.planes);
+  return out;
 }
 
 /** Side of the blocks within which any warp is taken as linear. */

@@ -2,8 +2,8 @@ import type { RejectedBlocks } from "../combine";
 import { combineTiles, emptyBlocks } from "../combine";
 import type { JobHandle } from "../job";
 import type { CombineResult, Kernels } from "../kernels";
-import type { FrameSource, Raster, Region } from "../raster";
-import { createRaster, isEmptyRegion, pasteInto, rasterOf, tilesOf } from "../raster";
+import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
+import { createRaster, isEmptyRegion, pasteInto, rasterOf, reusedRasters, tilesOf } from "../raster";
 import { inverse, mapRow, resample, sourceRegion } from "../register";
 import { trailTest } from "../measure";
 import { saturatedPixels } from "./cores";
@@ -98,18 +98,19 @@ export async function stackRegion(
     peakBytes: 0,
   };
   const tiles = tilesFor(region, plan, sources, budgetBytes);
+  const createRaw = reusedRasters();
   const spent: (Uint8Array | null)[] = used.map(() => null);
   const layers = {
     count: used.length,
     channels,
-    read: (i: number, tile: Region) => {
+    read: (i: number, tile: Region, create: CreateRaster) => {
       const { fullAt, toReference } = used[i];
       spent[i] = null;
       const onRaw =
         fullAt === null
           ? undefined
           : (raw: Raster, part: Region) => (spent[i] = saturatedPixels(raw, part, fullAt, toReference, tile));
-      return sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels, onRaw);
+      return sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels, { onRaw, create, createRaw });
     },
     spent: (i: number) => spent[i],
     tally,
@@ -118,7 +119,6 @@ export async function stackRegion(
     bad: (i: number, tile: Region) => trailMask(used[i], tile),
   };
   const how = combineSettings(plan.rejection, settings);
-  const counts = rasterOf(region.width, region.height, [piece.coverage, piece.above, piece.below]);
   piece.peakBytes = await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
     const put = (target: Raster, planes: Float32Array[]) =>
       pasteInto(target, rasterOf(tile.width, tile.height, planes), tile.x - region.x, tile.y - region.y);
@@ -127,7 +127,7 @@ export async function stackRegion(
         piece[kind],
         results.map((result) => result[kind]),
       );
-    put(counts, [new Float32Array(results[0].coverage), ...rejectedCounts(results)]);
+    countInto(piece, tile, results);
     for (const { samples, rejected } of results) {
       piece.samples += samples;
       piece.rejected += rejected;
@@ -136,40 +136,49 @@ export async function stackRegion(
   return piece;
 }
 
-/** Samples rejected above and below the others at each pixel, of the channel with most of them. */
-function rejectedCounts(results: readonly CombineResult[]): [above: Float32Array, below: Float32Array] {
-  const pixels = results[0].kept.length;
-  const [above, below] = [new Float32Array(pixels), new Float32Array(pixels)];
-  for (const result of results)
-    for (let p = 0; p < pixels; p++) {
-      const low = result.below[p];
-      const high = result.coverage[p] - result.kept[p] - low;
-      if (low > below[p]) below[p] = low;
-      if (high > above[p]) above[p] = high;
+/** The coverage of a tile, and the samples rejected above and below the others at each pixel, of the channel with most of them. */
+function countInto(piece: StackPiece, tile: Region, results: readonly CombineResult[]): void {
+  const { coverage, above, below, region } = piece;
+  for (const [c, result] of results.entries())
+    for (let y = 0, p = 0; y < tile.height; y++) {
+      let i = (tile.y - region.y + y) * region.width + tile.x - region.x;
+      for (const end = i + tile.width; i < end; i++, p++) {
+        const low = result.below[p];
+        const high = result.coverage[p] - result.kept[p] - low;
+        if (c === 0) coverage[i] = result.coverage[p];
+        if (low > below[i]) below[i] = low;
+        if (high > above[i]) above[i] = high;
+      }
     }
-  return [above, below];
 }
 
-/** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. `onRaw` sees the part of the sub of which they are made. */
+interface Sampling {
+  /** Sees the part of the sub of which the samples are made. */
+  onRaw?: (raw: Raster, part: Region) => void;
+  /** Make the samples, and the part of the sub. @default createRaster */
+  create?: CreateRaster;
+  createRaw?: CreateRaster;
+}
+
+/** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */
 export async function sampleSub(
   source: FrameSource,
   sub: Pick<PlannedSub, "toReference" | "scale" | "offset"> & { local?: LocalLevels | null },
   tile: Region,
   resampling: StackSettings["resampling"],
   kernels: Kernels,
-  onRaw?: (raw: Raster, part: Region) => void,
+  { onRaw, create = createRaster, createRaw }: Sampling = {},
 ): Promise<Raster> {
   const from = sourceRegion(tile, sub.toReference, source);
-  if (isEmptyRegion(from))
-    return rasterOf(
-      tile.width,
-      tile.height,
-      Array.from({ length: source.channels }, () => new Float32Array(tile.width * tile.height).fill(NaN)),
-    );
-  const raw = await source.read(from);
+  if (isEmptyRegion(from)) {
+    const out = create(tile.width, tile.height, source.channels);
+    for (const plane of out.planes) plane.fill(NaN);
+    return out;
+  }
+  const raw = await source.read(from, createRaw);
   onRaw?.(raw, from);
   const levels = sub.offset.map((plane) => ({ scale: sub.scale, ...plane }));
-  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels);
+  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels, create);
   if (sub.local) applyLocalLevels(samples, tile, sub.local);
   return samples;
 }

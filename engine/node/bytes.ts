@@ -12,7 +12,8 @@ export const openNodeBytes: OpenBytes = async (ref) => {
     read: async (offset, length) => {
       const handle = await open(ref.path, "r");
       try {
-        const bytes = new Uint8Array(length);
+        // Not filled with zeros first, and with a buffer of its own: it may be handed on.
+        const bytes = new Uint8Array(Buffer.allocUnsafeSlow(length).buffer);
         const { bytesRead } = await handle.read(bytes, 0, length, offset);
         if (bytesRead < length)
           throw new RangeError(`${ref.name}: bytes ${offset} … ${offset + length} lie past the end`);

@@ -1,4 +1,4 @@
-import type { FrameSource, Raster, Region } from "../../raster";
+import type { CreateRaster, FrameSource, Raster, Region } from "../../raster";
 import { checkInside, createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards, shiftCfa } from "../metadata";
@@ -131,9 +131,9 @@ function openPlain(bytes: ByteSource, hdu: Hdu, randomAccess: boolean): FitsFram
   const decode = decoderOf(bitpix, scale, zero, bitpix > 0 ? header.number("BLANK") : undefined);
   const flipped = isBottomUp(header);
 
-  async function read(region: Region): Promise<Raster> {
+  async function read(region: Region, create: CreateRaster = createRaster): Promise<Raster> {
     checkInside(region, { width, height }, bytes.name);
-    const out = createRaster(region.width, region.height, channels);
+    const out = create(region.width, region.height, channels);
     if (region.width === 0 || region.height === 0) return out;
     const storedRow = flipped ? height - region.y - region.height : region.y;
     for (let c = 0; c < channels; c++) {

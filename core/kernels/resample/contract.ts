@@ -38,7 +38,7 @@ export interface ResampleKernels {
    * The value of each plane at each place, interpolated separably, then brought to `levels` (one a plane). Where a place lies outside the source by
    * more than half a pixel, or any sample under it is NaN, the value is NaN; samples beyond the border repeat the border pixel. A value below the
    * least of the 4 × 4 nearest samples is raised to it. Where the grid nearly agrees with the source's pixels (`isNear`), the kernel's columns follow
-   * those of the grid. RangeError for planes, levels or matrices of a wrong length.
+   * those of the grid. What comes out lies in the planes `into`, if they are given. RangeError for planes, levels or matrices of a wrong length.
    */
   resample(
     planes: readonly Float32Array[],
@@ -47,6 +47,7 @@ export interface ResampleKernels {
     table: WeightTable,
     places: GridPlaces,
     levels: readonly Levels[],
+    into?: readonly Float32Array[],
   ): Float32Array[];
 }
 

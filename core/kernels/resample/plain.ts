@@ -10,12 +10,13 @@ function resample(
   table: WeightTable,
   places: GridPlaces,
   levels: readonly Levels[],
+  into?: readonly Float32Array[],
 ): Float32Array[] {
   checkPlaces(planes, width, height, places, levels);
   const blocks = blocksOf(places);
   return planes.map((plane, p) => {
     const { scale, level, dx, dy } = levels[p];
-    const out = new Float32Array(places.columns * places.rows);
+    const out = into?.[p] ?? new Float32Array(places.columns * places.rows);
     blocks.forEach((block, k) => {
       const at = places.matrices.subarray(6 * k, 6 * k + 6);
       const [a, b, c, d, e, f] = at;

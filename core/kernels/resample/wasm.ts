@@ -17,7 +17,7 @@ const SCRATCH = 2 * 16 * 256 + 16 + 4;
 export function resampleWasm(module: WasmModule): ResampleKernels {
   const wasm = module as Exports;
   return {
-    resample(planes, width, height, { taps, phases, weights, slopes }, places, levels) {
+    resample(planes, width, height, { taps, phases, weights, slopes }, places, levels, into) {
       checkPlaces(planes, width, height, places, levels);
       const { columns, rows } = places;
       const arena = openArena(wasm);
@@ -47,7 +47,10 @@ export function resampleWasm(module: WasmModule): ResampleKernels {
           const part = [block.i, block.j, block.width, block.height, lead, columns, target];
           wasm.resampleBlock(isNear(matrix, taps) ? 1 : 0, ...matrix, ...part);
         });
-        return arena.floats(at.out, columns * rows).slice();
+        const made = arena.floats(at.out, columns * rows);
+        if (!into) return made.slice();
+        into[p].set(made);
+        return into[p];
       });
     },
   };

@@ -37,14 +37,7 @@ export interface SkyKernels {
     into?: Float32Array,
   ): BandPeaks;
   /** A plane without NaN smoothed three times, on the square of `reach` px about a pixel; mirrored beyond the border. */
-  coarseAround(
-    clean: Float32Array,
-    width: number,
-    height: number,
-    x: number,
-    y: number,
-    reach: number,
-  ): Float32Array;
+  coarseAround(clean: Float32Array, width: number, height: number, x: number, y: number, reach: number): Float32Array;
   /** The largest value of each CHUNK values of a list, NaN left out; −∞ where there is none. */
   chunkMaxima(values: Float32Array): Float32Array;
 }

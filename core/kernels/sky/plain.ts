@@ -25,7 +25,8 @@ function bandPeaks(
   const bound = least(quiet);
   const at: number[] = [];
   for (let y = 2; y < height - 2; y++)
-    for (let x = 2, i = y * width + x; x < width - 2; x++, i++) if (band[i] > bound && isPeak(band, width, i)) at.push(i);
+    for (let x = 2, i = y * width + x; x < width - 2; x++, i++)
+      if (band[i] > bound && isPeak(band, width, i)) at.push(i);
   return {
     clean,
     cells,

@@ -1,6 +1,6 @@
 import type { RobustSpread } from "../../raster/statistics";
 
-/** Robust statistics of a few hundred to a few hundred thousand values, as raster/statistics.ts defines them, to the last digit. NaN is left out. */
+/** Robust statistics of a few hundred to a few hundred thousand values, as raster/statistics.ts defines them: medians and quantiles to the last digit. NaN is left out. */
 export interface StatisticsKernels {
   /** Median and 1.4826 MAD of at most `limit` values at an even stride. */
   robustSpread(values: Float32Array, limit?: number): RobustSpread;
