@@ -2,6 +2,7 @@ import { fc } from "../testing/properties";
 import { fixture, plainKernels, wasmKernels } from "../testing/fixtures";
 import { quietJob } from "../job";
 import type { CombineSettings, Limits, ScatterModel } from "../kernels";
+import type { CreateRaster } from "../raster";
 import { createRaster, rasterOf, tilesOf } from "../raster";
 import { clipSorted, combineTiles, criticalValues, REJECTORS, rejectorOf } from "./index";
 
@@ -280,4 +281,28 @@ test("the walk gives every layer's samples of each tile once, with the tile's we
   expect([...seen]).toEqual(Array.from({ length: 35 }, (_, i) => i + (i % 7 < 4 ? 100 : 200)));
   expect(fractions[fractions.length - 1]).toBe(1);
   expect(peak).toBe(16 * (4 * 3 + 24));
+});
+
+test("layers may be read straight into the place where they are combined, or anywhere else", async () => {
+  const tiles = tilesOf({ x: 0, y: 0, width: 6, height: 4 }, 6, 2);
+  const means = async (isInPlace: boolean) => {
+    const out: number[] = [];
+    const layers = {
+      count: 2,
+      channels: 2,
+      read: (layer: number, { width, height, y }: (typeof tiles)[number], create: CreateRaster) => {
+        const raster = isInPlace ? create(width, height, 2) : createRaster(width, height, 2);
+        raster.planes.forEach((plane, c) => plane.forEach((_, p) => (plane[p] = 10 * c + layer + y + p)));
+        return Promise.resolve(raster);
+      },
+      weights: () => [1, 3],
+    };
+    await combineTiles(layers, tiles, all, quietJob(plain), ({ channels }) => {
+      for (const { mean } of channels) out.push(...mean);
+    });
+    return out;
+  };
+  const inPlace = await means(true);
+  expect(inPlace).toEqual(await means(false));
+  expect(inPlace.slice(0, 3)).toEqual([0.75, 1.75, 2.75]);
 });

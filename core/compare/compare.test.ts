@@ -1,11 +1,12 @@
 import { quietJob } from "../job";
-import { levelsOf } from "../facts";
+import { levelsOf, spreadsOf } from "../facts";
 import { createRandom } from "../numeric/random";
+import type { Raster } from "../raster";
 import { frameOfRaster, rasterOf } from "../raster";
 import { craterField, exposed } from "../testing/fields";
 import { SHARES, paintStars, randomStars, wasmKernels } from "../testing/fixtures";
-import { inspectPicture, proposeSpots } from "./index";
-import { shownLevels } from "./inspect";
+import { factsOfTiles, inspectPicture, inspectTiles, proposeSpots, tilesToInspect } from "./index";
+import { sampled, shownLevels } from "./inspect";
 
 const cell = (x: number, y: number, level: number, structure: number, stars: number, detail = 0) => ({
   ...{ x, y, level, structure, stars, detail },
@@ -53,6 +54,21 @@ test("a picture is looked over: size, sky, FWHM, halves, three spots", async () 
   expect(facts.spots.map(({ name }) => name)).toEqual(["Dark background", "Structure", "Star group"]);
 });
 
+test("tiles that are looked at in shares tell what they tell in one go", async () => {
+  const stars = randomStars(70, 1200, 1100, 3);
+  const make = (seed: number) => frameOfRaster(paintStars(1200, 1100, stars, { seed }));
+  const [picture, a, b] = [make(1), make(2), make(3)];
+  const job = quietJob(wasmKernels());
+  const tiles = tilesToInspect(picture);
+  expect(tiles.length).toBe(9);
+  const shares = await Promise.all(
+    [tiles.slice(0, 5), tiles.slice(5)].map((share) => inspectTiles(picture, { a, b }, SHARES, share, job)),
+  );
+  const together = factsOfTiles(picture, SHARES, shares.flat());
+  expect(together).toEqual(await inspectPicture(picture, { a, b }, SHARES, job));
+  expect(together.halvesScales[0].length).toBe(5);
+});
+
 test("craters are no stars: none are counted, no width is told, and their spot is called otherwise", async () => {
   const { picture, a, b } = exposed([craterField(9).map((v) => v / 1000)], () => 0.0015, 3);
   const halves = { a: frameOfRaster(a), b: frameOfRaster(b) };
@@ -66,9 +82,10 @@ test("a sky is shown by its own levels; of a lit surface the shadows are not cut
   const random = createRandom(5);
   const of = (shadows: number) =>
     rasterOf(200, 200, [Float32Array.from({ length: 40_000 }, (_, i) => (i % 100 < shadows ? 0.02 : 0.4) + 0.01 * random.normal())]); // prettier-ignore
-  const sky = [of(0)];
-  expect(shownLevels(sky, 1)).toEqual(levelsOf(sky, 1));
-  const { level, sigma } = shownLevels([of(12)], 1);
+  const shown = (raster: Raster) =>
+    shownLevels([{ spreads: spreadsOf(raster), samples: raster.planes.map(sampled) }], 1);
+  expect(shown(of(0))).toEqual(levelsOf([of(0)], 1));
+  const { level, sigma } = shown(of(12));
   expect(Math.abs(level[0] - 0.4)).toBeLessThan(0.005);
   // Black lies 2.5 σ below: at the dark end of the shadows.
   expect(Math.abs(level[0] - 2.5 * sigma[0] - 0.02)).toBeLessThan(0.04);

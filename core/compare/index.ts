@@ -1,7 +1,8 @@
 export type { Evidence, EvidenceSource, RingCorrelation, StarStanding, StarSupport } from "./evidence";
 export { EVIDENCE_SCALES, evidenceOf, SIGNIFICANT, STAR_STANDINGS, treatedSource } from "./evidence";
 export type { PictureFacts } from "./inspect";
-export { inspectPicture, pictureFacts, starShapeOf } from "./inspect";
+export type { TileFacts } from "./inspect";
+export { factsOfTiles, inspectPicture, inspectTiles, pictureFacts, starShapeOf, tilesToInspect } from "./inspect";
 export type { CellFacts, Spot, SpotProposal } from "./spots";
 export { proposeSpots, spot } from "./spots";
 export type { EqualLane, Equalled, EqualMeasure, EqualPart, EqualReading } from "./equal";

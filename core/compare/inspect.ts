@@ -13,8 +13,8 @@ import {
   starShape,
   withoutGaps,
 } from "../measure";
-import type { LevelsFact } from "../facts";
-import { levelsOf, levelsSchema } from "../facts";
+import type { LevelsFact, Spread } from "../facts";
+import { levelsOver, levelsSchema, spreadsOf } from "../facts";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   cropRaster,
@@ -87,65 +87,109 @@ const BLOCK = 4;
 /** Levels are told by one of so many samples. */
 const SHOWN_BY = 7;
 
-/** Looks a picture over, tile by tile (all of it up to 4 megapixels, else sixteen tiles spread evenly). */
+/** What a tile tells of its picture. */
+export interface TileFacts {
+  /** By channel: the median, level and spread for the display, and one of SHOWN_BY samples. */
+  fill: number[];
+  spreads: Spread[];
+  samples: Float32Array[];
+  /** In coordinates of the tile. */
+  stars: Star[];
+  /** The same stars in the picture. */
+  placed: ListedStar[];
+  cells: CellFacts[];
+  /** By channel, where there are halves: the noise of their half difference, and at each scale. */
+  sigma: number[];
+  scales: number[][];
+}
+
+/** The tiles by which a picture is looked over: all of it up to 4 megapixels, else sixteen spread evenly. */
+export function tilesToInspect(picture: { width: number; height: number }): Region[] {
+  const all = tilesOf(wholeRegion(picture), TILE);
+  const stride = Math.max(1, all.length / MAX_TILES);
+  return Array.from({ length: Math.min(all.length, MAX_TILES) }, (_, k) => all[Math.floor(k * stride)]);
+}
+
+type Halves = { a: FrameSource; b: FrameSource } | null;
+
+/** Looks a picture over, tile by tile. */
 export async function inspectPicture(
   picture: FrameSource,
-  halves: { a: FrameSource; b: FrameSource } | null,
+  halves: Halves,
   unit: FrameUnit,
   job: JobHandle,
 ): Promise<PictureFacts> {
-  const all = tilesOf(wholeRegion(picture), TILE);
-  const stride = Math.max(1, all.length / MAX_TILES);
-  const tiles = Array.from({ length: Math.min(all.length, MAX_TILES) }, (_, k) => all[Math.floor(k * stride)]);
-  const pieces: Raster[] = [];
-  const stars: Star[][] = [];
-  const placed: ListedStar[] = [];
-  const cells: CellFacts[] = [];
-  const differences: number[][] = Array.from({ length: picture.channels }, () => []);
-  const scales: number[][][] = differences.map(() => []);
+  return factsOfTiles(picture, unit, await inspectTiles(picture, halves, unit, tilesToInspect(picture), job));
+}
+
+/** What tiles of a picture tell; some of them here, the others elsewhere. */
+export async function inspectTiles(
+  picture: FrameSource,
+  halves: Halves,
+  unit: FrameUnit,
+  tiles: readonly Region[],
+  job: JobHandle,
+): Promise<TileFacts[]> {
+  const facts: TileFacts[] = [];
   for (const [k, tile] of tiles.entries()) {
     await job.breathe();
     const piece = await picture.read(tile);
-    pieces.push(piece);
     const plane = withoutGaps(meanPlane(piece));
     const saturated = measureSaturation(piece, unit, job.kernels).mask;
-    const found = findStars(plane, tile.width, tile.height, job.kernels, { saturated, fits: TILE_FITS });
-    stars.push(found);
-    placed.push(...found.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })));
-    cells.push(...cellsOf(piece, tile, found));
-    if (halves) {
-      const noise = halfDifference(await halves.a.read(tile), await halves.b.read(tile));
-      noise.planes.forEach((difference, c) => {
-        differences[c].push(job.kernels.robustSpread(difference, 1 << 16).sigma);
-        const { width, height } = tile;
-        scales[c].push(scaleNoise(withoutGaps(difference), width, height, SCALES, job.kernels));
-      });
-    }
+    const stars = findStars(plane, tile.width, tile.height, job.kernels, { saturated, fits: TILE_FITS });
+    const noise = halves && halfDifference(await halves.a.read(tile), await halves.b.read(tile)).planes;
+    const { width, height } = tile;
+    facts.push({
+      fill: piece.planes.map(median),
+      spreads: spreadsOf(piece),
+      samples: piece.planes.map(sampled),
+      stars,
+      placed: stars.map((star) => listedStar.parse({ ...star, x: star.x + tile.x, y: star.y + tile.y })),
+      cells: cellsOf(piece, tile, stars),
+      sigma: noise?.map((difference) => job.kernels.robustSpread(difference, 1 << 16).sigma) ?? [],
+      scales: noise?.map((light) => scaleNoise(withoutGaps(light), width, height, SCALES, job.kernels)) ?? [],
+    });
     job.progress((k + 1) / tiles.length);
   }
-  const fill = Array.from({ length: picture.channels }, (_, c) =>
-    finiteOr(0, median(pieces.map((p) => median(p.planes[c])))),
-  );
+  return facts;
+}
+
+/** What all tiles of a picture tell together. */
+export function factsOfTiles(
+  { width, height, channels }: { width: number; height: number; channels: number },
+  unit: FrameUnit,
+  tiles: readonly TileFacts[],
+): PictureFacts {
+  const byChannel = <T>(of: (c: number) => T): T[] => Array.from({ length: channels }, (_, c) => of(c));
+  const fill = byChannel((c) => finiteOr(0, median(tiles.map((tile) => tile.fill[c]))));
+  const cells = tiles.flatMap((tile) => tile.cells);
   const levels = cells
     .map((cell) => cell.level)
     .filter(Number.isFinite)
     .sort((a, b) => a - b);
-  const isAlike = areAlike(stars);
-  const { fwhmPx } = starShape(isAlike ? stars.flat() : []);
+  const pieces = tiles.map(({ stars }) => stars);
+  const isAlike = areAlike(pieces);
+  const { fwhmPx } = starShape(isAlike ? pieces.flat() : []);
+  const hasHalves = tiles[0].sigma.length > 0;
   return {
-    width: picture.width,
-    height: picture.height,
-    channels: picture.channels,
+    width,
+    height,
+    channels,
     fill,
     skyLevel: levels.length > 0 ? levels[Math.floor(levels.length / 4)] : fill.reduce((a, b) => a + b, 0) / fill.length,
     unit,
-    stretch: shownLevels(pieces, toSample(unit, unit.fullScale)),
+    stretch: shownLevels(tiles, toSample(unit, unit.fullScale)),
     fwhmPx,
-    stars: isAlike ? stars.flat().length : 0,
-    starList: placed.sort((p, q) => q.flux - p.flux).slice(0, LISTED_STARS),
-    halvesSigma: halves ? differences.map((values) => finiteOr(0, median(values))) : null,
-    halvesScales: scales.map((of) => overTiles(of)).filter((of) => of.length > 0),
-    spots: proposeSpots(cells, picture.width, picture.height, fwhmPx !== null),
+    stars: isAlike ? pieces.flat().length : 0,
+    starList: tiles
+      .flatMap(({ placed }) => placed)
+      .sort((p, q) => q.flux - p.flux)
+      .slice(0, LISTED_STARS),
+    halvesSigma: hasHalves ? byChannel((c) => finiteOr(0, median(tiles.map(({ sigma }) => sigma[c])))) : null,
+    halvesScales: hasHalves
+      ? byChannel((c) => overTiles(tiles.map(({ scales }) => scales[c]))).filter((of) => of.length > 0)
+      : [],
+    spots: proposeSpots(cells, width, height, fwhmPx !== null),
   };
 }
 
@@ -163,26 +207,33 @@ function overTiles(tiles: readonly number[][]): number[] {
 const [BELOW, FEW, DARK_END] = [2.5, 0.02, 0.002];
 
 /** The levels by which a picture is shown: those of its sky; where the median is no sky but a lit surface with shadows, σ reaches so far that these are not cut off. */
-export function shownLevels(pieces: Raster[], white: number): LevelsFact {
-  const levels = levelsOf(pieces, white);
+export function shownLevels(tiles: readonly Pick<TileFacts, "spreads" | "samples">[], white: number): LevelsFact {
+  const levels = levelsOver(
+    tiles.map(({ spreads }) => spreads),
+    white,
+  );
   const sigma = levels.level.map((level, c) => {
     const own = levels.sigma[c];
-    const values = sampled(pieces.map(({ planes }) => planes[c]));
     const black = level - BELOW * own;
     let below = 0;
-    for (const v of values) if (v < black) below++;
-    return below > FEW * values.length ? Math.max(own, (level - quantile(values, DARK_END)) / BELOW) : own;
+    let all = 0;
+    for (const { samples } of tiles) {
+      all += samples[c].length;
+      for (const v of samples[c]) if (v < black) below++;
+    }
+    if (below <= FEW * all) return own;
+    const dark = quantile(tiles.flatMap(({ samples }) => [...samples[c]]), DARK_END); // prettier-ignore
+    return Math.max(own, (level - dark) / BELOW);
   });
   return { ...levels, sigma };
 }
 
-/** One of SHOWN_BY samples of each plane, those without data left out. */
-function sampled(planes: readonly Float32Array[]): Float32Array {
-  const out = new Float32Array(planes.reduce((sum, { length }) => sum + Math.ceil(length / SHOWN_BY), 0));
+/** One of SHOWN_BY samples of a plane, those without data left out. */
+export function sampled(plane: Float32Array): Float32Array {
+  const out = new Float32Array(Math.ceil(plane.length / SHOWN_BY));
   let n = 0;
-  for (const plane of planes)
-    for (let i = 0; i < plane.length; i += SHOWN_BY) if (plane[i] === plane[i]) out[n++] = plane[i];
-  return out.subarray(0, n);
+  for (let i = 0; i < plane.length; i += SHOWN_BY) if (plane[i] === plane[i]) out[n++] = plane[i];
+  return out.slice(0, n);
 }
 
 /** Means of whole blocks of `side` px. */

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { Raster } from "../raster";
+import type { Raster, RobustSpread } from "../raster";
 import { medianInPlace, robustSpread } from "../raster";
 import type { Fact } from "./fact";
 
@@ -11,20 +11,24 @@ export const levelsSchema = z.object({
 });
 export type LevelsFact = z.infer<typeof levelsSchema>;
 
+/** Median and robust σ of a channel of a piece. */
+export type Spread = Pick<RobustSpread, "centre" | "sigma">;
+
+/** By channel of a piece. */
+export const spreadsOf = ({ planes }: Raster): Spread[] => planes.map((plane) => robustSpread(plane));
+
 /** The median over pieces of their median and robust σ, by channel; `white` is the picture's full scale in its samples. Pieces without data tell nothing. */
-export function levelsOf(pieces: Raster[], white: number): LevelsFact {
-  const spreads = pieces.map((piece) => piece.planes.map((plane) => robustSpread(plane)));
-  const over = (value: (piece: number, c: number) => number) =>
-    pieces[0].planes.map((_, c) => {
-      const known = spreads.map((_s, piece) => value(piece, c)).filter(Number.isFinite);
+export function levelsOver(pieces: readonly (readonly Spread[])[], white: number): LevelsFact {
+  const over = (value: (spread: Spread) => number) =>
+    pieces[0].map((_, c) => {
+      const known = pieces.map((spreads) => value(spreads[c])).filter(Number.isFinite);
       return known.length > 0 ? medianInPlace(Float64Array.from(known)) : 0;
     });
-  return {
-    level: over((piece, c) => spreads[piece][c].centre),
-    sigma: over((piece, c) => spreads[piece][c].sigma),
-    white,
-  };
+  return { level: over(({ centre }) => centre), sigma: over(({ sigma }) => sigma), white };
 }
+
+export const levelsOf = (pieces: readonly Raster[], white: number): LevelsFact =>
+  levelsOver(pieces.map(spreadsOf), white);
 
 /** The levels of a picture. Half of a picture is stretched by the curve of the whole. */
 export const levels: Fact<LevelsFact> = {

@@ -45,7 +45,7 @@ export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from
 export { blurOfEnergies, overBands } from "./detailBlur";
 export { areAlike, listedStar, measureSub, skyGradient, starShape, subMeasures, withoutGaps } from "./subMeasures";
 export type { Trail } from "./trail";
-export { trailTest, trailsOf } from "./trail";
+export { farFrom, trailTest, trailsOf } from "./trail";
 export { findTrails } from "./trails";
 export type { SkyPatch } from "./patches";
 export { skyPatch, patchDifference, patchLevels, patchRegion } from "./patches";

@@ -22,6 +22,13 @@ export function trailTest({ angle, offsetPx, below, above }: Trail): (x: number,
   };
 }
 
+/** How far points lie from a trail's light at least; 0 or less on it. */
+export function farFrom({ angle, offsetPx, below, above }: Trail): (x: number, y: number) => number {
+  const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
+  const [middle, half] = [offsetPx + (above - below) / 2, (above + below) / 2];
+  return (x, y) => Math.abs(x * cos + y * sin - middle) - half;
+}
+
 /** All trails that were found in a sub. */
 export const trailsOf = ({ trail, otherTrails }: { trail: Trail | null; otherTrails: Trail[] }): Trail[] =>
   trail ? [trail, ...otherTrails] : [];

@@ -1,7 +1,7 @@
 import { fc } from "../testing/properties";
 import { createRandom } from "../numeric/random";
 import { wasmKernels } from "../testing/fixtures";
-import { trailTest } from "./trail";
+import { farFrom, trailTest } from "./trail";
 import { findTrails } from "./trails";
 
 /** Straight lines painted into noise: found where they lie, and nothing found where there is none. */
@@ -147,4 +147,17 @@ test("place and width of a trail are told to a pixel, in gas as well; wide ones 
     kernels,
   );
   expect(both.map(({ angle }) => angle.toFixed(1)).sort()).toEqual(["0.4", "1.9"]);
+});
+
+test("a point's distance from a trail's light is 0 or less where it lies on it, and falls by no more than the way there", () => {
+  const one = { angle: 2.1, offsetPx: -40, share: 1, below: 3, above: 7 };
+  const [isOn, far] = [trailTest(one), farFrom(one)];
+  let on = 0;
+  for (let x = 0; x < 120; x += 0.7)
+    for (let y = 0; y < 90; y += 0.7) {
+      if (isOn(x, y)) on++;
+      expect(far(x, y) <= 1e-9).toBe(isOn(x, y));
+      expect(Math.abs(far(x + 0.7, y) - far(x, y))).toBeLessThan(0.7 + 1e-9);
+    }
+  expect(on).toBeGreaterThan(500);
 });

@@ -30,4 +30,5 @@ export {
   robustSpread,
   selectInPlace,
 } from "./statistics";
+export type { RobustSpread } from "./statistics";
 export { mirrored } from "./mirrored";

@@ -1,6 +1,6 @@
 import { fc } from "../testing/properties";
 import { frameOfRaster } from "./frameSource";
-import { createRaster, cropRaster, meanPlane, mirrorIndex, pasteInto, rasterOf } from "./raster";
+import { createRaster, cropRaster, meanPlane, mirrorIndex, pasteInto, rasterOf, reusedRasters } from "./raster";
 import { growRegion, intersectRegions, tilesOf } from "./region";
 
 const counted = (width: number, height: number) =>
@@ -61,4 +61,17 @@ test("planes of a wrong size are refused; the mean plane keeps NaN", () => {
   const mean = meanPlane(rasterOf(2, 1, [Float32Array.of(1, NaN), Float32Array.of(3, 1)]));
   expect(mean[0]).toBe(2);
   expect(mean[1]).toBeNaN();
+});
+
+test("rasters that share memory: the next one lies where the one before lay, larger ones get room", () => {
+  const create = reusedRasters();
+  const first = create(4, 3, 2);
+  first.planes[1].fill(7);
+  const second = create(3, 2, 2);
+  expect(second.planes.map(({ length }) => length)).toEqual([6, 6]);
+  expect(second.planes[1].buffer).toBe(first.planes[1].buffer);
+  expect(second.planes[0].buffer).not.toBe(second.planes[1].buffer);
+  const larger = create(9, 9, 2);
+  expect(larger.planes[0].buffer).not.toBe(first.planes[0].buffer);
+  expect(create(9, 9, 1).channels).toBe(1);
 });

@@ -5,7 +5,7 @@ import type { CombineResult, Kernels } from "../kernels";
 import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
 import { createRaster, isEmptyRegion, pasteInto, rasterOf, reusedRasters, tilesOf } from "../raster";
 import { inverse, mapRow, resample, sourceRegion } from "../register";
-import { trailTest } from "../measure";
+import { farFrom, trailTest } from "../measure";
 import { saturatedPixels } from "./cores";
 import type { LocalLevels } from "./localLevels";
 import { applyLocalLevels } from "./localLevels";
@@ -183,6 +183,9 @@ export async function sampleSub(
   return samples;
 }
 
+/** Scales differ by four at most. */
+const STEP_PX = 4;
+
 /** Pixels of a tile of the reference on which a sub's trails lie; null for none. */
 function trailMask(
   { trails, toReference }: Pick<PlannedSub, "trails" | "toReference">,
@@ -192,11 +195,17 @@ function trailMask(
   const back = inverse(toReference);
   const { width, height } = tile;
   const mask = new Uint8Array(width * height);
-  const lines = trails.map(trailTest);
+  const lines = trails.map((one) => ({ isOn: trailTest(one), far: farFrom(one) }));
   const [xs, ys] = [new Float64Array(width), new Float64Array(width)];
   for (let row = 0; row < height; row++) {
     mapRow(back, tile.x, tile.y + row, width, xs, ys);
-    for (const isOn of lines) for (let i = 0; i < width; i++) if (isOn(xs[i], ys[i])) mask[row * width + i] = 1;
+    for (const { isOn, far } of lines)
+      for (let i = 0; i < width; i++) {
+        // A step of a pixel here is at most STEP_PX there.
+        const away = far(xs[i], ys[i]);
+        if (away > STEP_PX) i += Math.floor(away / STEP_PX) - 1;
+        else if (isOn(xs[i], ys[i])) mask[row * width + i] = 1;
+      }
   }
   return mask;
 }

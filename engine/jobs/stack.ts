@@ -15,6 +15,7 @@ import { PRIORITY } from "../pool";
 import { assemble, stripsOf } from "./assemble";
 import { croppedTo } from "./crop";
 import { drizzle } from "./drizzle";
+import { inspectStack } from "./inspect";
 import type { StripStore } from "./strips";
 import { blocksOfStrip, draftOf, keptStrips, NO_STRIPS, planeOf, rejectionsOf, stackKey } from "./strips";
 
@@ -163,7 +164,7 @@ export async function makeStack(
     await draftOf(store, "b", draft.b),
   ];
   const halves = plan.used.length > 1 ? { a, b } : null;
-  const facts = await pool.run("inspect", { picture, halves }, { priority: PRIORITY.batch, signal });
+  const facts = await inspectStack(pool, { picture, halves }, { width, height }, signal);
   ended("inspect");
   const stackReport = makeReport(plan, subs, settings, {
     halvesSigma: facts.halvesSigma ?? Array.from({ length: channels }, () => NaN),

@@ -13,7 +13,17 @@ import { joinStrip } from "./join";
 import { laneMeasures } from "./laneMeasures";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
-import { copyStrip, dither, drizzleStrip, inspect, levelRow, plan, stackStrip } from "./stack";
+import {
+  copyStrip,
+  dither,
+  drizzleStrip,
+  inspect,
+  inspectShare,
+  inspectWhole,
+  levelRow,
+  plan,
+  stackStrip,
+} from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 import { skyReadout } from "./skyReadout";
 import { stoppingCurve } from "./stopping";
@@ -39,6 +49,8 @@ export const TASKS = {
   hashFile,
   heldOut,
   inspect,
+  inspectShare,
+  inspectWhole,
   joinStrip,
   laneMeasures,
   levelRow,

@@ -1,5 +1,5 @@
-import type { PictureFacts } from "@/core/compare";
-import { inspectPicture } from "@/core/compare";
+import type { PictureFacts, TileFacts } from "@/core/compare";
+import { factsOfTiles, inspectPicture, inspectTiles } from "@/core/compare";
 import { ditherFacts, ditherWarning, drizzleRegion, drizzleScaleOf } from "@/core/drizzle";
 import { fitsSamples } from "@/core/formats";
 import type { Region } from "@/core/raster";
@@ -7,7 +7,7 @@ import type { StackPiece, StackPlan, StackReport, StackSettings, SubFacts } from
 import type { ResamplingKernel } from "@/core/register";
 import { copyRegion, levelsInRow, planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
-import type { Task } from "./task";
+import type { Task, Workshop } from "./task";
 
 export interface PlanPayload {
   subs: SubFacts[];
@@ -139,10 +139,25 @@ export interface InspectPayload {
   halves: { a: FrameRef; b: FrameRef } | null;
 }
 
-export const inspect: Task<InspectPayload, PictureFacts> = async ({ picture, halves }, shop) =>
-  inspectPicture(
-    await shop.frames.open(picture),
-    halves && { a: await shop.frames.open(halves.a), b: await shop.frames.open(halves.b) },
-    await shop.frames.unit(picture),
-    shop.job,
-  );
+/** Tiles of a picture, for a worker that shares it with others. */
+export const inspectShare: Task<InspectPayload & { tiles: Region[] }, TileFacts[]> = async (payload, shop) => {
+  const { picture, halves, unit } = await opened(payload, shop);
+  return inspectTiles(picture, halves, unit, payload.tiles, shop.job);
+};
+
+/** What the tiles tell together. */
+export const inspectWhole: Task<{ picture: FrameRef; tiles: TileFacts[] }, PictureFacts> = async (payload, shop) =>
+  factsOfTiles(await shop.frames.open(payload.picture), await shop.frames.unit(payload.picture), payload.tiles);
+
+async function opened({ picture, halves }: InspectPayload, { frames }: Workshop) {
+  return {
+    picture: await frames.open(picture),
+    halves: halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) },
+    unit: await frames.unit(picture),
+  };
+}
+
+export const inspect: Task<InspectPayload, PictureFacts> = async (payload, shop) => {
+  const { picture, halves, unit } = await opened(payload, shop);
+  return inspectPicture(picture, halves, unit, shop.job);
+};
