@@ -7,7 +7,7 @@ import { bundleRunner } from "./bundle.mjs";
 await bundleRunner();
 const cli = fileURLToPath(new URL("../dist/cli.mjs", import.meta.url));
 // Pictures come and go by the hundred megabytes: glibc gives those back at once, keeps smaller pieces for the next ones, and takes memory in large pages (its manual, “Memory Allocation Tunables”).
-const GLIBC = { hugetlb: 1, mmap_threshold: 16 * 2 ** 20, trim_threshold: 128 * 2 ** 20 };
+const GLIBC = { hugetlb: 1, mmap_threshold: 4 * 2 ** 20, trim_threshold: 32 * 2 ** 20 };
 const tunables = Object.entries(GLIBC).map(([name, value]) => `glibc.malloc.${name}=${value}`);
 const env = { GLIBC_TUNABLES: tunables.join(":"), ...process.env };
 const run = spawn(process.execPath, ["--disable-warning=ExperimentalWarning", cli, ...process.argv.slice(2)], {

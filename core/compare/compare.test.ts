@@ -84,7 +84,8 @@ test("a sky is shown by its own levels; of a lit surface the shadows are not cut
     rasterOf(200, 200, [Float32Array.from({ length: 40_000 }, (_, i) => (i % 100 < shadows ? 0.02 : 0.4) + 0.01 * random.normal())]); // prettier-ignore
   const shown = (raster: Raster) =>
     shownLevels([{ spreads: spreadsOf(raster), samples: raster.planes.map(sampled) }], 1);
-  expect(shown(of(0))).toEqual(levelsOf([of(0)], 1));
+  const sky = of(0);
+  expect(shown(sky)).toEqual(levelsOf([sky], 1));
   const { level, sigma } = shown(of(12));
   expect(Math.abs(level[0] - 0.4)).toBeLessThan(0.005);
   // Black lies 2.5 σ below: at the dark end of the shadows.
