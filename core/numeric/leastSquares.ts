@@ -44,6 +44,13 @@ export interface FitSettings {
   leastGain?: number;
 }
 
+interface Look {
+  parameters: Float64Array;
+  cost: number;
+  normal: Float64Array;
+  right: Float64Array;
+}
+
 /**
  * Least-squares fit of a model with analytic derivatives to `data` by the Levenberg–Marquardt method. `accept` may refuse
  * a step (parameters out of their range), which is then shortened. Stops when the cost falls by less than `leastGain`
@@ -60,44 +67,40 @@ export function levenbergMarquardt(
 ): FitResult {
   const n = start.length;
   const gradient = new Float64Array(n);
-  let parameters = start.slice();
-  let damping = 1e-3;
-  const costOf = (p: Float64Array): number => {
-    let sum = 0;
-    for (let i = 0; i < data.length; i++) sum += (data[i] - model(p, i, gradient)) ** 2;
-    return sum;
-  };
-  let cost = costOf(parameters);
-  let iterations = 0;
-  while (iterations < maxIterations) {
-    iterations++;
+  /** The cost at a place, and the equations of the step from there: one look at the model serves both. */
+  const lookAt = (place: Float64Array): Look => {
     const normal = new Float64Array(n * n);
     const right = new Float64Array(n);
+    let cost = 0;
     for (let i = 0; i < data.length; i++) {
-      const residual = data[i] - model(parameters, i, gradient);
+      const residual = data[i] - model(place, i, gradient);
+      cost += residual * residual;
       for (let a = 0; a < n; a++) {
-        right[a] += gradient[a] * residual;
-        for (let b = 0; b <= a; b++) normal[a * n + b] += gradient[a] * gradient[b];
+        const slope = gradient[a];
+        right[a] += slope * residual;
+        for (let b = 0, k = a * n; b <= a; b++, k++) normal[k] += slope * gradient[b];
       }
     }
     for (let a = 0; a < n; a++) for (let b = a + 1; b < n; b++) normal[a * n + b] = normal[b * n + a];
-    let improved = false;
-    for (let attempt = 0; attempt < 8 && !improved; attempt++) {
-      const damped = normal.slice();
+    return { parameters: place, cost, normal, right };
+  };
+  let at = lookAt(start.slice());
+  let damping = 1e-3;
+  for (let iterations = 1; iterations <= maxIterations; iterations++) {
+    const before = at;
+    for (let attempt = 0; attempt < 8 && at === before; attempt++) {
+      const damped = at.normal.slice();
       for (let a = 0; a < n; a++) damped[a * n + a] *= 1 + damping;
-      const step = solveSymmetric(damped, right);
-      const next = step && parameters.map((p, a) => p + step[a]);
-      const nextCost = next && accept(next) ? costOf(next) : Infinity;
-      if (next && nextCost < cost) {
-        const gain = (cost - nextCost) / cost;
-        parameters = next;
-        cost = nextCost;
+      const step = solveSymmetric(damped, at.right);
+      const next = step && before.parameters.map((p, a) => p + step[a]);
+      const there = next && accept(next) ? lookAt(next) : null;
+      if (there && there.cost < before.cost) {
+        at = there;
         damping = Math.max(1e-9, damping / 10);
-        improved = true;
-        if (gain < leastGain) return { parameters, cost, iterations, converged: true };
       } else damping *= 10;
     }
-    if (!improved) return { parameters, cost, iterations, converged: true };
+    const isSettled = at === before || (before.cost - at.cost) / before.cost < leastGain;
+    if (isSettled) return { parameters: at.parameters, cost: at.cost, iterations, converged: true };
   }
-  return { parameters, cost, iterations, converged: false };
+  return { parameters: at.parameters, cost: at.cost, iterations: maxIterations, converged: false };
 }

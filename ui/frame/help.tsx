@@ -3,7 +3,7 @@
 import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { createPortal } from "react-dom";
 import type { Box } from "./helpLayout";
-import { placeLabels } from "./helpLayout";
+import { placeLabels, worthLabels } from "./helpLayout";
 
 type Keys = readonly (readonly [key: string, what: string])[];
 
@@ -101,24 +101,28 @@ function textRuler(): (text: string) => number {
 }
 
 /** Controls in sight, each once by what it says of itself. */
-function controlsInSight(): { text: string; control: Box }[] {
-  const found = new Map<string, Box>();
+function controlsInSight(): { text: string; control: Box; hasWords: boolean }[] {
+  const found = new Map<string, { control: Box; hasWords: boolean }>();
   for (const element of document.querySelectorAll<HTMLElement>("[data-help]")) {
     const { left, top, width, height } = element.getBoundingClientRect();
     const text = brief(element.dataset.help ?? "");
     const out = width === 0 || top < 0 || top > window.innerHeight - 10 || left > window.innerWidth - 10;
-    if (text !== "" && !out && !found.has(text)) found.set(text, { left, top, width, height });
+    const hasWords = /\p{L}{3}/u.test(element.innerText);
+    if (text !== "" && !out && !found.has(text)) found.set(text, { control: { left, top, width, height }, hasWords });
   }
-  return [...found].map(([text, control]) => ({ text, control }));
+  return [...found].map(([text, rest]) => ({ text, ...rest }));
 }
 
-/** Labels every control on the screen, as its own `data-help` says, and lists the keys of this screen. */
+/** Labels the controls on the screen, as their own `data-help` says, and lists the keys of this screen. */
 export function HelpOverlay({ stage, onClose }: { stage: string; onClose: () => void }) {
   const [labels, setLabels] = useState<Label[]>([]);
+  const [isBrief, setBrief] = useState(false);
   const list = useRef<HTMLDivElement>(null);
   useLayoutEffect(() => {
     const measure = () => {
-      const controls = controlsInSight();
+      const inSight = controlsInSight();
+      const controls = worthLabels(inSight);
+      setBrief(controls.length < inSight.length);
       const keys = list.current?.getBoundingClientRect();
       const widthOf = textRuler();
       const boxes = placeLabels(
@@ -182,7 +186,10 @@ export function HelpOverlay({ stage, onClose }: { stage: string; onClose: () => 
             <span className="whitespace-nowrap">{what}</span>
           </div>
         ))}
-        <p className="col-span-2 pt-1 text-sm text-quiet">Click anywhere to close.</p>
+        <p className="col-span-2 pt-1 text-sm text-quiet">
+          {isBrief && "What a button with words on it does is told where the pointer rests on it. "}
+          Click anywhere to close.
+        </p>
       </div>
     </div>,
     document.body,

@@ -1,5 +1,5 @@
 import { fc } from "@/core/testing/properties";
-import { overlaps, placeLabels } from "./helpLayout";
+import { MOST_LABELS, overlaps, placeLabels, worthLabels } from "./helpLayout";
 
 const screen = { width: 1280, height: 800 };
 const keys = { left: 400, top: 560, width: 480, height: 200 };
@@ -36,4 +36,12 @@ test("a label alone covers its control; one without room is left out", () => {
   const [box] = placeLabels([{ control, width: 100, height: 18 }], [], screen);
   expect(box && overlaps(box, control)).toBe(true);
   expect(placeLabels([{ control, width: 100, height: 18 }], [{ left: 0, top: 0, ...screen }], screen)).toEqual([null]);
+});
+
+test("where there are too many controls only those without words are labelled", () => {
+  const controls = (count: number) => Array.from({ length: count }, (_, i) => ({ id: i, hasWords: i % 2 === 1 }));
+  expect(worthLabels(controls(MOST_LABELS))).toEqual(controls(MOST_LABELS));
+  const few = worthLabels(controls(MOST_LABELS + 2));
+  expect(few.length).toBe(MOST_LABELS / 2 + 1);
+  expect(few.some(({ hasWords }) => hasWords)).toBe(false);
 });

@@ -50,3 +50,11 @@ export function placeLabels(
 }
 
 const area = ({ width, height }: Box): number => width * height;
+
+/** More labels than these hide the screen that they explain. */
+export const MOST_LABELS = 36;
+
+/** All controls, or where they are too many those without words of their own. */
+export function worthLabels<T extends { hasWords: boolean }>(controls: readonly T[]): T[] {
+  return controls.length <= MOST_LABELS ? [...controls] : controls.filter(({ hasWords }) => !hasWords);
+}
