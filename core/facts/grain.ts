@@ -12,6 +12,7 @@ import {
   REACH,
   sigmaAt,
   stabiliser,
+  strongerNoise,
   STARLET_NOISE,
   surroundings,
 } from "../measure";
@@ -57,12 +58,7 @@ export const grain: Fact<GrainFact> = {
   },
   noisier: (value, times) => ({
     ...value,
-    models: value.models.map(({ zero, a, b, c }) => ({
-      zero,
-      a: times ** 2 * a,
-      b: times ** 2 * b,
-      c: times ** 2 * c,
-    })),
+    models: value.models.map((model) => strongerNoise(model, times)),
   }),
 };
 
@@ -101,7 +97,7 @@ function channelNoise(samples: Raster[], halves: Raster[] | null, gaps: Gaps, c:
   const ratio = [...ratios].sort((p, q) => p - q)[ratios.length >> 1];
   const model = fitNoiseModel(level, noise, false);
   return {
-    model: { ...model, a: model.a * ratio ** 2, b: model.b * ratio ** 2 },
+    model: strongerNoise(model, ratio),
     assumed: gaussianCorrelation(smoothingOf(ratio)),
   };
 }
@@ -188,9 +184,9 @@ function inPatches(
       return cropRaster(rasterOf(raster.width, raster.height, planes), inside);
     });
   const first = fieldsBy(models);
-  const scaled = models.map(({ zero, a, b, c }, channel) => {
+  const scaled = models.map((model, channel) => {
     const { sigma } = robustSpread(Float32Array.from(first.flatMap(({ planes }) => [...planes[channel]])));
-    return { zero, a: a * sigma ** 2, b: b * sigma ** 2, c: c * sigma ** 2 };
+    return strongerNoise(model, sigma);
   });
   return { models: scaled, covariance: covariancesOf(fieldsBy(scaled), 1, job.kernels).map((lags) => [...lags]) };
 }

@@ -11,7 +11,7 @@ export {
   smoothingTaps,
 } from "./covariance";
 export type { NoiseModel } from "./noiseModel";
-export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, surroundings } from "./noiseModel";
+export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, strongerNoise, surroundings } from "./noiseModel";
 export type { Peak, Point, PointShape } from "./points";
 export {
   answerTo,

@@ -2,7 +2,8 @@ import { createRandom } from "../numeric/random";
 import { wasmKernels } from "../testing/fixtures";
 import { autocovariance, bandCovariance, gaussianCorrelation, smoothingTaps } from "./covariance";
 import { STARLET_NOISE } from "./noise";
-import { fitNoiseModel, sigmaAt, stabiliser } from "./noiseModel";
+import type { NoiseModel } from "./noiseModel";
+import { fitNoiseModel, sigmaAt, stabiliser, strongerNoise } from "./noiseModel";
 
 const kernels = wasmKernels();
 
@@ -17,27 +18,66 @@ test("noise against signal is found again: read noise, photons, and what grows w
     const light = at - 100;
     expect(Math.abs(sigmaAt(found, at) / Math.sqrt(a + b * light + c * light * light) - 1)).toBeLessThan(0.03);
   }
+  expect(found.falling).toBeNull();
   // Without the square a straight line is all there is.
   expect(fitNoiseModel(level, noise, false).c).toBe(0);
 });
 
 test("a picture without noise, one level, and nothing at all", () => {
   expect(fitNoiseModel(Float32Array.of(1, 2, 3), Float32Array.of(0, 0, 0))).toMatchObject({ a: 0, b: 0, c: 0 });
-  expect(fitNoiseModel(new Float32Array(0), new Float32Array(0))).toEqual({ zero: 0, a: 0, b: 0, c: 0 });
+  expect(fitNoiseModel(new Float32Array(0), new Float32Array(0))).toEqual({ ...NOTHING, zero: 0 });
   const random = createRandom(1);
   const flat = fitNoiseModel(
     new Float32Array(5000).fill(7),
     Float32Array.from({ length: 5000 }, () => random.normal()),
   );
   expect(Math.sqrt(flat.a)).toBeCloseTo(1, 1);
-  expect(stabiliser({ zero: 0, a: 0, b: 1, c: 1 })).toBeNull();
+  expect(stabiliser({ ...NOTHING, b: 1, c: 1 })).toBeNull();
 });
 
-test.each([
-  ["noise alone", { zero: 3, a: 2, b: 0, c: 0 }],
-  ["with photons", { zero: 3, a: 2, b: 0.7, c: 0 }],
-  ["with all", { zero: 3, a: 2, b: 0.7, c: 0.01 }],
-  ["without photons", { zero: 3, a: 2, b: 0, c: 0.01 }],
+test("after a stretch noise falls with the light, and is told level by level: within 8 % of the slope of the curve", () => {
+  const random = createRandom(8);
+  const n = 200_000;
+  const a = 300;
+  // An arcsinh curve of linear data with even noise of σ: σ of what comes out is σ · dy/dx (derivation: propagation of errors).
+  const sigma = 4e-4;
+  const light = Float64Array.from({ length: n }, () => 0.5 * random.uniform() ** 6);
+  const level = Float32Array.from(light, (x) => Math.asinh(a * x) / Math.asinh(a));
+  const slope = (x: number) => a / Math.sqrt(1 + (a * x) ** 2) / Math.asinh(a);
+  const noise = Float32Array.from(light, (x) => sigma * slope(x) * random.normal());
+  const found = fitNoiseModel(level, noise);
+  if (!found.falling) throw new Error("taken for noise that does not fall");
+  for (const x of [0.0005, 0.002, 0.01, 0.1, 0.3]) {
+    const y = Math.asinh(a * x) / Math.asinh(a);
+    expect(Math.abs(sigmaAt(found, y) / (sigma * slope(x)) - 1)).toBeLessThan(0.08);
+  }
+  const twice = strongerNoise(found, 2);
+  expect(sigmaAt(twice, 0.6)).toBeCloseTo(2 * sigmaAt(found, 0.6), 12);
+  expect(twice.a).toBeCloseTo(4 * found.a, 12);
+  // Made even, it is even.
+  const even = stabiliser(found);
+  const [clean, noisy] = [level, level.map((v, i) => v + noise[i])].map((plane) => even?.forward(plane) ?? plane);
+  for (const [from, to] of [
+    [0.05, 0.3],
+    [0.3, 0.6],
+    [0.6, 0.9],
+  ]) {
+    // prettier-ignore
+    const off = [...noisy].flatMap((v, i) => (level[i] > from && level[i] < to ? [v - clean[i]] : []));
+    const rms = Math.sqrt(off.reduce((sum, v) => sum + v * v, 0) / off.length);
+    expect(Math.abs(rms - 1)).toBeLessThan(0.08);
+  }
+});
+
+const NOTHING: NoiseModel = { zero: 0, a: 0, b: 0, c: 0, falling: null };
+const FALLING = { level: [2, 3, 10, 12, 300], sigma: [2, 2, 1.2, 1.3, 0.02] };
+
+test.each<[string, NoiseModel]>([
+  ["noise alone", { ...NOTHING, zero: 3, a: 2 }],
+  ["with photons", { ...NOTHING, zero: 3, a: 2, b: 0.7 }],
+  ["with all", { ...NOTHING, zero: 3, a: 2, b: 0.7, c: 0.01 }],
+  ["without photons", { ...NOTHING, zero: 3, a: 2, c: 0.01 }],
+  ["falling", { ...NOTHING, zero: 2, a: 4, falling: FALLING }],
 ])("made even, %s: the slope is one over σ at every level, and the way back is exact", (_, model) => {
   const even = stabiliser(model);
   if (!even) throw new Error("no noise");
