@@ -27,7 +27,9 @@ function shop(): Workshop {
     job,
     frames: createFrameShelf(
       (ref) =>
-        ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
+        ref.kind === "blob"
+          ? Promise.resolve(bytesOfBlob(ref.name, ref.blob))
+          : Promise.reject(new Error("blobs only")),
       job.kernels,
     ),
     facts: new FactShelf(),
