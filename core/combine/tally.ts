@@ -46,12 +46,10 @@ export function tallyInto(blocks: RejectedBlocks, tile: Region, from: Region, ch
       const p = (y - from.y) * from.width + (x - from.x);
       // Nearly all pixels keep all they have.
       if (first.coverage[p] === first.kept[p] && (isLone || !isRejectedAt(channels, p))) continue;
-      let any = false;
+      signs.fill(0);
       for (const { cube, result, model } of channels) {
         const rejected = result.coverage[p] - result.kept[p];
         if (rejected === 0) continue;
-        if (!any) signs.fill(0);
-        any = true;
         scoresAt(scores, cube, p, pixels, model);
         const below = result.below[p];
         for (let k = 0; k < rejected; k++) signs[takeFurthest(scores, k < below ? -1 : 1)] = k < below ? -1 : 1;
