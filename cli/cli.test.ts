@@ -208,6 +208,8 @@ describe("the whole way without a screen", () => {
     expect(stdout).toBe("");
     expect(stderr.trim().split("\n").length).toBe(1);
     expect(stderr).toContain(words);
+    // What is wrong and what to do are sentences of their own, each with one full stop.
+    expect(stderr).not.toMatch(/[^.]\.\.(\s|$)/);
   });
 
   test("an unknown command tells the usage", () => {

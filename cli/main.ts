@@ -81,7 +81,9 @@ else if (!command) {
     process.stdout.write(`${JSON.stringify(await command(args))}\n`);
   } catch (error) {
     const { message, advice } = failureOf(error);
-    process.stderr.write(`dunkel ${name}: ${message}${advice && !message.includes(advice) ? `. ${advice}` : ""}\n`);
+    process.stderr.write(
+      `dunkel ${name}: ${advice && !message.includes(advice) ? `${message.replace(/\.$/, "")}. ${advice}` : message}\n`,
+    );
     process.exitCode = 1;
   }
 }
