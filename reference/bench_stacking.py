@@ -14,6 +14,7 @@ cv2.setNumThreads(1)
 rng = np.random.default_rng(1)
 picture = (10 + rng.normal(size=(1024, 1024))).astype(np.float32)
 cube = (10 + rng.normal(size=(30, 256, 256))).astype(np.float32)
+warped = np.zeros_like(picture)
 matrix = np.array([[1, -0.001, 3.3], [0.001, 1, 2.2]])
 
 
@@ -27,7 +28,7 @@ def best(work, rounds):
 
 
 def warp(flags):
-    cv2.warpAffine(picture, matrix, (1024, 1024), flags=flags | cv2.WARP_INVERSE_MAP)
+    cv2.warpAffine(picture, matrix, (1024, 1024), dst=warped, flags=flags | cv2.WARP_INVERSE_MAP)
 
 
 def kappa_sigma():

@@ -1,6 +1,7 @@
 // Resampling: for each place taps × taps samples with tabulated weights, raised to the least of the inner 4 × 4. Source of the weights: the caller.
 // Where the grid nearly agrees with the source's pixels, rows of the source are interpolated first, four columns at a time, and then columns of these
-// (two passes: Catmull & Smith 1980, SIGGRAPH 14, 279); four neighbours have nearly one phase, and share its weights and their slopes.
+// (two passes: Catmull & Smith 1980, SIGGRAPH 14, 279). Four neighbours have nearly one phase, and share its weights and their slopes; columns are
+// taken in runs that lie between the same two pixels. The cubic is worked out as a polynomial, at the phase of each.
 
 // @ts-ignore: decorator
 @inline function clampIndex(i: i32, n: i32): i32 { return i < 0 ? 0 : i >= n ? n - 1 : i; }
@@ -83,15 +84,19 @@ function atBorder(src: usize, w: i32, h: i32, taps: i32, wx: usize, wy: usize, l
 
 // What does not change from block to block.
 let source: usize, sourceWidth: i32, sourceHeight: i32;
-let table: usize, rises: usize, tableTaps: i32, tablePhases: f64, scratchAt: usize;
+let table: usize, tableTaps: i32, tablePhases: f64, scratchAt: usize;
+let coarse: usize, coarsePhases: f64, coarsePart: f64;
 let toScale: f64, toLevel: f64, toDx: f64, toDy: f64;
 
 export function resampleFrom(src: usize, w: i32, h: i32): void { source = src; sourceWidth = w; sourceHeight = h; }
 
-/** `weights`, `slopes`: rows of `taps` floats, (phases + 1) of them, with room for a vector after the last. `scratch`: 2 × RING × STRIPE floats and RING integers. */
-export function resampleWith(weights: usize, slopes: usize, taps: i32, phases: f64, scratch: usize): void {
-  table = weights; rises = slopes; tableTaps = taps; tablePhases = phases; scratchAt = scratch;
+/** `weights`: rows of `taps` floats, (phases + 1) of them, with room for a vector after the last. `scratch`: RING × STRIPE × 2 floats, RING integers. */
+export function resampleWith(weights: usize, taps: i32, phases: f64, scratch: usize): void {
+  table = weights; tableTaps = taps; tablePhases = phases; scratchAt = scratch;
 }
+
+/** For grids that nearly agree with the source: rows of `taps` weights and `taps` slopes, so few that they stay in the nearest cache. */
+export function resampleNear(weights: usize, phases: f64): void { coarse = weights; coarsePhases = phases; coarsePart = 1 / phases; }
 
 export function resampleLevels(scale: f64, level: f64, dx: f64, dy: f64): void { toScale = scale; toLevel = level; toDx = dx; toDy = dy; }
 
@@ -121,11 +126,16 @@ export function resampleBlock(
   }
 }
 
-const STRIPE: i32 = 256;
+const STRIPE: i32 = 128;
 const RING: i32 = 16;
 
+/** Row r of the ring: of each group of four columns the values, then the least samples. */
 // @ts-ignore: decorator
-@inline function ringRow(base: usize, r: i32): usize { return base + ((<usize>((r & (RING - 1)) * STRIPE)) << 2); }
+@inline function ringRow(r: i32): usize { return scratchAt + ((<usize>((r & (RING - 1)) * STRIPE)) << 3); }
+
+/** Where the value of column k of a row of the ring lies; its least follows 16 bytes after. */
+// @ts-ignore: decorator
+@inline function ringAt(row: usize, k: i32): usize { return row + ((<usize>(k >> 2)) << 5) + ((<usize>(k & 3)) << 2); }
 
 /** Columns from … end of a block (from may be negative: not stored) for all its rows. */
 function nearStripe(
@@ -133,7 +143,7 @@ function nearStripe(
   i0: i32, j0: i32, from: i32, end: i32, rows: i32, pitch: i32, out: usize,
 ): void {
   const taps = tableTaps, before = (taps >> 1) - 1;
-  const sums = scratchAt, leasts = scratchAt + ((<usize>(RING * STRIPE)) << 2), tags = leasts + ((<usize>(RING * STRIPE)) << 2);
+  const tags = scratchAt + ((<usize>(RING * STRIPE)) << 3);
   for (let r = 0; r < RING; r++) store<i32>(tags + ((<usize>r) << 2), i32.MIN_VALUE);
   // Along a row r of the source, column i of the grid lies at x = across i + lean r + start.
   const lean = b / e, across = a - lean * d, start = c - lean * f;
@@ -147,56 +157,50 @@ function nearStripe(
         const tag = tags + ((<usize>(r & (RING - 1))) << 2);
         if (load<i32>(tag) == r) continue;
         store<i32>(tag, r);
-        alongRow(r, across, lean * <f64>r + start, i0 + from, end - from, ringRow(sums, r), ringRow(leasts, r));
-      }
-    downColumns(sums, leasts, a, b * <f64>(j0 + j) + c, d, y0, i0 + from, end - from, from < 0 ? -from : 0, toLevel + toDy * <f64>(j0 + j), out + ((<usize>(j * pitch + from)) << 2));
+        alongRow(r, across, lean * <f64>r + start, i0 + from, end - from, ringRow(r));
+     }
+    downColumns(a, b * <f64>(j0 + j) + c, d, y0, i0 + from, end - from, from < 0 ? -from : 0, toLevel + toDy * <f64>(j0 + j), out + ((<usize>(j * pitch + from)) << 2));
   }
 }
 
+/** How many of the `most` columns from one on surely lie between the same two pixels as it, `part` px after the first, if each lies `drift` px further. */
+// @ts-ignore: decorator
+@inline function steady(part: f64, drift: f64, most: i32): i32 {
+  const room = drift > 0 ? (1 - part) / drift : drift < 0 ? part / -drift : Infinity;
+  return room - 1 < <f64>most ? <i32>(room - 1) : most;
+}
+
 /** Row r of the source at `count` places across i + start, i from `first` on, and the least of the four samples around each. */
-function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, sums: usize, leasts: usize): void {
+function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, out: usize): void {
   const w = sourceWidth, taps = tableTaps, before = (taps >> 1) - 1;
   const line = source + (((<usize>clampIndex(r, sourceHeight)) * <usize>w) << 2);
-  const rowBytes = (<usize>taps) << 2, inner = ((<usize>((taps >> 1) - 2)) << 2);
-  const step = <f32>across;
+  const rowBytes = (<usize>taps) << 2;
   const backwards = across < 0;
-  // Lanes lie as their samples do in memory; mirrored, that is from the last to the first.
-  const lanes = backwards ? f32x4(3, 2, 1, 0) : f32x4(0, 1, 2, 3);
-  for (let k = 0; k < count; k += 4, sums += 16, leasts += 16) {
+  for (let k = 0; k < count;) {
     const x0 = across * <f64>(first + k) + start, x3 = x0 + 3 * across;
     const f0 = Math.floor(x0), f3 = Math.floor(x3);
     const base = <i32>(backwards ? f3 : f0) - before;
     if ((backwards ? f0 - f3 : f3 - f0) == 3 && base >= 0 && base + taps + 3 <= w) {
-      const middle = (x0 + x3 - f0 - f3) * 0.5;
-      const row = <i32>Math.floor(middle * tablePhases + 0.5);
-      const wx = table + <usize>row * rowBytes, sx = rises + <usize>row * rowBytes;
-      // Phases of the lanes less that of the table: whole pixels between lanes are in the samples.
-      const turn = <f32>(x0 - f0 - <f64>row / tablePhases);
-      const delta = f32x4.add(f32x4.splat(turn), f32x4.mul(lanes, f32x4.splat(backwards ? step + 1 : step - 1)));
-      const p = line + ((<usize>base) << 2);
-      let s = v128.load(p);
-      let sum = f32x4.mul(s, v128.load32_splat(wx)), rise = f32x4.mul(s, v128.load32_splat(sx));
-      for (let t: usize = 4; t < rowBytes; t += 4) {
-        s = v128.load(p + t);
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wx + t)));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sx + t)));
-      }
-      const q = p + inner;
-      let least = f32x4.pmin(f32x4.pmin(v128.load(q), v128.load(q, 4)), f32x4.pmin(v128.load(q, 8), v128.load(q, 12)));
-      let value = f32x4.add(sum, f32x4.mul(rise, delta));
-      if (backwards) {
-        value = v128.shuffle<i32>(value, value, 3, 2, 1, 0);
-        least = v128.shuffle<i32>(least, least, 3, 2, 1, 0);
-      }
-      v128.store(sums, value);
-      v128.store(leasts, least);
+      // Groups whose samples begin four further each, as long as no column slips past a pixel nor samples past the border.
+      let groups = steady(x0 - f0, backwards ? across + 1 : across - 1, count - k) >> 2;
+      const room = backwards ? base >> 2 : (w - base - taps - 3) >> 2;
+      groups = groups - 1 < room ? groups - 1 : room;
+      if (groups < 1) groups = 1;
+      const p = line + ((<usize>base) << 2), at = ringAt(out, k);
+      if (taps == 4) {
+        if (backwards) alongKeys(true, p, across, start, first + k, groups, f0, at);
+        else alongKeys(false, p, across, start, first + k, groups, f0, at);
+     }
+      else if (taps == 6) alongGroups(6, backwards, p, across, start, first + k, groups, f0, at);
+      else alongGroups(8, backwards, p, across, start, first + k, groups, f0, at);
+      k += groups << 2;
       continue;
     }
-    for (let l: usize = 0; l < 4; l++) {
-      const x = across * <f64>(first + k + <i32>l) + start;
-      const at = sums + (l << 2), atLeast = leasts + (l << 2);
+    for (let l = 0; l < 4; l++, k++) {
+      const x = across * <f64>(first + k) + start;
+      const at = ringAt(out, k);
       // A place beyond the border may be wanted by a row whose own place is within: the kernel leans.
-      if (!(x >= -1.5 && x <= <f64>w + 0.5)) { store<f32>(at, <f32>NaN); store<f32>(atLeast, 0); continue; }
+      if (!(x >= -1.5 && x <= <f64>w + 0.5)) { store<f32>(at, <f32>NaN); store<f32>(at, 0, 16); continue; }
       const fx = Math.floor(x);
       const wx = table + <usize>(<i32>Math.floor((x - fx) * tablePhases + 0.5)) * rowBytes;
       const left = <i32>fx - before;
@@ -206,74 +210,222 @@ function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, sums:
         sum += sample * load<f32>(wx + ((<usize>t) << 2));
         const k4 = t - (taps >> 1) + 2;
         if (k4 >= 0 && k4 < 4 && sample < least) least = sample;
-      }
+     }
       store<f32>(at, sum);
-      store<f32>(atLeast, least);
+      store<f32>(at, least, 16);
     }
   }
 }
 
+/** Keys' cubic (a = −1/2) through b and c at t from b to c: the Hermite form of its polynomial. Source: Keys 1981, IEEE ASSP 29, 1153. */
 // @ts-ignore: decorator
-@inline function levelled(pair: v128, offset: f64): v128 {
-  return f64x2.add(f64x2.mul(f64x2.promote_low_f32x4(pair), f64x2.splat(toScale)), f64x2.add(f64x2.splat(offset), f64x2.mul(f64x2(0, 1), f64x2.splat(toDx))));
+@inline function keys(a: v128, b: v128, c: v128, d: v128, t: v128): v128 {
+  const half = f32x4.splat(0.5);
+  const before = f32x4.sub(b, a), between = f32x4.sub(c, b), after = f32x4.sub(d, c);
+  const rise = f32x4.mul(half, f32x4.add(before, between));
+  const bend = f32x4.sub(f32x4.mul(half, f32x4.add(before, after)), between);
+  const curve = f32x4.add(f32x4.sub(f32x4.sub(between, rise), bend), f32x4.mul(t, bend));
+  return f32x4.add(b, f32x4.mul(t, f32x4.add(rise, f32x4.mul(t, curve))));
 }
+
+// @ts-ignore: decorator
+@inline function leastOfFour(a: v128, b: v128, c: v128, d: v128): v128 { return f32x4.pmin(f32x4.pmin(a, b), f32x4.pmin(c, d)); }
+
+/** `alongGroups` for the cubic, whose weights need no table. */
+// @ts-ignore: decorator
+@inline function alongKeys(backwards: bool, p: usize, across: f64, start: f64, first: i32, groups: i32, f0: f64, out: usize): void {
+  const drift = backwards ? across + 1 : across - 1;
+  const lanes = f32x4.mul(backwards ? f32x4(3, 2, 1, 0) : f32x4(0, 1, 2, 3), f32x4.splat(<f32>drift));
+  const end = out + ((<usize>groups) << 5);
+  let i = <f64>first;
+  const shift = start - (backwards ? f0 + i : f0 - i);
+  for (; out < end; out += 32, i += 4, p = backwards ? p - 16 : p + 16) {
+    const t = f32x4.add(f32x4.splat(<f32>(drift * i + shift)), lanes);
+    const a = v128.load(p), b = v128.load(p, 4), c = v128.load(p, 8), d = v128.load(p, 12);
+    let value = keys(a, b, c, d, t), least = leastOfFour(a, b, c, d);
+    if (backwards) {
+      value = v128.shuffle<i32>(value, value, 3, 2, 1, 0);
+      least = v128.shuffle<i32>(least, least, 3, 2, 1, 0);
+    }
+    v128.store(out, value);
+    v128.store(out, least, 16);
+  }
+}
+
+/** `downGroups` for the cubic. */
+function downKeys(k: i32, top: i32, d: f64, y0: f64, first: i32, groups: i32, fy: f64, level: f64, out: usize): void {
+  const lanes = f32x4.mul(f32x4(0, 1, 2, 3), f32x4.splat(<f32>d));
+  const scale = f32x4.splat(<f32>toScale), tilt = f32x4.mul(f32x4(0, 1, 2, 3), f32x4.splat(<f32>toDx));
+  const end = out + ((<usize>groups) << 4);
+  let p0 = ringAt(ringRow(top), k), p1 = ringAt(ringRow(top + 1), k), p2 = ringAt(ringRow(top + 2), k), p3 = ringAt(ringRow(top + 3), k);
+  const shift = y0 - fy;
+  let i = <f64>first;
+  for (; out < end; out += 16, i += 4, p0 += 32, p1 += 32, p2 += 32, p3 += 32) {
+    const t = f32x4.add(f32x4.splat(<f32>(d * i + shift)), lanes);
+    const value = keys(v128.load(p0), v128.load(p1), v128.load(p2), v128.load(p3), t);
+    const least = leastOfFour(v128.load(p0, 16), v128.load(p1, 16), v128.load(p2, 16), v128.load(p3, 16));
+    const offset = f32x4.add(f32x4.splat(<f32>(level + toDx * i)), tilt);
+    v128.store(out, f32x4.add(f32x4.mul(f32x4.pmax(value, least), scale), offset));
+  }
+}
+
+/** Groups of four columns that lie between the same two pixels, as counted from the first: at f0 and on. `p`: the first's samples. */
+// @ts-ignore: decorator
+@inline function alongGroups(
+  taps: usize, backwards: bool, p: usize, across: f64, start: f64, first: i32, groups: i32, f0: f64, out: usize,
+): void {
+  const rowBytes = taps << 3, inner = ((taps >> 1) - 2) << 2;
+  const drift = backwards ? across + 1 : across - 1;
+  // Lanes lie as their samples do in memory; mirrored, that is from the last to the first.
+  const lanes = f32x4.mul(backwards ? f32x4(3, 2, 1, 0) : f32x4(0, 1, 2, 3), f32x4.splat(<f32>drift));
+  const end = out + ((<usize>groups) << 5);
+  let i = <f64>first;
+  const shift = start - (backwards ? f0 + i : f0 - i), middle = 1.5 * drift * coarsePhases + 0.5;
+  for (; out < end; out += 32, i += 4, p = backwards ? p - 16 : p + 16) {
+    const part = drift * i + shift;
+    const row = <i32>(part * coarsePhases + middle);
+    const w = coarse + <usize>row * rowBytes;
+    // Phases of the lanes less that of the table: whole pixels between lanes are in the samples.
+    const delta = f32x4.add(f32x4.splat(<f32>(part - <f64>row * coarsePart)), lanes);
+    let s = v128.load(p);
+    let sum = f32x4.mul(s, v128.load32_splat(w)), rise = f32x4.mul(s, v128.load32_splat(w, 4));
+    s = v128.load(p, 4);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 8)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 12)));
+    s = v128.load(p, 8);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 16)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 20)));
+    s = v128.load(p, 12);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 24)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 28)));
+    if (taps > 4) { s = v128.load(p, 16);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 32)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 36)));
+    s = v128.load(p, 20);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 40)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 44)));
+    }
+    if (taps > 6) { s = v128.load(p, 24);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 48)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 52)));
+    s = v128.load(p, 28);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 56)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 60)));
+    }
+    const q = p + inner;
+    let least = f32x4.pmin(f32x4.pmin(v128.load(q), v128.load(q, 4)), f32x4.pmin(v128.load(q, 8), v128.load(q, 12)));
+    let value = f32x4.add(sum, f32x4.mul(rise, delta));
+    if (backwards) {
+      value = v128.shuffle<i32>(value, value, 3, 2, 1, 0);
+      least = v128.shuffle<i32>(least, least, 3, 2, 1, 0);
+    }
+    v128.store(out, value);
+    v128.store(out, least, 16);
+  }
+}
+
+/** Whether both of two places lie no more than half a pixel outside the picture. */
+// @ts-ignore: decorator
+@inline function within(one: f64, other: f64, end: f64): bool { return Math.min(one, other) >= -0.5 && Math.max(one, other) <= end; }
 
 /**
  * `count` columns of the rows in the ring at (a i + x0, d i + y0), i from `first` on, brought to their levels; the first `skip` are not stored.
  */
 function downColumns(
-  sums: usize, leasts: usize, a: f64, x0: f64, d: f64, y0: f64, first: i32, count: i32, skip: i32, level: f64, out: usize,
+  a: f64, x0: f64, d: f64, y0: f64, first: i32, count: i32, skip: i32, level: f64, out: usize,
 ): void {
-  const taps = tableTaps, before = (taps >> 1) - 1, inner = (taps >> 1) - 2, rowBytes = (<usize>taps) << 2;
+  const taps = tableTaps, before = (taps >> 1) - 1;
   const right = <f64>sourceWidth - 0.5, bottom = <f64>sourceHeight - 0.5;
   const lanes = scratchAt + ((<usize>(2 * RING * STRIPE + RING)) << 2);
-  const slope = f32x4.mul(f32x4(0, 1, 2, 3), f32x4.splat(<f32>d));
-  for (let k = 0; k < count; k += 4, sums += 16, leasts += 16, out += 16) {
-    const x = a * <f64>(first + k) + x0, xEnd = x + 3 * a;
-    const y = d * <f64>(first + k) + y0, yEnd = y + 3 * d;
+  for (let k = 0; k < count;) {
+    const x = a * <f64>(first + k) + x0, y = d * <f64>(first + k) + y0;
     const fy = Math.floor(y);
-    const top = <i32>fy - before;
-    let value: v128;
-    if (
-      fy == Math.floor(yEnd) && Math.min(y, yEnd) >= -0.5 && Math.max(y, yEnd) <= bottom && Math.min(x, xEnd) >= -0.5 && Math.max(x, xEnd) <= right
-    ) {
-      const row = <i32>Math.floor(((y + yEnd) * 0.5 - fy) * tablePhases + 0.5);
-      const wy = table + <usize>row * rowBytes, sy = rises + <usize>row * rowBytes;
-      const delta = f32x4.add(f32x4.splat(<f32>(y - fy - <f64>row / tablePhases)), slope);
-      let s = v128.load(ringRow(sums, top));
-      let sum = f32x4.mul(s, v128.load32_splat(wy)), rise = f32x4.mul(s, v128.load32_splat(sy));
-      for (let t = 1; t < taps; t++) {
-        s = v128.load(ringRow(sums, top + t));
-        sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(wy + ((<usize>t) << 2))));
-        rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(sy + ((<usize>t) << 2))));
-      }
-      const least = f32x4.pmin(
-        f32x4.pmin(v128.load(ringRow(leasts, top + inner)), v128.load(ringRow(leasts, top + inner + 1))),
-        f32x4.pmin(v128.load(ringRow(leasts, top + inner + 2)), v128.load(ringRow(leasts, top + inner + 3))),
-      );
-      value = f32x4.add(sum, f32x4.mul(rise, delta));
-      value = v128.bitselect(least, value, f32x4.lt(value, least));
-    } else {
-      for (let l: usize = 0; l < 4; l++)
-        store<f32>(lanes + (l << 2), downColumn(sums + (l << 2), leasts + (l << 2), x + a * <f64>l, y + d * <f64>l));
-      value = v128.load(lanes);
+    const at = out + ((<usize>k) << 2);
+    let groups = 1;
+    if (fy == Math.floor(y + 3 * d) && within(x, x + 3 * a, right) && within(y, y + 3 * d, bottom)) {
+      const whole = k >= skip && k + 4 <= count;
+      if (whole) groups = steady(y - fy, d, count - k) >> 2;
+      // Fewer, until the last is within the picture as well.
+      while (groups > 1 && !(within(x, x + <f64>((groups << 2) - 1) * a, right) && within(y, y + <f64>((groups << 2) - 1) * d, bottom))) groups >>= 1;
+      if (groups < 1) groups = 1;
+      const top = <i32>fy - before, target = whole ? at : lanes;
+      if (taps == 4) downKeys(k, top, d, y0, first + k, groups, fy, level, target);
+      else if (taps == 6) downGroups(6, k, top, d, y0, first + k, groups, fy, level, target);
+      else downGroups(8, k, top, d, y0, first + k, groups, fy, level, target);
+      if (!whole)
+        for (let l = 0; l < 4; l++)
+          if (k + l >= skip && k + l < count) store<f32>(at + ((<usize>l) << 2), load<f32>(lanes + ((<usize>l) << 2)));
+    } else
+      for (let l = 0; l < 4; l++) {
+        if (k + l < skip || k + l >= count) continue;
+        const i = <f64>(first + k + l);
+        const value = downColumn(k + l, a * i + x0, d * i + y0);
+        store<f32>(at + ((<usize>l) << 2), <f32>value * <f32>toScale + <f32>(level + toDx * i));
+     }
+    k += groups << 2;
+  }
+}
+
+/** Groups of four columns whose samples lie in the same rows, from `top` on. */
+// @ts-ignore: decorator
+@inline function downGroups(
+  taps: usize, k: i32, top: i32, d: f64, y0: f64, first: i32, groups: i32, fy: f64, level: f64, out: usize,
+): void {
+  const rowBytes = taps << 3;
+  const slope = f32x4.mul(f32x4(0, 1, 2, 3), f32x4.splat(<f32>d));
+  const scale = f32x4.splat(<f32>toScale), tilt = f32x4.mul(f32x4(0, 1, 2, 3), f32x4.splat(<f32>toDx));
+  const end = out + ((<usize>groups) << 4);
+  const shift = y0 - fy, middle = 1.5 * d * coarsePhases + 0.5;
+  let i = <f64>first;
+  let p0 = ringAt(ringRow(top), k), p1 = ringAt(ringRow(top + 1), k), p2 = ringAt(ringRow(top + 2), k), p3 = ringAt(ringRow(top + 3), k);
+  let p4: usize = 0, p5: usize = 0, p6: usize = 0, p7: usize = 0;
+  if (taps > 4) { p4 = ringAt(ringRow(top + 4), k); p5 = ringAt(ringRow(top + 5), k); }
+  if (taps > 6) { p6 = ringAt(ringRow(top + 6), k); p7 = ringAt(ringRow(top + 7), k); }
+  for (; out < end; out += 16, i += 4) {
+    const part = d * i + shift;
+    const row = <i32>(part * coarsePhases + middle);
+    const w = coarse + <usize>row * rowBytes;
+    const delta = f32x4.add(f32x4.splat(<f32>(part - <f64>row * coarsePart)), slope);
+    let s = v128.load(p0);
+    let sum = f32x4.mul(s, v128.load32_splat(w)), rise = f32x4.mul(s, v128.load32_splat(w, 4));
+    s = v128.load(p1);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 8)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 12)));
+    s = v128.load(p2);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 16)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 20)));
+    s = v128.load(p3);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 24)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 28)));
+    if (taps > 4) { s = v128.load(p4);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 32)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 36)));
+    s = v128.load(p5);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 40)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 44)));
     }
-    const offset = level + toDx * <f64>(first + k);
-    const low = f32x4.demote_f64x2_zero(levelled(value, offset));
-    const high = f32x4.demote_f64x2_zero(levelled(v128.shuffle<i64>(value, value, 1, 0), offset + 2 * toDx));
-    value = v128.shuffle<i64>(low, high, 0, 2);
-    if (k >= skip && k + 4 <= count) {
-      v128.store(out, value);
-      continue;
+    if (taps > 6) { s = v128.load(p6);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 48)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 52)));
+    s = v128.load(p7);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 56)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 60)));
     }
-    v128.store(lanes, value);
-    for (let l = 0; l < 4; l++)
-      if (k + l >= skip && k + l < count) store<f32>(out + ((<usize>l) << 2), load<f32>(lanes + ((<usize>l) << 2)));
+    let least: v128;
+    if (taps == 4) least = f32x4.pmin(f32x4.pmin(v128.load(p0, 16), v128.load(p1, 16)), f32x4.pmin(v128.load(p2, 16), v128.load(p3, 16)));
+    else if (taps == 6) least = f32x4.pmin(f32x4.pmin(v128.load(p1, 16), v128.load(p2, 16)), f32x4.pmin(v128.load(p3, 16), v128.load(p4, 16)));
+    else least = f32x4.pmin(f32x4.pmin(v128.load(p2, 16), v128.load(p3, 16)), f32x4.pmin(v128.load(p4, 16), v128.load(p5, 16)));
+    const value = f32x4.add(sum, f32x4.mul(rise, delta));
+    const offset = f32x4.add(f32x4.splat(<f32>(level + toDx * i)), tilt);
+    v128.store(out, f32x4.add(f32x4.mul(f32x4.pmax(value, least), scale), offset));
+    p0 += 32; p1 += 32; p2 += 32; p3 += 32;
+    if (taps > 4) { p4 += 32; p5 += 32; }
+    if (taps > 6) { p6 += 32; p7 += 32; }
   }
 }
 
 /** One column of the rows in the ring at its own phase. */
-function downColumn(sums: usize, leasts: usize, x: f64, y: f64): f32 {
+function downColumn(k: i32, x: f64, y: f64): f32 {
   if (!(x >= -0.5 && y >= -0.5 && x <= <f64>sourceWidth - 0.5 && y <= <f64>sourceHeight - 0.5)) return <f32>NaN;
   const taps = tableTaps, inner = (taps >> 1) - 2;
   const fy = Math.floor(y);
@@ -281,8 +433,9 @@ function downColumn(sums: usize, leasts: usize, x: f64, y: f64): f32 {
   const top = <i32>fy - (taps >> 1) + 1;
   let sum: f32 = 0, least = <f32>Infinity;
   for (let t = 0; t < taps; t++) {
-    sum += load<f32>(ringRow(sums, top + t)) * load<f32>(wy + ((<usize>t) << 2));
-    const v = load<f32>(ringRow(leasts, top + t));
+    const at = ringAt(ringRow(top + t), k);
+    sum += load<f32>(at) * load<f32>(wy + ((<usize>t) << 2));
+    const v = load<f32>(at, 16);
     if (t >= inner && t < inner + 4 && v < least) least = v;
   }
   return sum < least ? least : sum;

@@ -1,4 +1,7 @@
-/** Interpolation weights by phase: `taps` samples along an axis, at `phases` + 1 positions between two pixels. */
+/**
+ * Interpolation weights by phase: `taps` samples along an axis, at `phases` + 1 positions between two pixels. Four taps are those of Keys' cubic
+ * (a = −1/2), which a kernel may work out as the polynomial that it is.
+ */
 export interface WeightTable {
   taps: 2 | 4 | 6 | 8;
   phases: number;

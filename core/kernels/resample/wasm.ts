@@ -1,38 +1,58 @@
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
-import type { ResampleKernels } from "./contract";
+import type { ResampleKernels, WeightTable } from "./contract";
 import { blocksOf, checkPlaces, isNear } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes. */
 interface Exports extends WasmModule {
   resampleFrom(src: number, width: number, height: number): void;
-  resampleWith(weights: number, slopes: number, taps: number, phases: number, scratch: number): void;
+  resampleWith(weights: number, taps: number, phases: number, scratch: number): void;
+  resampleNear(weights: number, phases: number): void;
   resampleLevels(scale: number, level: number, dx: number, dy: number): void;
   resampleBlock(near: number, ...places: number[]): void;
 }
 
-/** Columns of a stripe and rows of the ring in which assembly.ts keeps what it interpolated along rows. */
-const SCRATCH = 2 * 16 * 256 + 16 + 4;
+/** Columns of a stripe and rows of the ring in which assembly.ts keeps what it interpolated along rows, a mark for each row, and a group of four. */
+const SCRATCH = 2 * 16 * 128 + 16 + 4;
+
+/** Phases that are enough where weights are followed along their slopes between them (an error below 1e-5 of a sample). */
+const COARSE = 256;
+
+/** Of each phase of a coarser table its weights, each with its slope. */
+function coarseTable({ taps, phases, weights, slopes }: WeightTable): { rows: Float32Array; phases: number } {
+  const every = phases % COARSE === 0 ? phases / COARSE : 1;
+  const count = phases / every;
+  const rows = new Float32Array((count + 1) * taps * 2);
+  for (let k = 0; k <= count; k++)
+    for (let t = 0; t < taps; t++) {
+      rows[2 * (k * taps + t)] = weights[k * every * taps + t];
+      rows[2 * (k * taps + t) + 1] = slopes[k * every * taps + t];
+    }
+  return { rows, phases: count };
+}
 
 export function resampleWasm(module: WasmModule): ResampleKernels {
   const wasm = module as Exports;
   return {
-    resample(planes, width, height, { taps, phases, weights, slopes }, places, levels, into) {
+    resample(planes, width, height, table, places, levels, into) {
       checkPlaces(planes, width, height, places, levels);
       const { columns, rows } = places;
+      const { taps, phases, weights } = table;
+      const coarse = coarseTable(table);
       const arena = openArena(wasm);
       const at = {
         // A vector may be read up to its end where only its first half counts.
         plane: arena.take(width * height + 8),
         weights: arena.take(weights.length + 8),
-        slopes: arena.take(slopes.length + 8),
+        coarse: arena.take(coarse.rows.length + 8),
         scratch: arena.take(SCRATCH),
         out: arena.take(columns * rows),
       };
       arena.ensure();
       arena.writeFloats(at.weights, weights);
-      arena.writeFloats(at.slopes, slopes);
-      wasm.resampleWith(at.weights, at.slopes, taps, phases, at.scratch);
+      arena.writeFloats(at.coarse, coarse.rows);
+      wasm.resampleWith(at.weights, taps, phases, at.scratch);
+      wasm.resampleNear(at.coarse, coarse.phases);
       const blocks = blocksOf(places);
       return planes.map((plane, p) => {
         arena.writeFloats(at.plane, plane);
