@@ -27,17 +27,13 @@ export function combineWasm(module: WasmModule): CombineKernels {
       const out = emptyResult(pixels);
       const block = blockOf(n, pixels);
       const arena = openArena(wasm);
-      const pairs = sortingNetwork(n);
-      const halfPairs = by === "median" ? sortingNetwork(Math.ceil(n / 2)) : [];
       const at = {
         cube: arena.take(n * block),
         weights: arena.take(2 * n),
         table: arena.take(table ? 2 * table.values.length : 0),
         layers: arena.take(model ? 12 * (n + 1) : 0),
         planes: arena.take(model ? 4 * block : 0),
-        pairs: arena.take(pairs.length),
-        halfPairs: arena.take(halfPairs.length),
-        sorted: arena.take(4 * n + 12),
+        sorted: arena.take(4 * wholeEights(n) + 12),
         inner: arena.take(4 * n),
         mean: arena.take(block),
         a: arena.take(block),
@@ -59,11 +55,8 @@ export function combineWasm(module: WasmModule): CombineKernels {
             new Float32Array(12 * (n + 1)),
           ),
         );
-      arena.writeIntegers(at.pairs, pairs);
-      arena.writeIntegers(at.halfPairs, halfPairs);
       const isMedian = by === "median" ? 1 : 0;
-      const networks = [at.pairs, pairs.length / 2, at.halfPairs, halfPairs.length / 2, at.sorted, at.inner] as const;
-      const results = [at.mean, at.a, at.b, at.kept, at.coverage, at.below] as const;
+      const results = [at.sorted, at.inner, at.mean, at.a, at.b, at.kept, at.coverage, at.below] as const;
       for (let from = 0; from < pixels; from += block) {
         const count = Math.min(block, pixels - from);
         const vectors = Math.ceil(count / 4) * 4;
@@ -75,11 +68,11 @@ export function combineWasm(module: WasmModule): CombineKernels {
           );
           const { low, high } = limits;
           const where = [at.cube, n, block, vectors, at.weights, at.layers, at.planes] as const;
-          wasm.expectedBlock(...where, model.sky, low, high, isMedian, ...networks, ...results);
+          wasm.expectedBlock(...where, model.sky, low, high, isMedian, ...results);
         } else {
           const lookUp = [at.table, table?.row ?? 0] as const;
           const how = [rejector.twin, limits.low, limits.high, ...lookUp, isMedian] as const;
-          wasm.combineBlock(at.cube, n, block, vectors, at.weights, ...how, ...networks, ...results);
+          wasm.combineBlock(at.cube, n, block, vectors, at.weights, ...how, ...results);
         }
         out.mean.set(arena.floats(at.mean, count), from);
         out.a.set(arena.floats(at.a, count), from);
@@ -96,24 +89,21 @@ export function combineWasm(module: WasmModule): CombineKernels {
       checkCube(cube, n, pixels);
       const block = blockOf(n, pixels);
       const arena = openArena(wasm);
-      const pairs = sortingNetwork(n);
       const at = {
         cube: arena.take(n * block),
-        pairs: arena.take(pairs.length),
-        sorted: arena.take(4 * n + 8),
+        sorted: arena.take(4 * wholeEights(n) + 8),
         coverage: arena.take(8),
         median: arena.take(block),
         spread: arena.take(block),
       };
       arena.ensure();
-      arena.writeIntegers(at.pairs, pairs);
       const out = { median: new Float32Array(pixels), spread: new Float32Array(pixels) };
       for (let from = 0; from < pixels; from += block) {
         const count = Math.min(block, pixels - from);
         for (let i = 0; i < n; i++)
           arena.writeFloats(at.cube + 4 * i * block, cube.subarray(i * pixels + from, i * pixels + from + count));
-        const where = [at.cube, n, block, Math.ceil(count / 4) * 4, at.pairs, pairs.length / 2] as const;
-        wasm.centreBlock(...where, at.sorted, at.coverage, at.median, at.spread);
+        const where = [at.cube, n, block, Math.ceil(count / 4) * 4, at.sorted] as const;
+        wasm.centreBlock(...where, at.coverage, at.median, at.spread);
         out.median.set(arena.floats(at.median, count), from);
         out.spread.set(arena.floats(at.spread, count), from);
       }
@@ -123,20 +113,15 @@ export function combineWasm(module: WasmModule): CombineKernels {
 }
 
 function countInto(out: CombineResult): void {
-  for (let p = 0; p < out.kept.length; p++) {
-    out.samples += out.coverage[p];
-    out.rejected += out.coverage[p] - out.kept[p];
+  const { coverage, kept } = out;
+  let [samples, left] = [0, 0];
+  for (let p = 0; p < kept.length; p++) {
+    samples += coverage[p];
+    left += kept[p];
   }
+  out.samples = samples;
+  out.rejected = samples - left;
 }
 
-/** Batcher's odd–even merge sort for any n: pairs of byte offsets of vectors, the lesser to the first. */
-function sortingNetwork(n: number): number[] {
-  const pairs: number[] = [];
-  for (let p = 1; p < n; p *= 2)
-    for (let k = p; k >= 1; k = Math.floor(k / 2))
-      for (let j = k % p; j + k < n; j += 2 * k)
-        for (let i = 0; i < Math.min(k, n - j - k); i++)
-          if (Math.floor((i + j) / (2 * p)) === Math.floor((i + j + k) / (2 * p)))
-            pairs.push(16 * (i + j), 16 * (i + j + k));
-  return pairs;
-}
+/** Values are sorted in runs of eight. */
+const wholeEights = (n: number): number => Math.ceil(n / 8) * 8;
