@@ -58,56 +58,145 @@ export function findAlike(plane: usize, p: i32, w: i32, h: i32, x: i32, y: i32, 
   return found;
 }
 
-/** to ← m · from · t for 8 × 8 matrices, `from` of a pitch in bytes: with m the cosines and t their transpose the transform, the other way round its inverse. */
-function product(from: usize, pitch: usize, m: usize, t: usize, to: usize, scratch: usize): void {
-  for (let row: usize = 0; row < 8; row++) {
-    let p = f32x4.splat(0.0), q = f32x4.splat(0.0);
-    for (let i: usize = 0; i < 8; i++) {
-      const by = v128.load32_splat(m + (row << 5) + (i << 2));
-      p = f32x4.add(p, f32x4.mul(by, v128.load(from + i * pitch)));
-      q = f32x4.add(q, f32x4.mul(by, v128.load(from + i * pitch + 16)));
-    }
-    v128.store(scratch + (row << 5), p);
-    v128.store(scratch + (row << 5) + 16, q);
+// The cosine transform of 8 by sums and differences of its ends: the even ones are a transform of 4, the odd ones a symmetric 4 × 4 matrix.
+// Constants, a vector of each: √(1/8), then cos(k π/16)/2 for k = 1 … 7.
+const C0: usize = 0, C1: usize = 16, C2: usize = 32, C3: usize = 48, C5: usize = 80, C6: usize = 96, C7: usize = 112;
+
+// @ts-ignore: decorator
+@inline
+function times(v: v128, cosines: usize, at: usize): v128 { return f32x4.mul(v, v128.load(cosines + at)); }
+
+// @ts-ignore: decorator
+@inline
+function four(a: v128, b: v128, c: v128, d: v128): v128 { return f32x4.add(f32x4.add(a, b), f32x4.add(c, d)); }
+
+// The rows of the odd matrix, each times (a, b, c, d).
+// @ts-ignore: decorator
+@inline
+function odd1(a: v128, b: v128, c: v128, d: v128, k: usize): v128 { return four(times(a, k, C1), times(b, k, C3), times(c, k, C5), times(d, k, C7)); }
+
+// @ts-ignore: decorator
+@inline
+function odd3(a: v128, b: v128, c: v128, d: v128, k: usize): v128 {
+  return f32x4.sub(f32x4.sub(times(a, k, C3), times(b, k, C7)), f32x4.add(times(c, k, C1), times(d, k, C5)));
+}
+
+// @ts-ignore: decorator
+@inline
+function odd5(a: v128, b: v128, c: v128, d: v128, k: usize): v128 {
+  return f32x4.add(f32x4.sub(times(a, k, C5), times(b, k, C1)), f32x4.add(times(c, k, C7), times(d, k, C3)));
+}
+
+// @ts-ignore: decorator
+@inline
+function odd7(a: v128, b: v128, c: v128, d: v128, k: usize): v128 {
+  return f32x4.add(f32x4.sub(times(a, k, C7), times(b, k, C5)), f32x4.sub(times(c, k, C3), times(d, k, C1)));
+}
+
+/** Four rows of four, stored as columns. */
+// @ts-ignore: decorator
+@inline
+function storeTurned(a: v128, b: v128, c: v128, d: v128, to: usize): void {
+  const p = v128.shuffle<i32>(a, b, 0, 4, 1, 5), q = v128.shuffle<i32>(a, b, 2, 6, 3, 7);
+  const r = v128.shuffle<i32>(c, d, 0, 4, 1, 5), s = v128.shuffle<i32>(c, d, 2, 6, 3, 7);
+  v128.store(to, v128.shuffle<i64>(p, r, 0, 2));
+  v128.store(to, v128.shuffle<i64>(p, r, 1, 3), 32);
+  v128.store(to, v128.shuffle<i64>(q, s, 0, 2), 64);
+  v128.store(to, v128.shuffle<i64>(q, s, 1, 3), 96);
+}
+
+/** Eight vectors as rows of a block at `to`, or, turned, as its columns. */
+// @ts-ignore: decorator
+@inline
+function storeEight(a: v128, b: v128, c: v128, d: v128, e: v128, f: v128, g: v128, h: v128, isTurned: bool, to: usize): void {
+  if (isTurned) {
+    storeTurned(a, b, c, d, to);
+    storeTurned(e, f, g, h, to + 16);
+    return;
   }
-  for (let row: usize = 0; row < 8; row++) {
-    let p = f32x4.splat(0.0), q = f32x4.splat(0.0);
-    for (let i: usize = 0; i < 8; i++) {
-      const by = v128.load32_splat(scratch + (row << 5) + (i << 2));
-      p = f32x4.add(p, f32x4.mul(by, v128.load(t + (i << 5))));
-      q = f32x4.add(q, f32x4.mul(by, v128.load(t + (i << 5) + 16)));
-    }
-    v128.store(to + (row << 5), p);
-    v128.store(to + (row << 5) + 16, q);
-  }
+  v128.store(to, a); v128.store(to, b, 32); v128.store(to, c, 64); v128.store(to, d, 96);
+  v128.store(to, e, 128); v128.store(to, f, 160); v128.store(to, g, 192); v128.store(to, h, 224);
+}
+
+/** Cosine transforms of four columns of eight rows. */
+// @ts-ignore: decorator
+@inline
+function toCosines(from: usize, pitch: usize, k: usize, isTurned: bool, to: usize): void {
+  const x0 = v128.load(from), x1 = v128.load(from + pitch), x2 = v128.load(from + 2 * pitch), x3 = v128.load(from + 3 * pitch);
+  from += pitch << 2;
+  const x4 = v128.load(from), x5 = v128.load(from + pitch), x6 = v128.load(from + 2 * pitch), x7 = v128.load(from + 3 * pitch);
+  const s0 = f32x4.add(x0, x7), s1 = f32x4.add(x1, x6), s2 = f32x4.add(x2, x5), s3 = f32x4.add(x3, x4);
+  const d0 = f32x4.sub(x0, x7), d1 = f32x4.sub(x1, x6), d2 = f32x4.sub(x2, x5), d3 = f32x4.sub(x3, x4);
+  const e0 = f32x4.add(s0, s3), e1 = f32x4.add(s1, s2), f0 = f32x4.sub(s0, s3), f1 = f32x4.sub(s1, s2);
+  storeEight(
+    times(f32x4.add(e0, e1), k, C0), odd1(d0, d1, d2, d3, k), f32x4.add(times(f0, k, C2), times(f1, k, C6)), odd3(d0, d1, d2, d3, k),
+    times(f32x4.sub(e0, e1), k, C0), odd5(d0, d1, d2, d3, k), f32x4.sub(times(f0, k, C6), times(f1, k, C2)), odd7(d0, d1, d2, d3, k),
+    isTurned, to,
+  );
+}
+
+/** Four columns of eight rows back from their cosine transforms. */
+// @ts-ignore: decorator
+@inline
+function fromCosines(from: usize, k: usize, isTurned: bool, to: usize): void {
+  const x0 = times(v128.load(from), k, C0), x4 = times(v128.load(from, 128), k, C0), x2 = v128.load(from, 64), x6 = v128.load(from, 192);
+  const x1 = v128.load(from, 32), x3 = v128.load(from, 96), x5 = v128.load(from, 160), x7 = v128.load(from, 224);
+  const p = f32x4.add(x0, x4), q = f32x4.sub(x0, x4);
+  const r = f32x4.add(times(x2, k, C2), times(x6, k, C6)), t = f32x4.sub(times(x2, k, C6), times(x6, k, C2));
+  const e0 = f32x4.add(p, r), e1 = f32x4.add(q, t), e2 = f32x4.sub(q, t), e3 = f32x4.sub(p, r);
+  const o0 = odd1(x1, x3, x5, x7, k), o1 = odd3(x1, x3, x5, x7, k), o2 = odd5(x1, x3, x5, x7, k), o3 = odd7(x1, x3, x5, x7, k);
+  storeEight(
+    f32x4.add(e0, o0), f32x4.add(e1, o1), f32x4.add(e2, o2), f32x4.add(e3, o3),
+    f32x4.sub(e3, o3), f32x4.sub(e2, o2), f32x4.sub(e1, o1), f32x4.sub(e0, o0),
+    isTurned, to,
+  );
+}
+
+/** A block as cosines: rows are those along x. */
+function transform(from: usize, pitch: usize, cosines: usize, to: usize, scratch: usize): void {
+  for (let half: usize = 0; half < 2; half++) toCosines(from + (half << 4), pitch, cosines, true, scratch + (half << 7));
+  for (let half: usize = 0; half < 32; half += 16) toCosines(scratch + half, 32, cosines, false, to + half);
+}
+
+/** A block back from its cosines. */
+function restore(from: usize, cosines: usize, to: usize, scratch: usize): void {
+  for (let half: usize = 0; half < 2; half++) fromCosines(from + (half << 4), cosines, true, scratch + (half << 7));
+  for (let half: usize = 0; half < 32; half += 16) fromCosines(scratch + half, cosines, false, to + half);
 }
 
 const HALF: f32 = 0.70710678118654752;
 
-/** One level of Haar wavelets over `length` blocks, or back, with as much room in `scratch`. */
-function haarLevel(stack: usize, length: i32, isBack: bool, scratch: usize): void {
-  const half = length >> 1, k = f32x4.splat(HALF);
-  for (let n: i32 = 0; n < half; n++) {
-    // Neighbours 2 n and 2 n + 1 on the one side, n and n + half on the other.
-    const first = (<usize>n) << 9, next = first + 256, sum = (<usize>n) << 8, difference = sum + ((<usize>half) << 8);
-    const a = stack + (isBack ? sum : first), b = stack + (isBack ? difference : next);
-    const c = scratch + (isBack ? first : sum), d = scratch + (isBack ? next : difference);
-    for (let i: usize = 0; i < 256; i += 16) {
-      const p = v128.load(a + i), q = v128.load(b + i);
-      v128.store(c + i, f32x4.mul(f32x4.add(p, q), k));
-      v128.store(d + i, f32x4.mul(f32x4.sub(p, q), k));
-    }
+/** A stack of `count` blocks (a power of two) as Haar wavelets, where it lies: sums stay with the first of two blocks, differences with the second. */
+function toHaar(stack: usize, count: i32): void {
+  const k = f32x4.splat(HALF);
+  for (let apart: usize = 256; apart < (<usize>count) << 8; apart <<= 1)
+    for (let first = stack; first < stack + ((<usize>count) << 8); first += apart << 1) sumAndDifference(first, first + apart, k);
+}
+
+/** Back; each step undoes itself. */
+function fromHaar(stack: usize, count: i32): void {
+  const k = f32x4.splat(HALF);
+  for (let apart = (<usize>count) << 7; apart >= 256; apart >>= 1)
+    for (let first = stack; first < stack + ((<usize>count) << 8); first += apart << 1) sumAndDifference(first, first + apart, k);
+}
+
+// @ts-ignore: decorator
+@inline
+function sumAndDifference(a: usize, b: usize, k: v128): void {
+  for (const end = a + 256; a < end; a += 32, b += 32) {
+    const p = v128.load(a), q = v128.load(b), r = v128.load(a, 16), s = v128.load(b, 16);
+    v128.store(a, f32x4.mul(f32x4.add(p, q), k));
+    v128.store(b, f32x4.mul(f32x4.sub(p, q), k));
+    v128.store(a, f32x4.mul(f32x4.add(r, s), k), 16);
+    v128.store(b, f32x4.mul(f32x4.sub(r, s), k), 16);
   }
-  memory.copy(stack, scratch, (<usize>length) << 8);
 }
 
 /** Blocks at `places` of a plane as cosines, and their stack as Haar wavelets. */
-export function gather(plane: usize, p: i32, places: usize, count: i32, cosines: usize, transposed: usize, stack: usize, scratch: usize): void {
-  for (let k = 0; k < count; k++) {
-    const from = plane + ((<usize>load<i32>(places + ((<usize>k) << 2))) << 2);
-    product(from, (<usize>p) << 2, cosines, transposed, stack + ((<usize>k) << 8), scratch);
-  }
-  for (let length = count; length > 1; length >>= 1) haarLevel(stack, length, false, scratch);
+export function gather(plane: usize, p: i32, places: usize, count: i32, cosines: usize, stack: usize, scratch: usize): void {
+  for (let k = 0; k < count; k++)
+    transform(plane + ((<usize>load<i32>(places + ((<usize>k) << 2))) << 2), (<usize>p) << 2, cosines, stack + ((<usize>k) << 8), scratch);
+  toHaar(stack, count);
 }
 
 /** Weighs each coefficient of `noisy` by s²/(s² + variance), s of `shown`; or keeps it where s² exceeds `limit` variances, for a limit ≥ 0. Gives the variance that is left. */
@@ -128,11 +217,11 @@ export function weigh(noisy: usize, shown: usize, variance: usize, count: i32, l
 }
 
 /** Turns a stack back into blocks and adds them where they came from, by a window times `weight`. */
-export function spread(stack: usize, places: usize, count: i32, cosines: usize, transposed: usize, window: usize, weight: f32, sums: usize, weights: usize, p: i32, scratch: usize): void {
-  for (let length = 2; length <= count; length <<= 1) haarLevel(stack, length, true, scratch);
+export function spread(stack: usize, places: usize, count: i32, cosines: usize, window: usize, weight: f32, sums: usize, weights: usize, p: i32, scratch: usize): void {
+  fromHaar(stack, count);
   const pitch = (<usize>p) << 2, by = f32x4.splat(weight), block = scratch + 256;
   for (let k = 0; k < count; k++) {
-    product(stack + ((<usize>k) << 8), 32, transposed, cosines, block, scratch);
+    restore(stack + ((<usize>k) << 8), cosines, block, scratch);
     const at = (<usize>load<i32>(places + ((<usize>k) << 2))) << 2;
     for (let row: usize = 0; row < 8; row++)
       for (let i: usize = 0; i < 32; i += 16) {
@@ -153,9 +242,9 @@ export function settle(sums: usize, weights: usize, w: i32, h: i32, p: i32): voi
   }
 }
 
-/** All blocks of a row of the grid, at `count` places along x. `pilot` is `plane` for a limit ≥ 0. */
+/** All blocks of a row of the grid, at `columns` places along x. `tables`: constants, window, and the variance of coefficients, rows along x; 64 floats each. `pilot` is `plane` for a limit ≥ 0. */
 export function matchRow(plane: usize, pilot: usize, p: i32, w: i32, h: i32, y: i32, xs: usize, columns: i32, search: i32, group: i32, limit: f32, tables: usize, work: usize, sums: usize, weights: usize): void {
-  const cosines = tables, transposed = tables + 256, window = tables + 512, variance = tables + 768;
+  const cosines = tables, window = tables + 256, variance = tables + 512;
   const places = work, fars = work + 256;
   const noisy = work + 512, shown = noisy + ((<usize>group) << 8), scratch = shown + ((<usize>group) << 8);
   for (let n = 0; n < columns; n++) {
@@ -164,9 +253,9 @@ export function matchRow(plane: usize, pilot: usize, p: i32, w: i32, h: i32, y: 
     let size = group;
     while (size > count) size >>= 1;
     count = size;
-    gather(plane, p, places, count, cosines, transposed, noisy, scratch);
-    if (limit < 0.0) gather(pilot, p, places, count, cosines, transposed, shown, scratch);
+    gather(plane, p, places, count, cosines, noisy, scratch);
+    if (limit < 0.0) gather(pilot, p, places, count, cosines, shown, scratch);
     const left = weigh(noisy, limit < 0.0 ? shown : noisy, variance, count, limit);
-    spread(noisy, places, count, cosines, transposed, window, <f32>1.0 / max<f32>(left, <f32>1e-20), sums, weights, p, scratch);
+    spread(noisy, places, count, cosines, window, <f32>1.0 / max<f32>(left, <f32>1e-20), sums, weights, p, scratch);
   }
 }

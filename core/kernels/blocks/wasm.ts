@@ -11,7 +11,12 @@ interface Exports extends WasmModule {
 }
 
 const SIZE = BLOCK * BLOCK;
-const TRANSPOSED = COSINES.map((_, n) => COSINES[(n % BLOCK) * BLOCK + Math.floor(n / BLOCK)]);
+/** Constants of the cosine transform, each four times over: √(1/8), then cos(k π/16)/2 for k = 1 … 7. */
+const CONSTANTS = Float32Array.from({ length: SIZE }, (_, n) => COSINES[Math.floor(n / 4) * BLOCK]);
+
+/** Rows for columns. */
+const turned = (block: Float32Array): Float32Array =>
+  block.map((_, n) => block[(n % BLOCK) * BLOCK + Math.floor(n / BLOCK)]);
 
 export function blocksWasm(module: WasmModule): BlockKernels {
   const wasm = module as Exports;
@@ -27,15 +32,15 @@ export function blocksWasm(module: WasmModule): BlockKernels {
       const arena = openArena(wasm);
       const [noisy, shown, sums, weights] = [0, 1, 2, 3].map(() => arena.take(pitch * height + 16));
       const places = arena.take(xs.length);
-      const tables = arena.take(4 * SIZE);
-      const work = arena.take(128 + 3 * group * SIZE + 2 * SIZE);
+      const tables = arena.take(3 * SIZE);
+      const work = arena.take(128 + 2 * group * SIZE + 2 * SIZE);
       arena.ensure();
       arena.write(noisy, plane, width, height, pitch);
       arena.write(shown, pilot, width, height, pitch);
       arena.zero(sums, pitch * height);
       arena.zero(weights, pitch * height);
       arena.writeIntegers(places, xs);
-      [COSINES, TRANSPOSED, WINDOW, variance].forEach((table, k) => arena.writeFloats(tables + 4 * SIZE * k, table));
+      [CONSTANTS, WINDOW, turned(variance)].forEach((table, k) => arena.writeFloats(tables + 4 * SIZE * k, table));
       const limit = threshold === null ? -1 : threshold ** 2;
       for (const y of blockPlaces(height, step, originY))
         wasm.matchRow(
