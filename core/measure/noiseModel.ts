@@ -1,6 +1,7 @@
 import { z } from "zod";
 import type { Kernels } from "../kernels";
 import { solveSymmetric } from "../numeric/leastSquares";
+import { tabulated } from "../numeric/tabulated";
 import { robustSpread } from "../raster";
 
 /**
@@ -186,10 +187,12 @@ function alongCurve({ level, sigma }: NonNullable<NoiseModel["falling"]>): Stabi
 
 /** The part of the noise that grows with the signal is left out where it is less than this share of all at the brightest that is looked at. */
 const NEGLIGIBLE = 1e-9;
+const STRAIGHT = 4e-7;
 
 /**
  * The transform after which noise of a model has σ 1 at every level, and its exact inverse: z(L) = ∫ dL/√(a + b L + c L²) from 0, going on below 0 with the slope
- * that it has there. L is a level less `zero`. Null for a model of no noise. Source: generalised Anscombe's, without its ⅜; integral by hand.
+ * that it has there. L is a level less `zero`. Null for a model of no noise. Both by tables (tabulated.ts), right to
+ * single precision. Source: generalised Anscombe's, without its ⅜; integral by hand.
  */
 export function stabiliser({ zero, a, b, c, falling }: NoiseModel): Stabiliser | null {
   if (!(a > 0)) return null;
@@ -198,24 +201,26 @@ export function stabiliser({ zero, a, b, c, falling }: NoiseModel): Stabiliser |
   const hasSquare = c > NEGLIGIBLE * (a + b + c);
   const rootC = Math.sqrt(c);
   const start = Math.log(2 * rootC * root + b);
-  const up = hasSquare
-    ? (light: number) =>
-        (Math.log(2 * rootC * Math.sqrt(a + b * light + c * light * light) + 2 * c * light + b) - start) / rootC
-    : b > 0
-      ? (light: number) => (2 * (Math.sqrt(a + b * light) - root)) / b
-      : (light: number) => light / root;
-  const down = hasSquare
-    ? (value: number) => {
-        const e = Math.exp(rootC * value + start);
-        return ((e - b) ** 2 - 4 * a * c) / (4 * c * e);
-      }
-    : b > 0
-      ? (value: number) => ((value * b) / 2 + root) ** 2 / b - a / b
-      : (value: number) => value * root;
-  return {
-    forward: (plane) => plane.map((v) => (v > zero ? up(v - zero) : (v - zero) / root)),
-    back: (plane) => plane.map((v) => zero + (v > 0 ? down(v) : v * root)),
+  const sigma = (light: number) => Math.sqrt(a + b * light + c * light * light);
+  const up = (light: number) =>
+    hasSquare
+      ? (Math.log(2 * rootC * sigma(light) + 2 * c * light + b) - start) / rootC
+      : (2 * (sigma(light) - root)) / b;
+  const down = (value: number) => {
+    if (!hasSquare) return ((value * b) / 2 + root) ** 2 / b - a / b;
+    const e = Math.exp(rootC * value + start);
+    return ((e - b) ** 2 - 4 * a * c) / (4 * c * e);
   };
+  if (!hasSquare && !(b > 0))
+    return {
+      forward: (plane) => plane.map((v) => (v - zero) / root),
+      back: (plane) => plane.map((v) => zero + v * root),
+    };
+  // Up to here the variance grows by less than STRAIGHT of itself, so that the transform is a line.
+  const least = (2 * STRAIGHT * a) / (b + Math.sqrt(b * b + 4 * c * STRAIGHT * a));
+  const forward = tabulated({ value: up, slope: (light) => 1 / sigma(light), least, lowSlope: 1 / root });
+  const back = tabulated({ value: down, slope: (z) => sigma(down(z)), least: least / root, lowSlope: root });
+  return { forward: (plane) => forward(plane, zero, 0), back: (plane) => back(plane, 0, zero) };
 }
 
 /** The noise at each level of a model. */

@@ -1,5 +1,7 @@
 import { createRandom } from "./random";
 import { levenbergMarquardt, solveSymmetric } from "./leastSquares";
+import type { Rising } from "./tabulated";
+import { tabulated } from "./tabulated";
 
 test("the same seed gives the same numbers, another seed others", () => {
   const draw = (seed: number) => Array.from({ length: 5 }, createRandom(seed).uniform);
@@ -60,4 +62,36 @@ test("Levenberg–Marquardt finds the parameters of an exponential, and stops wh
   expect(fit.parameters[1]).toBeCloseTo(0.7, 6);
   const bounded = levenbergMarquardt(data, Float64Array.of(1, 0.1), model, (p) => p[1] < 0.5);
   expect(bounded.parameters[1]).toBeLessThan(0.5);
+});
+
+describe("tabulated", () => {
+  // ∫ dx/√(1 + x) and its inverse, and an exponential; below `least` both are lines to single precision.
+  const root: Rising = { value: (x) => (2 * x) / (1 + Math.sqrt(1 + x)), slope: (x) => 1 / Math.sqrt(1 + x), least: 1e-7, lowSlope: 1 }; // prettier-ignore
+  const log: Rising = { value: Math.log1p, slope: (x) => 1 / (1 + x), least: 1e-7, lowSlope: 1 };
+
+  test.each([
+    ["a root", root],
+    ["a logarithm", log],
+  ])(
+    "%s is as the function says to single precision, from the line at its start to what lies beyond the table",
+    (_, f) => {
+      const values = Float32Array.from({ length: 4000 }, (_v, k) => 10 ** (-12 + k / 160));
+      const made = tabulated(f)(values, 0, 0);
+      values.forEach((x, k) => expect(Math.abs(made[k] / f.value(x) - 1)).toBeLessThan(1.5e-7));
+    },
+  );
+
+  test("values are counted from `less` and given from `more` on; what lies below is a line, beyond the table is the function, NaN stays", () => {
+    const values = Float32Array.from([3, 2, 1.5, -1000, NaN, 1e30]);
+    const made = tabulated(root)(values, 2, 10);
+    expect([...made]).toEqual([Math.fround(10 + 2 * (Math.SQRT2 - 1)), 10, 9.5, -992, NaN, Math.fround(2e15)]);
+    expect(values[0]).toBe(3);
+  });
+
+  test("an inverse takes back what the function made", () => {
+    const squared: Rising = { value: (z) => (1 + z / 2) ** 2 - 1, slope: (z) => 1 + z / 2, least: 1e-7, lowSlope: 1 };
+    const values = Float32Array.from({ length: 2000 }, (_v, k) => 0.001 * 1.01 ** k);
+    const back = tabulated(squared)(tabulated(root)(values, 0, 0), 0, 0);
+    values.forEach((x, k) => expect(Math.abs(back[k] / x - 1)).toBeLessThan(1e-6));
+  });
 });
