@@ -130,6 +130,7 @@ describe("block matching", () => {
   test.each([
     [61, 37, null],
     [61, 37, 2.7],
+    [131, 50, null],
     [9, 8, null],
     [7, 5, null],
     [8, 40, 2.7],

@@ -11,8 +11,32 @@ function squares(a: usize, b: usize): v128 {
 
 // @ts-ignore: decorator
 @inline
+function laneOf(v: v128, l: i32): f32 {
+  if (l == 0) return f32x4.extract_lane(v, 0);
+  if (l == 1) return f32x4.extract_lane(v, 1);
+  return l == 2 ? f32x4.extract_lane(v, 2) : f32x4.extract_lane(v, 3);
+}
+
+// @ts-ignore: decorator
+@inline
 function across(v: v128): f32 {
   return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + (f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3));
+}
+
+/** 0, −1, 1, −2, 2 …: near blocks are the likeliest to be alike, and few are put in front of them later. */
+// @ts-ignore: decorator
+@inline
+function outward(k: i32): i32 { return k & 1 ? -((k + 1) >> 1) : k >> 1; }
+
+/** Puts a block into a list, from number k of it on forward to where it belongs; of equals the earlier comes first, and the block itself stays first. */
+function enlist(places: usize, fars: usize, k: i32, other: i32, far: f32): void {
+  while (k > 1 && load<f32>(fars + ((<usize>(k - 1)) << 2)) > far) {
+    store<f32>(fars + ((<usize>k) << 2), load<f32>(fars + ((<usize>(k - 1)) << 2)));
+    store<i32>(places + ((<usize>k) << 2), load<i32>(places + ((<usize>(k - 1)) << 2)));
+    k--;
+  }
+  store<f32>(fars + ((<usize>k) << 2), far);
+  store<i32>(places + ((<usize>k) << 2), other);
 }
 
 /**
@@ -27,10 +51,12 @@ export function findAlike(plane: usize, p: i32, w: i32, h: i32, x: i32, y: i32, 
   store<f32>(fars, -1.0);
   let found = 1;
   let least: f32 = f32.MAX_VALUE;
-  const bottom = min(h - 8, y + search), right = min(w - 8, x + search);
-  const left = max(0, x - search);
-  for (let v = max(0, y - search); v <= bottom; v++) {
-    for (let u = left; u <= right; u++) {
+  for (let j = 0; j <= 2 * search; j++) {
+    const v = y + outward(j);
+    if (v < 0 || v > h - 8) continue;
+    for (let i = 0; i <= 2 * search; i++) {
+      const u = x + outward(i);
+      if (u < 0 || u > w - 8) continue;
       const other = v * p + u;
       if (other == at) continue;
       let a = here, b = plane + ((<usize>other) << 2);
@@ -44,18 +70,105 @@ export function findAlike(plane: usize, p: i32, w: i32, h: i32, x: i32, y: i32, 
       sum = f32x4.add(sum, f32x4.add(squares(a, b), squares(a + pitch, b + pitch)));
       const far = across(sum);
       if (found == count && far >= least) continue;
-      let k = found < count ? found++ : count - 1;
-      while (k > 1 && load<f32>(fars + ((<usize>(k - 1)) << 2)) > far) {
-        store<f32>(fars + ((<usize>k) << 2), load<f32>(fars + ((<usize>(k - 1)) << 2)));
-        store<i32>(places + ((<usize>k) << 2), load<i32>(places + ((<usize>(k - 1)) << 2)));
-        k--;
-      }
-      store<f32>(fars + ((<usize>k) << 2), far);
-      store<i32>(places + ((<usize>k) << 2), other);
+      enlist(places, fars, found < count ? found++ : count - 1, other, far);
       if (found == count) least = load<f32>(fars + ((<usize>(count - 1)) << 2));
     }
   }
   return found;
+}
+
+// Where blocks lie 4 px apart, those of a row look for alike ones together: squared differences are summed over cells of 4 × 4 px, of which a block has four
+// and shares them with its neighbours, and those of a row's lower cells are the next row's upper ones.
+let gridX: i32 = 0, gridCount: i32 = 0, cellsAt: usize = 0, listsAt: usize = 0, lastY: i32 = i32.MIN_VALUE;
+
+const LIST: usize = 64;
+
+/** `count` blocks from `x` on lie 4 px apart. `cells`: room for (2 search + 1)² + 1 rows of count + 8 floats; `lists`: count + 4 floats, as many integers, and 128 numbers a block. */
+export function blocksGrid(x: i32, count: i32, cells: usize, lists: usize): void {
+  gridX = x; gridCount = count; cellsAt = cells; listsAt = lists; lastY = i32.MIN_VALUE;
+}
+
+// @ts-ignore: decorator
+@inline
+function cellsRow(): usize { return (<usize>(gridCount + 8)) << 2; }
+
+// @ts-ignore: decorator
+@inline
+function leastAt(n: i32): usize { return listsAt + ((<usize>n) << 2); }
+
+// @ts-ignore: decorator
+@inline
+function foundAt(n: i32): usize { return listsAt + ((<usize>(gridCount + 4 + n)) << 2); }
+
+// @ts-ignore: decorator
+@inline
+function listAt(n: i32): usize { return listsAt + ((<usize>(2 * gridCount + 8)) << 2) + (<usize>n * LIST << 3); }
+
+// @ts-ignore: decorator
+@inline
+function cellColumns(a: usize, b: usize, pitch: usize): v128 {
+  const p = f32x4.sub(v128.load(a), v128.load(b)), q = f32x4.sub(v128.load(a + pitch), v128.load(b + pitch));
+  a += pitch << 1; b += pitch << 1;
+  const r = f32x4.sub(v128.load(a), v128.load(b)), s = f32x4.sub(v128.load(a + pitch), v128.load(b + pitch));
+  return f32x4.add(f32x4.add(f32x4.mul(p, p), f32x4.mul(q, q)), f32x4.add(f32x4.mul(r, r), f32x4.mul(s, s)));
+}
+
+/** Squared differences of the cells whose first row begins at `a` to those at `b`, one cell more than there are blocks. */
+function cellsOf(a: usize, b: usize, pitch: usize, to: usize): void {
+  for (const end = to + cellsRow() - 16; to < end; to += 16, a += 64, b += 64) {
+    const c0 = cellColumns(a, b, pitch), c1 = cellColumns(a + 16, b + 16, pitch);
+    const p = f32x4.add(v128.shuffle<i32>(c0, c1, 0, 4, 1, 5), v128.shuffle<i32>(c0, c1, 2, 6, 3, 7));
+    const c2 = cellColumns(a + 32, b + 32, pitch), c3 = cellColumns(a + 48, b + 48, pitch);
+    const q = f32x4.add(v128.shuffle<i32>(c2, c3, 0, 4, 1, 5), v128.shuffle<i32>(c2, c3, 2, 6, 3, 7));
+    v128.store(to, f32x4.add(v128.shuffle<i64>(p, q, 0, 2), v128.shuffle<i64>(p, q, 1, 3)));
+  }
+}
+
+/** The lists of alike blocks of all blocks of the grid's row y. */
+function findAlikeTogether(plane: usize, p: i32, w: i32, h: i32, y: i32, search: i32, count: i32): void {
+  const pitch = (<usize>p) << 2, row = cellsRow(), side = 2 * search + 1;
+  const lower = cellsAt + <usize>(side * side) * row;
+  for (let n = 0; n < gridCount; n++) {
+    store<f32>(leastAt(n), f32.MAX_VALUE);
+    store<i32>(foundAt(n), 1);
+    store<i32>(listAt(n), y * p + gridX + 4 * n);
+    store<f32>(listAt(n) + (LIST << 2), -1.0);
+  }
+  const here = plane + ((<usize>(y * p + gridX)) << 2);
+  for (let j = 0; j < side; j++) {
+    const v = outward(j);
+    if (y + v < 0 || y + v > h - 8) continue;
+    const isKnown = lastY == y - 4 && lastY + v >= 0;
+    for (let i = 0; i < side; i++) {
+      const u = outward(i);
+      const upper = cellsAt + <usize>((v + search) * side + u + search) * row;
+      const there = here + <usize>((v * p + u) << 2);
+      if (!isKnown) cellsOf(here, there, pitch, upper);
+      cellsOf(here + 4 * pitch, there + 4 * pitch, pitch, lower);
+      // Blocks whose other one lies in the picture.
+      const from = max(0, (3 - gridX - u) >> 2), end = min(gridCount, ((w - 8 - gridX - u) >> 2) + 1);
+      if (u != 0 || v != 0)
+        for (let n = from & ~3; n < end; n += 4) {
+          const at = (<usize>n) << 2;
+          const far = f32x4.add(
+            f32x4.add(v128.load(upper + at), v128.load(upper + at, 4)),
+            f32x4.add(v128.load(lower + at), v128.load(lower + at, 4)),
+          );
+          const near = v128.bitmask<i32>(f32x4.lt(far, v128.load(leastAt(n))));
+          if (near)
+            for (let l = 0; l < 4; l++)
+              if ((near >> l) & 1 && n + l >= from && n + l < end) {
+                const list = listAt(n + l), fars = list + (LIST << 2), found = load<i32>(foundAt(n + l));
+                enlist(list, fars, found < count ? found : count - 1, (y + v) * p + gridX + 4 * (n + l) + u, laneOf(far, l));
+                if (found < count) store<i32>(foundAt(n + l), found + 1);
+                if (found + 1 >= count) store<f32>(leastAt(n + l), load<f32>(fars + ((<usize>(count - 1)) << 2)));
+              }
+        }
+      // The lower cells are the upper ones of the next row.
+      memory.copy(upper, lower, row);
+    }
+  }
+  lastY = y;
 }
 
 // The cosine transform of 8 by sums and differences of its ends: the even ones are a transform of 4, the odd ones a symmetric 4 × 4 matrix.
@@ -166,29 +279,55 @@ function restore(from: usize, cosines: usize, to: usize, scratch: usize): void {
 
 const HALF: f32 = 0.70710678118654752;
 
-/** A stack of `count` blocks (a power of two) as Haar wavelets, where it lies: sums stay with the first of two blocks, differences with the second. */
+/** A stack of `count` blocks (a power of two) as Haar wavelets, where it lies: sums stay with the first of two blocks, differences with the second. Two levels at a time. */
 function toHaar(stack: usize, count: i32): void {
-  const k = f32x4.splat(HALF);
-  for (let apart: usize = 256; apart < (<usize>count) << 8; apart <<= 1)
-    for (let first = stack; first < stack + ((<usize>count) << 8); first += apart << 1) sumAndDifference(first, first + apart, k);
+  const end = stack + ((<usize>count) << 8);
+  let apart: usize = 256;
+  for (; stack + (apart << 1) < end; apart <<= 2)
+    for (let a = stack; a < end; a += apart << 2) haarOfFour(a, apart, false);
+  if (stack + apart < end) haarOfTwo(stack, stack + apart);
 }
 
-/** Back; each step undoes itself. */
 function fromHaar(stack: usize, count: i32): void {
-  const k = f32x4.splat(HALF);
-  for (let apart = (<usize>count) << 7; apart >= 256; apart >>= 1)
-    for (let first = stack; first < stack + ((<usize>count) << 8); first += apart << 1) sumAndDifference(first, first + apart, k);
+  const end = stack + ((<usize>count) << 8);
+  let apart: usize = 256;
+  while (stack + (apart << 1) < end) apart <<= 2;
+  if (stack + apart < end) haarOfTwo(stack, stack + apart);
+  for (apart >>= 2; apart >= 256; apart >>= 2)
+    for (let a = stack; a < end; a += apart << 2) haarOfFour(a, apart, true);
 }
 
-// @ts-ignore: decorator
-@inline
-function sumAndDifference(a: usize, b: usize, k: v128): void {
-  for (const end = a + 256; a < end; a += 32, b += 32) {
-    const p = v128.load(a), q = v128.load(b), r = v128.load(a, 16), s = v128.load(b, 16);
+/** One level of two blocks, which undoes itself. */
+function haarOfTwo(a: usize, b: usize): void {
+  const k = f32x4.splat(HALF);
+  for (const end = a + 256; a < end; a += 16, b += 16) {
+    const p = v128.load(a), q = v128.load(b);
     v128.store(a, f32x4.mul(f32x4.add(p, q), k));
     v128.store(b, f32x4.mul(f32x4.sub(p, q), k));
-    v128.store(a, f32x4.mul(f32x4.add(r, s), k), 16);
-    v128.store(b, f32x4.mul(f32x4.sub(r, s), k), 16);
+  }
+}
+
+/** Two levels of four blocks `apart`, or back. */
+// @ts-ignore: decorator
+@inline
+function haarOfFour(a: usize, apart: usize, isBack: bool): void {
+  const k = f32x4.splat(HALF), half = f32x4.splat(0.5);
+  let b = a + apart, c = b + apart, d = c + apart;
+  for (const end = a + 256; a < end; a += 16, b += 16, c += 16, d += 16) {
+    const p = v128.load(a), q = v128.load(b), r = v128.load(c), s = v128.load(d);
+    if (isBack) {
+      const first = f32x4.mul(half, f32x4.add(p, r)), second = f32x4.mul(half, f32x4.sub(p, r)), t = f32x4.mul(k, q), u = f32x4.mul(k, s);
+      v128.store(a, f32x4.add(first, t));
+      v128.store(b, f32x4.sub(first, t));
+      v128.store(c, f32x4.add(second, u));
+      v128.store(d, f32x4.sub(second, u));
+    } else {
+      const first = f32x4.add(p, q), second = f32x4.add(r, s);
+      v128.store(a, f32x4.mul(half, f32x4.add(first, second)));
+      v128.store(b, f32x4.mul(k, f32x4.sub(p, q)));
+      v128.store(c, f32x4.mul(half, f32x4.sub(first, second)));
+      v128.store(d, f32x4.mul(k, f32x4.sub(r, s)));
+    }
   }
 }
 
@@ -245,10 +384,14 @@ export function settle(sums: usize, weights: usize, w: i32, h: i32, p: i32): voi
 /** All blocks of a row of the grid, at `columns` places along x. `tables`: constants, window, and the variance of coefficients, rows along x; 64 floats each. `pilot` is `plane` for a limit ≥ 0. */
 export function matchRow(plane: usize, pilot: usize, p: i32, w: i32, h: i32, y: i32, xs: usize, columns: i32, search: i32, group: i32, limit: f32, tables: usize, work: usize, sums: usize, weights: usize): void {
   const cosines = tables, window = tables + 256, variance = tables + 512;
-  const places = work, fars = work + 256;
   const noisy = work + 512, shown = noisy + ((<usize>group) << 8), scratch = shown + ((<usize>group) << 8);
+  if (gridCount > 0) findAlikeTogether(pilot, p, w, h, y, search, group);
   for (let n = 0; n < columns; n++) {
-    let count = findAlike(pilot, p, w, h, load<i32>(xs + ((<usize>n) << 2)), y, search, group, places, fars);
+    const x = load<i32>(xs + ((<usize>n) << 2));
+    const k = (x - gridX) >> 2;
+    const isOfGrid = x >= gridX && k < gridCount && ((x - gridX) & 3) == 0;
+    const places = isOfGrid ? listAt(k) : work;
+    let count = isOfGrid ? load<i32>(foundAt(k)) : findAlike(pilot, p, w, h, x, y, search, group, work, work + 256);
     // A power of two.
     let size = group;
     while (size > count) size >>= 1;

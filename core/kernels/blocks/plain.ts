@@ -47,7 +47,7 @@ function matchBlocks(
   return plane.map((_, i) => sums[i] / weights[i]);
 }
 
-/** First pixels of the most alike blocks, the block itself first; of equals the one that comes first. As many as the greatest power of two that there are. */
+/** First pixels of the most alike blocks, the block itself first; of equals the one in the nearest row, then column. As many as the greatest power of two that there are. */
 function alike(
   pilot: Float32Array,
   width: number,
@@ -58,8 +58,10 @@ function alike(
 ): number[] {
   const [side, here] = [BLOCK, y * width + x];
   const found: { at: number; far: number }[] = [];
-  for (let v = Math.max(0, y - search); v <= Math.min(height - BLOCK, y + search); v++)
-    for (let u = Math.max(0, x - search); u <= Math.min(width - BLOCK, x + search); u++) {
+  const order = Array.from({ length: 2 * search + 1 }, (_, k) => (k % 2 === 1 ? -(k + 1) / 2 : k / 2));
+  const within = (from: number, last: number) => order.map((d) => from + d).filter((at) => at >= 0 && at <= last);
+  for (const v of within(y, height - BLOCK))
+    for (const u of within(x, width - BLOCK)) {
       const at = v * width + u;
       if (at === here) continue;
       let far = 0;
