@@ -2,6 +2,7 @@ import { mapPoint, IDENTITY } from "@/core/register";
 import { writeFits } from "@/core/formats";
 import { createNight, exposeSub, subFile } from "@/core/simulate";
 import { wasmKernels } from "@/core/testing/fixtures";
+import { channelsOf } from "./joinedStack";
 import { roleOf } from "./roles";
 import { newProject } from "./shelf";
 import type { TestBench } from "./testing";
@@ -125,6 +126,9 @@ test("stacks of one channel are joined into colour, with halves and the way they
     await session.stacks.bringIn();
   }
   const [red, green, blue] = session.store.getState().stacks.map(({ id }) => id);
+  // Their names tell the filters, in whatever order they stand.
+  const { stacks, subs } = session.store.getState();
+  expect(channelsOf([...stacks].reverse(), subs)).toEqual({ red, green, blue, luminance: null });
   await session.stacks.join({ red, green, blue, luminance: null });
   const joined = session.store.getState().stacks.at(-1);
   expect(joined?.facts.channels).toBe(3);

@@ -1,10 +1,11 @@
 import { UserError } from "@/core/job";
+import { channelsByFilter } from "@/core/join";
 import { broughtReport, stackSettings } from "@/core/stack";
 import { blobRef } from "@/engine/jobs/render";
 import type { JoinInput } from "@/engine/jobs/join";
 import { joinStacks } from "@/engine/jobs/join";
 import { PRIORITY } from "@/engine/pool";
-import type { StackRecord } from "@/storage";
+import type { StackRecord, SubRecord } from "@/storage";
 import { hasHalves, RECORD_VERSION } from "@/storage";
 import type { Files } from "./files";
 import { checkRoom } from "./importer";
@@ -25,6 +26,21 @@ export interface JoinChoice {
   luminance: string | null;
   /** What each counts for in its channel; 1 where it is not told. */
   weights?: Partial<Record<(typeof CHANNELS)[number], number>>;
+}
+
+/** The filter of a stack's subs, where they have one; of one that was brought in, the last word of its name. */
+function filterOf({ name, report }: StackRecord, subs: readonly SubRecord[]): string | null {
+  const used = new Set(report.subs.filter((sub) => sub.used).map((sub) => sub.name));
+  const filters = new Set(subs.filter((sub) => used.has(sub.name)).map(({ metadata }) => metadata.filter));
+  const words = name.replace(/\.\w+$/, "").split(/[\s_.-]+/);
+  return filters.size === 0 ? (words[words.length - 1] ?? null) : filters.size === 1 ? [...filters][0] : null;
+}
+
+/** Stacks of one channel as their filters suggest. */
+export function channelsOf(stacks: readonly StackRecord[], subs: readonly SubRecord[]): JoinChoice {
+  const { red, green, blue, luminance } = channelsByFilter(stacks.map((stack) => filterOf(stack, subs)));
+  const at = (k: number) => stacks[k].id;
+  return { red: at(red), green: at(green), blue: at(blue), luminance: luminance === null ? null : at(luminance) };
 }
 
 /** Joins stacks of one channel each into a colour stack of the project, with halves where all of them have some. */

@@ -3,6 +3,7 @@
 import { Blend } from "lucide-react";
 import { useState } from "react";
 import type { JoinChoice } from "@/state/joinedStack";
+import { channelsOf } from "@/state/joinedStack";
 import type { StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
@@ -31,8 +32,8 @@ export function JoinForm() {
 
 function Form({ grey, onClose }: { grey: StackRecord[]; onClose: () => void }) {
   const session = useSession();
-  const at = (k: number) => grey[Math.min(k, grey.length - 1)].id;
-  const [choice, setChoice] = useState<JoinChoice>({ red: at(0), green: at(1), blue: at(2), luminance: null });
+  const subs = useProject((state) => state.subs);
+  const [choice, setChoice] = useState<JoinChoice>(() => channelsOf(grey, subs));
   const options = grey.map(({ id, name }) => ({ value: id, label: name }));
   const row = (channel: (typeof CHANNELS)[number]) => (
     <div key={channel} className="flex items-center gap-2">
