@@ -6,9 +6,9 @@ import { useEffect } from "react";
 import { useStore } from "zustand";
 import type { Absence } from "@/state/sessions";
 import { LEFT_AS_IT_IS } from "@/storage";
-import { Toaster } from "sonner";
 import { Button } from "../kit/button";
 import { EmptyState, Problem } from "../kit/notice";
+import { Notices } from "../kit/notices";
 import { DemoGuide } from "./demoGuide";
 import { SessionContext, useProject, useSession } from "./session";
 import { LEAST_WIDTH, useIsNarrow } from "./narrow";
@@ -53,7 +53,7 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
           <main className="min-h-0 flex-1">{children}</main>
         </div>
       )}
-      <Toaster theme="dark" position="bottom-left" />
+      <Notices />
     </SessionContext.Provider>
   );
 }

@@ -4,7 +4,7 @@ import { Trash2 } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useState } from "react";
-import { Toaster, toast } from "sonner";
+import { toast } from "sonner";
 import { failureOf } from "@/engine/protocol";
 import type { ProjectCard } from "@/state/shelf";
 import { newProject, readShelf } from "@/state/shelf";
@@ -13,6 +13,7 @@ import { useTools } from "../frame/workspace";
 import { Button, IconButton } from "../kit/button";
 import { duration, when } from "../kit/format";
 import { Problem } from "../kit/notice";
+import { Notices } from "../kit/notices";
 
 /** What can be tried without frames of one's own; the pictures are made by the same simulator (npm run screenshots). */
 const DEMOS = [
@@ -184,7 +185,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
           </ul>
         </section>
       </main>
-      <Toaster theme="dark" position="bottom-left" />
+      <Notices />
     </div>
   );
 }

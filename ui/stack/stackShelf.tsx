@@ -28,7 +28,7 @@ export function StackShelf({ stacks, currentId, sideBySide, onSideBySide }: Prop
   if (stacks.length === 0) return null;
   return (
     <div className="shrink-0 border-t border-line bg-panel">
-      {error ? <p className="px-3 pt-2 text-warn">{error}</p> : null}
+      {error ? <p className="px-3 pt-2 text-warn first-letter:uppercase">{error}</p> : null}
       {stacks.length > 1 ? (
         <div className="flex justify-end px-2 pt-1">
           <Button
