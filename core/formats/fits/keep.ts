@@ -1,4 +1,4 @@
-import type { Card } from "../card";
+import type { Card, CardValue } from "../card";
 import type { SubMetadata } from "../metadata";
 import type { FrameUnit } from "../unit";
 import { unitCards } from "../unit";
@@ -49,11 +49,35 @@ export function keptHeader(from: KeptFrom): { cards: FitsCard[]; history: string
     if (combined && SINGLE.test(keyword)) continue;
     if (!/^[A-Z0-9_-]{1,8}$/.test(keyword) && !isHierarch(keyword)) continue;
     taken.add(keyword);
-    cards.push([keyword, value, comment]);
+    cards.push([keyword, scaled(keyword, value, from.cards, set), comment]);
   }
   const own = unit === "same" ? [] : unitCards(unit).filter(([keyword]) => !taken.has(keyword));
   const history = from.cards.flatMap(({ keyword, comment }) => (keyword === "HISTORY" ? [comment] : []));
   return { cards: [...set, ...own, ...cards], history };
+}
+
+/** Spellings of the size of a pixel and of binning along x, the first that is there counts; and what else tells them, of either axis. */
+const PIXELS = [
+  {
+    along: ["XPIXSZ", "PIXSIZE1", "PIXSIZE", "PIXELSZ", "XPIXSIZE"],
+    too: /^(YPIXSZ|[XY]PIXSIZE|PIXSIZE[12]?|PIXELSZ)$/,
+  },
+  { along: ["XBINNING"], too: /^YBINNING$/ },
+];
+
+/** A card of pixels changes as the one along x does that is known better: pixels of another size keep their shape. */
+function scaled<T extends CardValue>(
+  keyword: string,
+  value: T,
+  cards: readonly Card[],
+  set: readonly FitsCard[],
+): T | number {
+  const kind = PIXELS.find(({ too }) => too.test(keyword));
+  if (!kind || typeof value !== "number") return value;
+  const now = set.find(([known]) => known === kind.along[0])?.[1];
+  const names = kind.along.filter((name) => cards.some((card) => card.keyword === name));
+  const before = cards.find((card) => card.keyword === names[0])?.value;
+  return typeof before === "number" && typeof now === "number" && before > 0 ? (value * now) / before : value;
 }
 
 /** Words of a HIERARCH card; entries of other formats (ImageWidth) are none. */

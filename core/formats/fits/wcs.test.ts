@@ -4,6 +4,7 @@ import { keptHeader, metadataCards } from "./keep";
 import { metadataOfCards } from "../metadata";
 import { SHARES } from "../../testing/fixtures";
 import { cardLines, foldCards, parseCard } from "./header";
+import type { FitsCard } from "./write";
 import type { PixelMap } from "./wcs";
 import { binnedBy, cutFrom, mapWcs, turnedOver } from "./wcs";
 
@@ -113,6 +114,19 @@ describe("the header that is kept", () => {
     const combined = of({ combined: true, demosaiced: true, set: [["EXPTIME", 600, "s"]] }).cards;
     expect(combined).toMatchObject({ OBJECT: "Weir", FOCALLEN: 530, EXPTIME: 600 });
     for (const gone of ["AIRMASS", "EXPOSURE", "BAYERPAT"]) expect(combined).not.toHaveProperty(gone);
+  });
+
+  test("pixels of another size are so along both axes, however they are told, and keep their shape", () => {
+    const told = cardsOf({ XPIXSZ: 3.76, YPIXSZ: 3.8, PIXSIZE1: 3.76, PIXSIZE2: 3.8, XBINNING: 1, YBINNING: 1 });
+    const set: FitsCard[] = [
+      ["XPIXSZ", 1.88],
+      ["XBINNING", 2],
+    ];
+    expect(of({ cards: told, set }).cards).toEqual({
+      ...{ XPIXSZ: 1.88, YPIXSZ: 1.9, PIXSIZE1: 1.88, PIXSIZE2: 1.9, XBINNING: 2, YBINNING: 2 },
+    });
+    expect(of({ cards: told }).cards).toMatchObject({ XPIXSZ: 3.76, YPIXSZ: 3.8, YBINNING: 1 });
+    expect(of({ cards: cardsOf({ YPIXSZ: 3.8, XPIXSZ: "wide" }), set }).cards).toMatchObject({ YPIXSZ: 3.8 });
   });
 
   test("long strings and keywords of several words are written as the standard has it, and read again", () => {
