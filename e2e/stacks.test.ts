@@ -160,7 +160,10 @@ test("three stacks are joined into colour with weights; a deleted stack is broug
     ["green", "G"],
     ["blue", "B"],
   ])
-    await choose(`Stack for ${channel}`, `Stack 1 ${filter}`);
+    // Proposed by their filters, though they lie on the shelf in another order.
+    expect(await textOf(driver, `[aria-label="Stack for ${channel}"]`)).toBe(`Stack 1 ${filter}`);
+  await choose("Stack for luminance", "Stack 1 R");
+  await choose("Stack for luminance", "none");
   await look("join");
   await click(driver, "Join");
   await shelved(6);
