@@ -20,6 +20,23 @@ export type Decode = (view: DataView, at: number, out: Float32Array, to: number,
 /** A number, or NaN for the infinite: what divisions by zero leave is no light. */
 const finite = (v: number): number => v + (v - v);
 
+/** The same of a single's bits. */
+const finiteBits = (bits: number): number => ((bits & 0x7f800000) === 0x7f800000 ? 0x7fc00000 : bits);
+
+/** Floats that are not scaled, as bits: nearly twice as fast. */
+const decodeFloats: Decode = (view, at, out, to, count) => {
+  const bits = new Int32Array(out.buffer, out.byteOffset + 4 * to, count);
+  let i = 0;
+  for (; i + 4 <= count; i += 4) {
+    const k = at + 4 * i;
+    bits[i] = finiteBits(view.getInt32(k, false));
+    bits[i + 1] = finiteBits(view.getInt32(k + 4, false));
+    bits[i + 2] = finiteBits(view.getInt32(k + 8, false));
+    bits[i + 3] = finiteBits(view.getInt32(k + 12, false));
+  }
+  for (; i < count; i++) bits[i] = finiteBits(view.getInt32(at + 4 * i, false));
+};
+
 /** Samples are stored most significant byte first (FITS Standard 4.0, 5). value = stored × scale + zero; infinite floats are NaN. */
 export function decoderOf(bitpix: Bitpix, scale: number, zero: number, blank: number | undefined): Decode {
   if (bitpix === 16 && blank === undefined)
@@ -35,6 +52,7 @@ export function decoderOf(bitpix: Bitpix, scale: number, zero: number, blank: nu
       }
       for (; i < count; i++) out[to + i] = view.getInt16(at + 2 * i, false) * scale + zero;
     };
+  if (bitpix === -32 && scale === 1 && zero === 0) return decodeFloats;
   if (bitpix === -32)
     return (view, at, out, to, count) => {
       for (let i = 0; i < count; i++) out[to + i] = finite(view.getFloat32(at + 4 * i, false)) * scale + zero;
