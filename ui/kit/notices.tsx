@@ -13,7 +13,7 @@ export function Notices() {
           background: "var(--color-raised)",
           borderColor: "var(--color-line)",
           color: "var(--color-text)",
-          fontFamily: "inherit",
+          fontFamily: "var(--font-sans)",
         },
         actionButtonStyle: {
           background: "transparent",
