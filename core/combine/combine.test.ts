@@ -214,6 +214,22 @@ test.each([3, 4, 7, 8, 9, 16, 17, 25, 30, 40, 47, 64, 65])(
   },
 );
 
+test("limits are told alike where noise is a few steps of single precision on a high level", () => {
+  // Steps of 1/512 between 16,384 and 32,768: the median of an even number lies half a step off any single.
+  const random = createRandom(5);
+  for (const n of [6, 8, 12]) {
+    const pixels = 6000;
+    const cube = Float32Array.from({ length: n * pixels }, () => 20000 + Math.round(2 * random.normal()) / 512);
+    for (const rejector of REJECTORS.filter(({ id }) => id === "sigma" || id === "mad"))
+      for (const limit of [1.2, 1.5, 2]) {
+        const how = { by: "mean" as const, rejector, limits: { low: limit, high: limit } };
+        const [a, b] = [plain, wasm].map((kernels) => kernels.combine(cube, n, pixels, alike(n), how));
+        expect(a.rejected).toBeGreaterThan(100);
+        expect([b.kept, b.below]).toEqual([a.kept, a.below]);
+      }
+  }
+});
+
 test("many layers and many pixels, more than one block of the kernel", () => {
   const [n, pixels] = [300, 1501];
   const cube = Float32Array.from(
