@@ -10,6 +10,7 @@ test.each([
   [["Ha", "OIII", "Lum"], { red: 0, green: 1, blue: 1, luminance: 2 }],
   // Nothing told, or only one colour: in their order.
   [[null, null, "x"], { red: 0, green: 1, blue: 2, luminance: null }],
+  [["constructor", "B", "G"], { red: 2, green: 1, blue: 1, luminance: null }],
   [["R", null], { red: 0, green: 1, blue: 1, luminance: null }],
 ])("filters %j go to their channels", (filters, expected) => {
   expect(channelsByFilter(filters)).toEqual(expected);

@@ -1,8 +1,10 @@
 /** Names of filters, in small letters without anything else, by what they pass: middle wavelengths in nm, common practice of the trade. */
-const WAVELENGTHS: Record<string, number> = {
-  ...{ r: 620, red: 620, g: 530, green: 530, b: 460, blue: 460 },
-  ...{ sii: 672, s2: 672, nii: 658, n2: 658, ha: 656, hα: 656, halpha: 656, oiii: 501, o3: 501, hb: 486, hβ: 486 },
-};
+const WAVELENGTHS = new Map(
+  Object.entries({
+    ...{ r: 620, red: 620, g: 530, green: 530, b: 460, blue: 460 },
+    ...{ sii: 672, s2: 672, nii: 658, n2: 658, ha: 656, hα: 656, halpha: 656, oiii: 501, o3: 501, hb: 486, hβ: 486 },
+  }),
+);
 const LUMINANCE = new Set(["l", "lum", "luminance", "clear"]);
 const BROAD = [620, 530, 460];
 
@@ -23,7 +25,7 @@ export function channelsByFilter(filters: readonly (string | null)[]): ChannelCh
   const names = filters.map((filter) => (filter ?? "").toLowerCase().replace(/[^\p{L}\p{N}]/gu, ""));
   const first = new Map<number, number>();
   names.forEach((name, k) => {
-    const length = WAVELENGTHS[name];
+    const length = WAVELENGTHS.get(name);
     if (length && !first.has(length)) first.set(length, k);
   });
   const bands = [...first.keys()].sort((a, b) => b - a);

@@ -231,15 +231,6 @@ function alongRow(r: i32, across: f64, start: f64, first: i32, count: i32, out: 
 // @ts-ignore: decorator
 @inline function leastOfFour(a: v128, b: v128, c: v128, d: v128): v128 { return f32x4.pmin(f32x4.pmin(a, b), f32x4.pmin(c, d)); }
 
-/** A sample times its weight, which with its slope lies at `w`, `delta` px from the weight's phase. */
-// @ts-ignore: decorator
-@inline function weighted(sample: v128, w: usize, delta: v128): v128 {
-  return f32x4.mul(sample, f32x4.add(v128.load32_splat(w), f32x4.mul(v128.load32_splat(w, 4), delta)));
-}
-
-// @ts-ignore: decorator
-@inline function four(a: v128, b: v128, c: v128, d: v128): v128 { return f32x4.add(f32x4.add(a, b), f32x4.add(c, d)); }
-
 /** `alongGroups` for the cubic, whose weights need no table. */
 // @ts-ignore: decorator
 @inline function alongKeys(backwards: bool, p: usize, across: f64, start: f64, first: i32, groups: i32, f0: f64, out: usize): void {
@@ -296,11 +287,34 @@ function downKeys(k: i32, top: i32, d: f64, y0: f64, first: i32, groups: i32, fy
     const w = coarse + <usize>row * rowBytes;
     // Phases of the lanes less that of the table: whole pixels between lanes are in the samples.
     const delta = f32x4.add(f32x4.splat(<f32>(part - <f64>row * coarsePart)), lanes);
-    let value = four(weighted(v128.load(p), w, delta), weighted(v128.load(p, 4), w + 8, delta), weighted(v128.load(p, 8), w + 16, delta), weighted(v128.load(p, 12), w + 24, delta));
-    if (taps == 6) value = f32x4.add(value, f32x4.add(weighted(v128.load(p, 16), w + 32, delta), weighted(v128.load(p, 20), w + 40, delta)));
-    if (taps == 8) value = f32x4.add(value, four(weighted(v128.load(p, 16), w + 32, delta), weighted(v128.load(p, 20), w + 40, delta), weighted(v128.load(p, 24), w + 48, delta), weighted(v128.load(p, 28), w + 56, delta)));
+    let s = v128.load(p);
+    let sum = f32x4.mul(s, v128.load32_splat(w)), rise = f32x4.mul(s, v128.load32_splat(w, 4));
+    s = v128.load(p, 4);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 8)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 12)));
+    s = v128.load(p, 8);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 16)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 20)));
+    s = v128.load(p, 12);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 24)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 28)));
+    if (taps > 4) { s = v128.load(p, 16);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 32)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 36)));
+    s = v128.load(p, 20);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 40)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 44)));
+    }
+    if (taps > 6) { s = v128.load(p, 24);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 48)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 52)));
+    s = v128.load(p, 28);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 56)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 60)));
+    }
     const q = p + inner;
-    let least = leastOfFour(v128.load(q), v128.load(q, 4), v128.load(q, 8), v128.load(q, 12));
+    let least = f32x4.pmin(f32x4.pmin(v128.load(q), v128.load(q, 4)), f32x4.pmin(v128.load(q, 8), v128.load(q, 12)));
+    let value = f32x4.add(sum, f32x4.mul(rise, delta));
     if (backwards) {
       value = v128.shuffle<i32>(value, value, 3, 2, 1, 0);
       least = v128.shuffle<i32>(least, least, 3, 2, 1, 0);
@@ -364,22 +378,48 @@ function downColumns(
   const shift = y0 - fy, middle = 1.5 * d * coarsePhases + 0.5;
   let i = <f64>first;
   let p0 = ringAt(ringRow(top), k), p1 = ringAt(ringRow(top + 1), k), p2 = ringAt(ringRow(top + 2), k), p3 = ringAt(ringRow(top + 3), k);
-  let p4 = ringAt(ringRow(top + 4), k), p5 = ringAt(ringRow(top + 5), k), p6: usize = 0, p7: usize = 0;
+  let p4: usize = 0, p5: usize = 0, p6: usize = 0, p7: usize = 0;
+  if (taps > 4) { p4 = ringAt(ringRow(top + 4), k); p5 = ringAt(ringRow(top + 5), k); }
   if (taps > 6) { p6 = ringAt(ringRow(top + 6), k); p7 = ringAt(ringRow(top + 7), k); }
   for (; out < end; out += 16, i += 4) {
     const part = d * i + shift;
     const row = <i32>(part * coarsePhases + middle);
     const w = coarse + <usize>row * rowBytes;
     const delta = f32x4.add(f32x4.splat(<f32>(part - <f64>row * coarsePart)), slope);
-    let value = four(weighted(v128.load(p0), w, delta), weighted(v128.load(p1), w + 8, delta), weighted(v128.load(p2), w + 16, delta), weighted(v128.load(p3), w + 24, delta));
-    if (taps == 6) value = f32x4.add(value, f32x4.add(weighted(v128.load(p4), w + 32, delta), weighted(v128.load(p5), w + 40, delta)));
-    if (taps == 8) value = f32x4.add(value, four(weighted(v128.load(p4), w + 32, delta), weighted(v128.load(p5), w + 40, delta), weighted(v128.load(p6), w + 48, delta), weighted(v128.load(p7), w + 56, delta)));
-    const least = taps == 6
-      ? leastOfFour(v128.load(p1, 16), v128.load(p2, 16), v128.load(p3, 16), v128.load(p4, 16))
-      : leastOfFour(v128.load(p2, 16), v128.load(p3, 16), v128.load(p4, 16), v128.load(p5, 16));
+    let s = v128.load(p0);
+    let sum = f32x4.mul(s, v128.load32_splat(w)), rise = f32x4.mul(s, v128.load32_splat(w, 4));
+    s = v128.load(p1);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 8)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 12)));
+    s = v128.load(p2);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 16)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 20)));
+    s = v128.load(p3);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 24)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 28)));
+    if (taps > 4) { s = v128.load(p4);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 32)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 36)));
+    s = v128.load(p5);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 40)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 44)));
+    }
+    if (taps > 6) { s = v128.load(p6);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 48)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 52)));
+    s = v128.load(p7);
+    sum = f32x4.add(sum, f32x4.mul(s, v128.load32_splat(w, 56)));
+    rise = f32x4.add(rise, f32x4.mul(s, v128.load32_splat(w, 60)));
+    }
+    let least: v128;
+    if (taps == 4) least = f32x4.pmin(f32x4.pmin(v128.load(p0, 16), v128.load(p1, 16)), f32x4.pmin(v128.load(p2, 16), v128.load(p3, 16)));
+    else if (taps == 6) least = f32x4.pmin(f32x4.pmin(v128.load(p1, 16), v128.load(p2, 16)), f32x4.pmin(v128.load(p3, 16), v128.load(p4, 16)));
+    else least = f32x4.pmin(f32x4.pmin(v128.load(p2, 16), v128.load(p3, 16)), f32x4.pmin(v128.load(p4, 16), v128.load(p5, 16)));
+    const value = f32x4.add(sum, f32x4.mul(rise, delta));
     const offset = f32x4.add(f32x4.splat(<f32>(level + toDx * i)), tilt);
     v128.store(out, f32x4.add(f32x4.mul(f32x4.pmax(value, least), scale), offset));
-    p0 += 32; p1 += 32; p2 += 32; p3 += 32; p4 += 32; p5 += 32;
+    p0 += 32; p1 += 32; p2 += 32; p3 += 32;
+    if (taps > 4) { p4 += 32; p5 += 32; }
     if (taps > 6) { p6 += 32; p7 += 32; }
   }
 }
