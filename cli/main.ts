@@ -1,3 +1,4 @@
+import { inWords } from "@/core/job";
 import { calibrationParameters } from "@/core/calibrate";
 import { stackParameters } from "@/core/stack";
 import { failureOf } from "@/engine/protocol";
@@ -81,9 +82,7 @@ else if (!command) {
     process.stdout.write(`${JSON.stringify(await command(args))}\n`);
   } catch (error) {
     const { message, advice } = failureOf(error);
-    process.stderr.write(
-      `dunkel ${name}: ${advice && !message.includes(advice) ? `${message.replace(/\.$/, "")}. ${advice}` : message}\n`,
-    );
+    process.stderr.write(`dunkel ${name}: ${inWords(message, advice)}\n`);
     process.exitCode = 1;
   }
 }

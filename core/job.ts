@@ -49,3 +49,7 @@ export class UserError extends Error {
     this.name = "UserError";
   }
 }
+
+/** What is wrong and what to do, as sentences with one full stop each; advice that the message gives already is not said twice. */
+export const inWords = (message: string, advice = ""): string =>
+  advice === "" || message.includes(advice) ? message : `${message.replace(/\.$/, "")}. ${advice}`;

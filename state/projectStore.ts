@@ -1,4 +1,5 @@
 import { createStore } from "zustand/vanilla";
+import { inWords } from "@/core/job";
 import type { ReferenceProposal } from "@/core/choose";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
@@ -76,6 +77,6 @@ export class ProjectStore {
 
   tell(error: unknown): void {
     const { message, advice } = failureOf(error);
-    this.state.setState(({ problems }) => ({ problems: [...problems, `${message}. ${advice}`] }));
+    this.state.setState(({ problems }) => ({ problems: [...problems, inWords(message, advice)] }));
   }
 }

@@ -2,6 +2,7 @@
 
 import { FileInput } from "lucide-react";
 import { useRef, useState } from "react";
+import { inWords } from "@/core/job";
 import { FILE_ENDINGS } from "@/core/formats";
 import type { KeptKernel } from "@/core/parameters";
 import { failureOf } from "@/engine/protocol";
@@ -32,7 +33,7 @@ export function KeptBlur({ board, lane, kernel, onTake }: Props) {
       })
       .catch((reason: unknown) => {
         const { message, advice } = failureOf(reason);
-        setState({ problem: advice ? `${message}. ${advice}` : message });
+        setState({ problem: inWords(message, advice) });
       });
   };
   const others = board.lanes.filter(({ id, stackId }) => id !== lane.id && stackId !== lane.stackId);

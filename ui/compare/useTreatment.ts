@@ -1,7 +1,7 @@
 "use client";
 
 import { useEffect, useMemo, useState } from "react";
-import { Stopped } from "@/core/job";
+import { Stopped, inWords } from "@/core/job";
 import type { Treatment } from "@/engine/tasks/crop";
 import { failureOf } from "@/engine/protocol";
 import type { Subject } from "@/state/facts";
@@ -75,5 +75,5 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
 /** What went wrong, and what to do. */
 function wordsOf(reason: unknown): string {
   const { message, advice } = failureOf(reason);
-  return advice ? `${message}. ${advice}` : message;
+  return inWords(message, advice);
 }

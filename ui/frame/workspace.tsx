@@ -2,6 +2,7 @@
 
 import type { ReactNode } from "react";
 import { createContext, useContext, useEffect, useState } from "react";
+import { inWords } from "@/core/job";
 import { createBrowserPool } from "@/engine/browser/pool";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
@@ -54,7 +55,7 @@ export function Workspace({ children }: { children: ReactNode }) {
         repository = opened;
         pool = createBrowserPool();
         pool.onBroken = ({ message, advice }) =>
-          setFailure({ title: "The engine is not available", message: `${message}. ${advice}` });
+          setFailure({ title: "The engine is not available", message: inWords(message, advice) });
         sessions = new Sessions(pool, repository, claims);
         setTools({ pool, repository, sessions });
       })

@@ -2,6 +2,7 @@
 
 import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
+import { inWords } from "@/core/job";
 import { failureOf } from "@/engine/protocol";
 import { UNDO_MS } from "@/state/subs";
 import type { StackRecord } from "@/storage";
@@ -78,7 +79,7 @@ export function StackShelf({ stacks, currentId, sideBySide, onSideBySide }: Prop
                     });
                   } catch (reason) {
                     const { message, advice } = failureOf(reason);
-                    setError(`${message}. ${advice}`);
+                    setError(inWords(message, advice));
                   }
                 }}
               >
