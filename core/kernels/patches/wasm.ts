@@ -6,10 +6,12 @@ import type { PatchKernels } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
 interface Exports extends WasmModule {
-  nonLocalPair(...numbers: number[]): void;
-  nonLocalEnd(...numbers: number[]): void;
+  nonLocalTile(...numbers: number[]): void;
   bilateralInto(...numbers: number[]): void;
 }
+
+/** Non-local means go over tiles whose sums stay in a core's own cache; of widths that are multiples of 4. */
+const TILE = 128;
 
 /** A plane with its mirrored margin, its rows a few floats longer for vectors that reach beyond; where its first pixel lies, in bytes. */
 function withMargin(plane: Float32Array, width: number, height: number, margin: number) {
@@ -24,20 +26,20 @@ export function patchesWasm(module: WasmModule): PatchKernels {
       checkPlane(plane, width, height);
       const { grown, pitch, first } = withMargin(plane, width, height, patch + search);
       const arena = openArena(wasm);
-      const own = pitchFor(width + search + 2 * patch + 8);
-      const src = arena.take(grown.length + 16);
-      const [sums, weights, most] = [0, 1, 2].map(() => arena.take(own * height));
-      const ring = arena.take((4 * patch + 4) * own + 16);
+      const [wide, high, own] = [Math.min(width, TILE), Math.min(height, TILE), pitchFor(width)];
+      const row = pitchFor(wide + search + 2 * patch + 8);
+      const [src, out] = [arena.take(grown.length + 16), arena.take(own * height + 16)];
+      const room = arena.take((3 * high + 4 * patch + 4) * row + 16);
       arena.ensure();
       arena.writeFloats(src, grown);
-      for (const at of [sums, weights, most]) arena.zero(at, own * height);
-      const shared = [src + first, pitch, width, height] as const;
-      for (let dy = 0; dy <= search; dy++)
-        for (let dx = -search; dx <= search; dx++)
-          if (dy > 0 || dx > 0)
-            wasm.nonLocalPair(...shared, dx, dy, patch, -1 / (h * h), spared, sums, weights, most, own, ring);
-      wasm.nonLocalEnd(...shared, sums, weights, most, own);
-      return arena.read(sums, width, height, own);
+      const factor = Math.LOG2E / (h * h);
+      for (let y = 0; y < height; y += high)
+        for (let x = 0; x < width; x += wide) {
+          const [from, to] = [src + first + 4 * (y * pitch + x), out + 4 * (y * own + x)];
+          const [w, rows] = [Math.min(wide, width - x), Math.min(high, height - y)];
+          wasm.nonLocalTile(from, pitch, w, rows, patch, search, factor, spared, to, own, room, row);
+        }
+      return arena.read(out, width, height, own);
     },
     bilateral(plane, width, height, { radius, range }) {
       checkPlane(plane, width, height);
