@@ -53,3 +53,23 @@ test("no noise, or a picture too small to tell, has no correlation", () => {
   const small = Float32Array.from({ length: 900 }, createRandom(2).normal);
   expect(noiseCorrelation(small, 30, 30, kernels)).toBeNull();
 });
+
+test.each([
+  ["half of it", (x: number) => x < 300],
+  ["a corner", (x: number, y: number) => x + y < 250],
+  ["nearly all of it", (x: number) => x > 60],
+])("where there are no data nothing is told: %s is missing", (_, isGap) => {
+  const [width, height] = [600, 400];
+  const noise = smoothed(createRandom(3), width, height, gauss(0.8)).map((v) => 0.0004 * v);
+  const plane = paintStars(width, height, randomStars(100, width, height, 4), { noise: 0, level: 0.011 }).planes[0];
+  plane.forEach((v, i) => (plane[i] = isGap(i % width, Math.floor(i / width)) ? NaN : v + noise[i]));
+  const { sigma, correlation } = pixelNoise(plane, width, height, kernels);
+  const whole = meanAndDeviation(noise).sigma;
+  expect(sigma / whole).toBeGreaterThan(0.94);
+  expect(sigma / whole).toBeLessThan(1.06);
+  expect(correlation).toBeGreaterThan(1.2);
+});
+
+test("a plane without data has no noise", () => {
+  expect(pixelNoise(new Float32Array(3600).fill(NaN), 60, 60, kernels)).toEqual({ sigma: 0, correlation: null });
+});

@@ -14,10 +14,11 @@ export const STARLET_NOISE = [
 
 /**
  * Noise σ per pixel of a plane whose noise is white: 1.4826 MAD of the finest starlet coefficients / 0.8908. Blind to
- * everything smoother than about two pixels. NaN pixels are left out by passing them in `valid`-filled planes.
+ * everything smoother than about two pixels. Pixels without data (NaN), and those whose smoothing reaches one, tell nothing.
  * A plane of one pixel, or without data, gives 0. Source: Starck & Murtagh 1998, PASP 110, 193.
  */
 export function whiteNoise(plane: Float32Array, width: number, height: number, kernels: Kernels): number {
+  // What is smoothed with a gap is one, and so is its difference: statistics leave both out.
   const smooth = kernels.starletSmooth(plane, width, height, 0);
   return (kernels.robustSpread(difference(plane, smooth)).sigma || 0) / STARLET_NOISE[0];
 }
@@ -54,7 +55,7 @@ const WHITE_ENOUGH = 0.06;
  * 4 px is held against that of the finest; only what lies below the median counts, since stars lie above it. The excess x of
  * this ratio over 1 becomes that of the whole noise as 1.28 x + 0.46 x²: exact to 0.2 % for white noise smoothed by a Gaussian of
  * σ ≤ 1 px, to 1.5 % for bilinear means and Lanczos resampling (computed from the taps; see noise.test.ts). Null where the picture has
- * fewer than eight cells of 16 px, or no noise. Noise that is correlated over more than about 4 px is not seen.
+ * fewer than eight cells of 16 px that have data everywhere, or no noise. Noise that is correlated over more than about 4 px is not seen.
  * Source: own; per-scale noise after Starck & Murtagh 1998, PASP 110, 193.
  */
 export function noiseCorrelation(plane: Float32Array, width: number, height: number, kernels: Kernels): number | null {
@@ -82,8 +83,9 @@ function quietCells(plane: Float32Array, width: number, height: number, kernels:
     .map((cell) => {
       each(cell, (i, k) => (detail[k] = smooth[i]));
       // A plain deviation: any star in a cell drives it up.
-      return { cell, structure: meanAndDeviation(detail).sigma };
+      return { cell, structure: detail.some((v) => v !== v) ? NaN : meanAndDeviation(detail).sigma };
     })
+    .filter(({ structure }) => structure === structure)
     .sort((a, b) => a.structure - b.structure);
   return whole
     .slice(0, Math.max(LEAST_CELLS, whole.length >> 1))

@@ -36,7 +36,7 @@ export function measurePicture(
   const { width, height } = region;
   const mean = meanPlane(region);
   const plane = withoutGaps(mean);
-  const noise = pixelNoise(plane, width, height, kernels).sigma;
+  const noise = pixelNoise(mean, width, height, kernels).sigma;
   const { noiseFromHalves = null } = options;
   const level = meanOf(mean);
   const sky = options.skyLevel ?? robustSpread(mean).centre - robustSpread(mean).sigma;

@@ -32,6 +32,8 @@ export const subMeasures = z.object({
   noise: z.array(z.number()),
   /** Share of pixels that have the least value of all, where that is cut off; 0 where the dark end is whole. */
   blackShare: z.number().default(0),
+  /** The value that stands for no data along its borders, and counts as none in all of this; null for none. */
+  blank: z.number().nullable().optional(),
   /** Share of pixels of which a channel is saturated. */
   saturatedShare: z.number(),
   /**
@@ -134,6 +136,8 @@ export interface SubOptions {
   unit?: FrameUnit | null;
   /** σ per pixel by channel, where it is known better than the finished picture tells it. @default null */
   noise?: readonly number[] | null;
+  /** The value that stands for no data along its borders, if such pixels were made NaN already (raster/blank.ts). @default null */
+  blank?: number | null;
   /** Whether the raster is given away: its planes are overwritten and all but one dropped, which saves their memory. @default false */
   consume?: boolean;
 }
@@ -145,7 +149,7 @@ export interface SubOptions {
 export function measureSub(
   raster: Raster,
   kernels: Kernels,
-  { unit = null, noise = null, consume = false }: SubOptions = {},
+  { unit = null, noise = null, blank = null, consume = false }: SubOptions = {},
 ): { measures: SubMeasures; stars: ListedStar[]; unit: FrameUnit | null } {
   const { width, height, planes } = raster;
   const channels = planes.length;
@@ -175,6 +179,7 @@ export function measureSub(
     gradient: meshes.map(fitBackgroundPlane),
     noise: blackShare > 0 ? meshes.map(() => 0) : noise ? [...noise] : (noises ?? []).map(({ sigma }) => sigma),
     blackShare,
+    blank,
     noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : meshes.map(() => null),
     saturatedShare: saturation.share,
     trail: clearest ?? null,
@@ -223,17 +228,17 @@ function planeNoise(
   height: number,
   kernels: Kernels,
 ): { sigma: number; correlation: number | null } {
-  if (width * height <= LARGE) return pixelNoise(withoutGaps(plane), width, height, kernels);
+  if (width * height <= LARGE) return pixelNoise(plane, width, height, kernels);
   const side = Math.min(256, width, height);
   const picture = rasterOf(width, height, [plane]);
   const samples = Array.from({ length: 9 }, (_, k) => {
     const x = Math.floor(((width - side) * (k % 3)) / 2);
     const y = Math.floor(((height - side) * Math.floor(k / 3)) / 2);
     const [part] = cropRaster(picture, { x, y, width: side, height: side }).planes;
-    return pixelNoise(withoutGaps(part), side, side, kernels);
+    return pixelNoise(part, side, side, kernels);
   });
   const over = (values: (number | null)[]): number | null => {
-    const known = values.filter((v): v is number => v !== null && Number.isFinite(v));
+    const known = values.filter((v): v is number => v !== null && v > 0);
     return known.length > 0 ? medianInPlace(Float64Array.from(known)) : null;
   };
   return {

@@ -12,6 +12,7 @@ export {
   rasterOf,
   reusedRasters,
 } from "./raster";
+export { blankValue, frameWithoutBlank, withoutBlank } from "./blank";
 export { fillGaps, withGapsOf } from "./gaps";
 export { halfDifference, reduceInto } from "./reduce";
 export type { FrameSource } from "./frameSource";

@@ -62,6 +62,8 @@ export interface PlannedSub {
   local: LocalLevels | null;
   /** Sample from which on it is saturated and gives way to subs that hold more light; null where none does. */
   fullAt: number | null;
+  /** Sample that stands for no data (raster/blank.ts); null for none. */
+  blank?: number | null;
 }
 
 export interface LeftOutSub {
@@ -221,6 +223,7 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
           : null,
       local: null,
       fullAt: fullAt[i],
+      blank: sub.measures.blank ?? null,
     };
   });
   const isFilled = fullAt.some((level) => level !== null);

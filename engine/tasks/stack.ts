@@ -2,7 +2,8 @@ import type { PictureFacts, TileFacts } from "@/core/compare";
 import { factsOfTiles, inspectPicture, inspectTiles } from "@/core/compare";
 import { ditherFacts, ditherWarning, drizzleRegion, drizzleScaleOf } from "@/core/drizzle";
 import { fitsSamples } from "@/core/formats";
-import type { Region } from "@/core/raster";
+import type { FrameSource, Region } from "@/core/raster";
+import { frameWithoutBlank } from "@/core/raster";
 import type { StackPiece, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
 import type { ResamplingKernel } from "@/core/register";
 import { copyRegion, levelsInRow, planStack, stackRegion } from "@/core/stack";
@@ -30,9 +31,7 @@ export interface LevelPayload {
 
 /** How far each sub lies above the others in the patches of a row, by sub, channel and column. */
 export const levelRow: Task<LevelPayload, number[][][]> = async ({ frames, plan: own, settings, row }, shop) => {
-  const sources = [];
-  for (const frame of frames) sources.push(await shop.frames.open(frame));
-  return levelsInRow(sources, own, settings, row, shop.job.kernels);
+  return levelsInRow(await openedOf(frames, own, shop), own, settings, row, shop.job.kernels);
 };
 
 export interface StripPayload {
@@ -61,10 +60,16 @@ export interface StripResult {
 
 export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop) => {
   const { frames, settings, region, budgetBytes } = payload;
-  const sources = [];
-  for (const frame of frames) sources.push(await shop.frames.open(frame));
+  const sources = await openedOf(frames, payload.plan, shop);
   return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job));
 };
+
+/** The frames of a plan's subs, in its order, without the pixels that stand for no data. */
+async function openedOf(frames: FrameRef[], { used }: StackPlan, shop: Workshop): Promise<FrameSource[]> {
+  const sources = [];
+  for (const [i, frame] of frames.entries()) sources.push(frameWithoutBlank(await shop.frames.open(frame), used[i].blank ?? null));
+  return sources;
+}
 
 function stripOf(piece: StackPiece): StripResult {
   const bytes = (planes: Float32Array[]) => planes.map((plane) => fitsSamples(plane, "float32"));
@@ -101,11 +106,11 @@ export interface DrizzlePayload {
 
 export const drizzleStrip: Task<DrizzlePayload, StripResult> = async (payload, shop) => {
   const sources = [];
-  for (const ref of payload.frames) {
-    const frame = await shop.frames.open(ref);
-    sources.push({ frame, pattern: frame.channels === 1 ? (ref.calibration?.pattern ?? null) : null });
-  }
   const { plan: own, settings, region } = payload;
+  for (const [i, frame] of (await openedOf(payload.frames, own, shop)).entries()) {
+    const pattern = frame.channels === 1 ? (payload.frames[i].calibration?.pattern ?? null) : null;
+    sources.push({ frame, pattern });
+  }
   const first = await shop.frames.open(payload.first);
   return stripOf(await drizzleRegion(sources, first, own, settings, region, shop.job));
 };

@@ -11,12 +11,11 @@ import {
   measureVideoFrame,
   skyOfVideoFrame,
   whiteNoise,
-  withoutGaps,
 } from "@/core/measure";
 import type { LevelsFact } from "@/core/facts";
 import { levelsOf as stretchLevelsOf } from "@/core/facts";
 import type { Raster } from "@/core/raster";
-import { median, wholeRegion } from "@/core/raster";
+import { blankValue, median, wholeRegion, withoutBlank } from "@/core/raster";
 import { UserError } from "@/core/job";
 import type { SubFacts, SubRelation } from "@/core/stack";
 import { registeredFrame, relateSub } from "@/core/stack";
@@ -101,8 +100,10 @@ export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame 
   const unit = await shop.frames.unit(frame);
   refuseEmpty(frame.name, raster, unit.storedPerUnit);
   const noise = (await source.noise?.()) ?? null;
+  const blank = blankValue(raster);
+  withoutBlank(raster, blank);
   const stretch = shownBy(raster, unit);
-  const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise, consume: true });
+  const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise, blank, consume: true });
   return { ...sizeOf(raster), measures, stars, stretch, unit: found ?? unit };
 };
 
@@ -159,7 +160,7 @@ function levelsOf(
     elongationAgreement: null,
     background: levels,
     gradient: levels.map((level) => ({ level, dx: 0, dy: 0 })),
-    noise: planes.map((plane) => whiteNoise(withoutGaps(plane), width, height, kernels)),
+    noise: planes.map((plane) => whiteNoise(plane, width, height, kernels)),
     noiseCorrelation: [],
     looksMosaic: false,
     blackShare: 0,
