@@ -1,5 +1,5 @@
-import type { Fact, PictureLook, SeenPatch } from "../facts";
-import { FACTS } from "../facts";
+import type { Fact, PictureLook, Relief, SeenPatch } from "../facts";
+import { FACTS, measureRelief } from "../facts";
 import type { JobHandle } from "../job";
 import { UserError } from "../job";
 import type { SkyPatch } from "../measure";
@@ -8,6 +8,7 @@ import type { ChannelMode } from "../operations";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   createRaster,
+  fillGaps,
   growRegion,
   halfDifference,
   intersectRegions,
@@ -195,6 +196,7 @@ export class SeenPicture {
       },
       gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
+      relief: () => this.relief(ofMode),
       patches: async () => {
         const seen = chosen.patches && (await this.patches(chosen.patches));
         return seen?.map(({ raster, inside }) => ({ raster: ofMode(raster), inside })) ?? null;
@@ -239,6 +241,16 @@ export class SeenPicture {
     const a = await this.take(this.input.halves.a, steps);
     const b = await this.take(this.input.halves.b, steps);
     return a.map((piece, k) => halfDifference(piece, b[k]));
+  }
+
+  private async relief(ofMode: (piece: Raster) => Raster): Promise<Relief | null> {
+    const { picture, halves, fill } = this.input;
+    if (!halves) return null;
+    const read = async (band: Region) => ({
+      picture: ofMode(fillGaps(await picture.read(band), fill)),
+      noise: ofMode(halfDifference(await halves.a.read(band), await halves.b.read(band))),
+    });
+    return measureRelief(picture, read, this.job);
   }
 
   private async overview(side: number): Promise<Raster> {

@@ -1,6 +1,7 @@
 import type { z } from "zod";
 import type { JobHandle } from "../job";
 import type { Raster, Region } from "../raster";
+import type { Relief } from "./relief";
 
 /** A patch of sky with its surroundings, and where in these it lies. */
 export interface SeenPatch {
@@ -22,6 +23,8 @@ export interface PictureLook {
   gaps(): Promise<(Uint8Array | null)[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
+  /** How the noise of the untouched picture differs over the field; null where no halves tell it. */
+  relief(): Promise<Relief | null>;
   /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */
   patches(): Promise<SeenPatch[] | null>;
   /** Places in px of the picture: stars there tell nothing of the blur. */

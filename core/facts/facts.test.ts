@@ -11,6 +11,7 @@ import { FACTS, factOf, NOISE_SCALES } from "./index";
 const job = quietJob(wasmKernels());
 const look = (picture: Raster, difference: Raster | null = null, gaps: Uint8Array | null = null): PictureLook => ({
   patches: () => Promise.resolve(null),
+  relief: () => Promise.resolve(null),
   dropped: [],
   fullScale: 1,
   fact: (fact) => fact.measure(look(picture, difference, gaps), job),

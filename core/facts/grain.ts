@@ -20,6 +20,7 @@ import type { Raster } from "../raster";
 import { cropRaster, medianInPlace, rasterOf, robustSpread } from "../raster";
 import { componentsOf } from "./components";
 import type { Fact, SeenPatch } from "./fact";
+import { relief, reliefOver } from "./relief";
 
 /** Hits and what else is no noise count at most so many σ. */
 const MOST_SIGMA = 6;
@@ -30,6 +31,8 @@ const schema = z.object({
   /** Autocovariance of the noise of each component of the stabilised channels (components.ts), to lags of 8 px. */
   covariance: z.array(z.array(z.number())),
   from: z.enum(["halves", "picture", "patches"]),
+  /** How much stronger it is in places; null where that is not told. */
+  relief: relief.nullable(),
 });
 export type GrainFact = z.infer<typeof schema>;
 
@@ -48,13 +51,15 @@ export const grain: Fact<GrainFact> = {
     const samples = await look.samples();
     const halves = await look.halfDifferences();
     const gaps = await look.gaps();
-    const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, gaps, c, job));
+    const over = await look.relief();
+    const reliefs = look.places.map((place) => samples[0].planes.map((_, c) => over && reliefOver(over, c, place)));
+    const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, reliefs, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
     const patches = await look.patches();
-    if (patches) return { ...inPatches(patches, models, job), from: "patches" };
-    const covariance = noiseCovariances(samples, halves, gaps, models, found, job).map((lags) => [...lags]);
-    return { models, covariance, from: halves ? "halves" : "picture" };
+    if (patches) return { ...inPatches(patches, models, job), from: "patches", relief: null };
+    const covariance = noiseCovariances(samples, halves, reliefs, gaps, models, found, job).map((lags) => [...lags]);
+    return { models, covariance, from: halves ? "halves" : "picture", relief: over };
   },
   noisier: (value, times) => ({
     ...value,
@@ -62,14 +67,39 @@ export const grain: Fact<GrainFact> = {
   }),
 };
 
-/** A picture whose noise has σ 1 everywhere; channels without noise stay as they are. */
-export function stabilisedRaster(raster: Raster, models: GrainFact["models"]): Raster {
-  const planes = raster.planes.map((plane, c) => stabiliser(models[c])?.forward(plane) ?? plane);
-  return rasterOf(raster.width, raster.height, planes);
+/** What the noise of a region is known by: of the whole picture, and where in it the region lies. */
+type Known = Pick<GrainFact, "models" | "relief">;
+
+/** A picture whose noise has σ 1 everywhere; channels without noise stay as they are. `x`, `y`: where its first pixel lies in the whole. */
+export function stabilisedRaster(raster: Raster, { models, relief: over }: Known, x: number, y: number): Raster {
+  const { width, height } = raster;
+  const planes = raster.planes.map((plane, c) => {
+    const even = stabiliser(models[c])?.forward(plane);
+    if (!even || !over) return even ?? plane;
+    const by = reliefOver(over, c, { x, y, width, height });
+    for (let i = 0; i < by.length; i++) by[i] = even[i] / by[i];
+    return by;
+  });
+  return rasterOf(width, height, planes);
+}
+
+/** The way back from stabilisedRaster. */
+export function unstabilised(even: Raster, { models, relief: over }: Known, x: number, y: number): Raster {
+  const { width, height } = even;
+  const planes = even.planes.map((plane, c) => {
+    const uneven = stabiliser(models[c]);
+    if (!uneven || !over) return uneven?.back(plane) ?? plane;
+    const by = reliefOver(over, c, { x, y, width, height });
+    for (let i = 0; i < by.length; i++) by[i] *= plane[i];
+    return uneven.back(by);
+  });
+  return rasterOf(width, height, planes);
 }
 
 /** By piece: where there is no data. */
 type Gaps = (Uint8Array | null)[];
+/** By piece and channel: how much stronger the noise is than elsewhere. */
+type Reliefs = (Float32Array | null)[][];
 
 interface ChannelNoise {
   model: z.infer<typeof noiseModel>;
@@ -78,14 +108,22 @@ interface ChannelNoise {
 }
 
 /** Noise against signal of a channel, from the halves or from the picture's own finest detail. */
-function channelNoise(samples: Raster[], halves: Raster[] | null, gaps: Gaps, c: number, job: JobHandle): ChannelNoise {
+function channelNoise(
+  samples: Raster[],
+  halves: Raster[] | null,
+  reliefs: Reliefs,
+  gaps: Gaps,
+  c: number,
+  job: JobHandle,
+): ChannelNoise {
   const levels: Float32Array[] = [];
   const noises: Float32Array[] = [];
   const ratios: number[] = [];
   for (const [k, { planes, width, height }] of samples.entries()) {
     const plane = planes[c];
     levels.push(surroundings(plane, width, height, job.kernels));
-    if (halves) noises.push(halves[k].planes[c]);
+    const by = reliefs[k][c];
+    if (halves) noises.push(by ? halves[k].planes[c].map((v, i) => v / by[i]) : halves[k].planes[c]);
     else {
       const smooth = job.kernels.starletSmooth(plane, width, height, 0);
       noises.push(plane.map((v, i) => (v - smooth[i]) / STARLET_NOISE[0]));
@@ -118,6 +156,7 @@ function smoothingOf(ratio: number): number {
 function noiseCovariances(
   samples: Raster[],
   halves: Raster[] | null,
+  reliefs: Reliefs,
   gaps: Gaps,
   models: GrainFact["models"],
   found: ChannelNoise[],
@@ -133,7 +172,8 @@ function noiseCovariances(
     const { width, height } = piece;
     const planes = piece.planes.map((noise, c) => {
       const level = surroundings(samples[k].planes[c], width, height, job.kernels);
-      const unit = noise.map((v, i) => (models[c].a > 0 ? v / sigmaAt(models[c], level[i]) : 0));
+      const by = reliefs[k][c];
+      const unit = noise.map((v, i) => (models[c].a > 0 ? v / sigmaAt(models[c], level[i]) / (by?.[i] ?? 1) : 0));
       return detailOf(unit, width, height, job).map((v, i) => (gaps[k]?.[i] === 1 ? NaN : v));
     });
     return rasterOf(width, height, planes);

@@ -19,11 +19,13 @@ export const haarMixture: Fact<HaarMixtureFact> = {
   schema,
   async measure(look, job) {
     const samples = await look.samples();
-    const { models, covariance } = await look.fact(grain);
+    const known = await look.fact(grain);
     const gaps = await look.gaps();
-    const stabilised = samples.map((piece) => componentsOf(stabilisedRaster(piece, models)));
+    const stabilised = samples.map((piece, k) =>
+      componentsOf(stabilisedRaster(piece, known, look.places[k].x, look.places[k].y)),
+    );
     const components: HaarMixtureFact["components"] = [];
-    for (const [k, lags] of covariance.entries()) {
+    for (const [k, lags] of known.covariance.entries()) {
       const noise = Float64Array.from(lags);
       const current = stabilised.map((planes) => planes[k]);
       const scales = [];

@@ -42,11 +42,11 @@ export const mixture: Fact<MixtureFact> = {
   schema,
   async measure(look, job) {
     const samples = await look.samples();
-    const { models, covariance } = await look.fact(grain);
+    const known = await look.fact(grain);
     const gaps = await look.gaps();
-    const stabilised = samples.map((piece) => stabilisedRaster(piece, models));
+    const stabilised = samples.map((piece, k) => stabilisedRaster(piece, known, look.places[k].x, look.places[k].y));
     const components = [];
-    for (const [k, noise] of covariance.entries()) {
+    for (const [k, noise] of known.covariance.entries()) {
       await job.breathe();
       components.push(bandsOf(stabilised, gaps, Float64Array.from(noise), k, job));
     }

@@ -49,14 +49,15 @@ export const wavelets: Fact<WaveletsFact> = {
   title: "wavelet thresholds of least expected error",
   schema,
   async measure(look, job) {
-    const { models, covariance } = await look.fact(grain);
+    const known = await look.fact(grain);
     const gaps = await look.gaps();
-    const pieces = (await look.samples()).map((piece) => {
+    const pieces = (await look.samples()).map((piece, k) => {
       const { width, height } = piece;
-      return { width, height, components: componentsOf(stabilisedRaster(piece, models)) };
+      const { x, y } = look.places[k];
+      return { width, height, components: componentsOf(stabilisedRaster(piece, known, x, y)) };
     });
     const thresholds: number[][] = [];
-    for (const [c, noise] of covariance.entries()) {
+    for (const [c, noise] of known.covariance.entries()) {
       const sigmas = waveletSigmas(noise, LEAST_ASYMMETRIC, WAVELET_SCALES);
       const found: Float32Array[][] = sigmas.map(() => []);
       for (const [p, { width, height, components }] of pieces.entries()) {

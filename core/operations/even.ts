@@ -1,7 +1,7 @@
 import type { Facts, GrainFact } from "../facts";
-import { componentsOf, fromComponents, stabilisedRaster } from "../facts";
+import { componentsOf, fromComponents, stabilisedRaster, unstabilised } from "../facts";
 import type { JobHandle } from "../job";
-import { drawPoints, findPoints, stabiliser } from "../measure";
+import { drawPoints, findPoints } from "../measure";
 import type { ValuesOf } from "../parameters";
 import { slider, tick } from "../parameters";
 import type { Raster } from "../raster";
@@ -54,7 +54,7 @@ export async function throughEven(
   treat: (even: EvenPlane) => Float32Array,
 ): Promise<Raster> {
   const { width, height } = region;
-  const components = componentsOf(stabilisedRaster(region, grain.models));
+  const components = componentsOf(stabilisedRaster(region, grain, x, y));
   const aside = pointsOf(components, region, points, grain, psf, job);
   if (aside) drawPoints(components, width, height, aside.found, aside.shape, -1);
   const treated: Float32Array[] = [];
@@ -64,7 +64,7 @@ export async function throughEven(
     job.progress((index + 1) / components.length);
   }
   if (aside) drawPoints(treated, width, height, aside.found, aside.shape, 1);
-  return unevened(region, fromComponents(treated, width, height), grain);
+  return { ...region, planes: unstabilised(fromComponents(treated, width, height), grain, x, y).planes };
 }
 
 function pointsOf(
@@ -78,10 +78,4 @@ function pointsOf(
   if (!keepPoints || fwhmPx === null || beta === null) return null;
   const shape = { fwhmPx, beta };
   return { shape, found: findPoints(components, width, height, shape, covariance[0], pointSnr, job.kernels) };
-}
-
-/** The treated picture, its noise uneven again; channels without noise as they are. */
-function unevened(region: Raster, even: Raster, { models }: GrainFact): Raster {
-  const planes = region.planes.map((_, c) => stabiliser(models[c])?.back(even.planes[c]) ?? even.planes[c]);
-  return { ...region, planes };
 }

@@ -67,7 +67,8 @@ export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop)
 /** The frames of a plan's subs, in its order, without the pixels that stand for no data. */
 async function openedOf(frames: FrameRef[], { used }: StackPlan, shop: Workshop): Promise<FrameSource[]> {
   const sources = [];
-  for (const [i, frame] of frames.entries()) sources.push(frameWithoutBlank(await shop.frames.open(frame), used[i].blank ?? null));
+  for (const [i, frame] of frames.entries())
+    sources.push(frameWithoutBlank(await shop.frames.open(frame), used[i].blank ?? null));
   return sources;
 }
 

@@ -45,12 +45,12 @@ export const stars = maskKind({
     }),
   },
   reach: ({ soft }) => WIDEST + Math.ceil(soft) + PEAKS_HALO,
-  values({ raster, facts: { grain, psf }, job }, { snr, size, soft }) {
+  values({ raster, x: left, y: top, facts: { grain, psf }, job }, { snr, size, soft }) {
     const { width, height } = raster;
     const out = new Float32Array(width * height);
     const { fwhmPx, beta } = psf;
     if (fwhmPx === null || beta === null) return out;
-    const [light] = componentsOf(stabilisedRaster(raster, grain.models));
+    const [light] = componentsOf(stabilisedRaster(raster, grain, left, top));
     const [covariance] = grain.covariance;
     const sigma = Math.sqrt(covariance[covariance.length >> 1]);
     for (const { x, y, answers } of matchedPeaks(
