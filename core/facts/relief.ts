@@ -55,7 +55,7 @@ export async function measureRelief(
     }
   }
   const shares = cells.map((channel) => {
-    const model = fitNoiseModel(...sparse(channel));
+    const model = fitNoiseModel(...together(channel));
     if (!(model.a > 0)) return null;
     const found = channel.map(({ level, noise }) => {
       if (noise.length < LEAST_KNOWN * KEPT) return NaN;
@@ -101,10 +101,14 @@ function pairsOf(
   return { level: levels.slice(0, n), noise: noises.slice(0, n) };
 }
 
-/** One pair of five, of all cells. */
-function sparse(cells: readonly Pairs[]): [level: Float32Array, noise: Float32Array] {
+/** Of more pairs than this every second, third … tells enough. */
+const PAIRS = 4e5;
+
+/** The pairs of all cells. */
+function together(cells: readonly Pairs[]): [level: Float32Array, noise: Float32Array] {
+  const step = Math.ceil(cells.reduce((sum, { noise }) => sum + noise.length, 0) / PAIRS);
   const gathered = (of: (pairs: Pairs) => Float32Array) => {
-    const parts = cells.map((pairs) => of(pairs).filter((_, i) => i % 5 === 0));
+    const parts = cells.map((pairs) => of(pairs).filter((_, i) => i % step === 0));
     const out = new Float32Array(parts.reduce((sum, { length }) => sum + length, 0));
     parts.reduce((at, part) => (out.set(part, at), at + part.length), 0);
     return out;

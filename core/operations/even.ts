@@ -4,7 +4,8 @@ import type { JobHandle } from "../job";
 import { drawPoints, findPoints } from "../measure";
 import type { ValuesOf } from "../parameters";
 import { slider, tick } from "../parameters";
-import type { Raster } from "../raster";
+import type { Raster, Region } from "../raster";
+import { cloneRaster, cropPlane, pasteInto, relativeTo, wholeRegion } from "../raster";
 import type { Place } from "./operation";
 
 /** What operations that set stars aside have, in the same words. */
@@ -36,21 +37,31 @@ export interface EvenPlane {
   /** Where its first pixel lies in the picture. */
   x: number;
   y: number;
+  /** What of the result is used, counted from there: the rest may be anything. */
+  kept: Region;
   /** Which component it is. */
   index: number;
   covariance: readonly number[];
 }
 
+/** A part of an even plane, of which so much is used; both counted from the plane's first pixel. */
+export function partOf(even: EvenPlane, part: Region, kept: Region): EvenPlane {
+  const { plane, width, x, y } = even;
+  const { width: w, height: h } = part;
+  const cut = w === width && h === even.height ? plane : cropPlane(plane, width, part);
+  return { ...even, plane: cut, width: w, height: h, x: x + part.x, y: y + part.y, kept: relativeTo(part, kept) };
+}
+
 /**
  * A region made even and taken apart: noise has σ 1 everywhere (facts/grain.ts), channels become brightness and two differences, points are set aside (matched filter, weight rising over
- * the threshold: measure/points.ts); `treat` has each plane; then all goes back the way it came. Channels without noise stay in their own units.
+ * the threshold: measure/points.ts); `treat` gives what becomes of the kept pixels of each plane; then these go back the way they came. Channels without noise stay in their own units, and what is not kept as it was.
  */
 export async function throughEven(
   region: Raster,
   points: ValuesOf<typeof spared>,
   { grain, psf }: Facts<"grain" | "psf">,
   job: JobHandle,
-  { x, y }: Place,
+  { x, y, kept = wholeRegion(region) }: Place,
   treat: (even: EvenPlane) => Float32Array,
 ): Promise<Raster> {
   const { width, height } = region;
@@ -60,11 +71,15 @@ export async function throughEven(
   const treated: Float32Array[] = [];
   for (const [index, plane] of components.entries()) {
     await job.breathe();
-    treated.push(treat({ plane, width, height, x, y, index, covariance: grain.covariance[index] }));
+    treated.push(treat({ plane, width, height, x, y, kept, index, covariance: grain.covariance[index] }));
     job.progress((index + 1) / components.length);
   }
-  if (aside) drawPoints(treated, width, height, aside.found, aside.shape, 1);
-  return { ...region, planes: unstabilised(fromComponents(treated, width, height), grain, x, y).planes };
+  const back = aside?.found.map((point) => ({ ...point, x: point.x - kept.x, y: point.y - kept.y })) ?? [];
+  if (aside) drawPoints(treated, kept.width, kept.height, back, aside.shape, 1);
+  const clean = unstabilised(fromComponents(treated, kept.width, kept.height), grain, x + kept.x, y + kept.y);
+  const out = cloneRaster(region);
+  pasteInto(out, clean, kept.x, kept.y);
+  return out;
 }
 
 function pointsOf(

@@ -4,6 +4,7 @@ export type { CreateRaster, Raster } from "./raster";
 export {
   cloneRaster,
   createRaster,
+  cropPlane,
   cropRaster,
   meanPlane,
   mirrorIndex,

@@ -59,12 +59,20 @@ export function cropRaster(raster: Raster, region: Region): Raster {
     region.y + region.height > raster.height
   )
     throw new RangeError(`crop ${JSON.stringify(region)} must lie inside ${raster.width}×${raster.height}`);
-  const out = createRaster(region.width, region.height, raster.channels);
-  for (let c = 0; c < raster.channels; c++)
-    for (let y = 0; y < region.height; y++) {
-      const from = (region.y + y) * raster.width + region.x;
-      out.planes[c].set(raster.planes[c].subarray(from, from + region.width), y * region.width);
-    }
+  return rasterOf(
+    region.width,
+    region.height,
+    raster.planes.map((plane) => cropPlane(plane, raster.width, region)),
+  );
+}
+
+/** A copy of a region, which must lie inside, of a plane of so many columns. */
+export function cropPlane(plane: Float32Array, width: number, region: Region): Float32Array {
+  const out = new Float32Array(region.width * region.height);
+  for (let y = 0; y < region.height; y++) {
+    const from = (region.y + y) * width + region.x;
+    out.set(plane.subarray(from, from + region.width), y * region.width);
+  }
   return out;
 }
 

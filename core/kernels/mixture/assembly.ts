@@ -8,9 +8,9 @@ const ROWS: i32 = 5;
 
 /**
  * out ← out + estimate of (a − b); pitch p floats (a multiple of 4, ≥ w). Tables of floats: `project` axes × 25, `back` axes, `gains` levels × axes, `offsets` levels.
- * `lines` holds 5 rows of p + 4 step + 8 floats, `scratch` 4 (3 axes + levels) floats and 16-byte splats of all tables after them.
+ * `lines` holds 5 rows of p + 4 step + 8 floats, `scratch` 4 (3 axes + levels) floats and 16-byte splats of all tables after them. From column `left`, a multiple of 4, and row `top` on to before `right` and `bottom`.
  */
-export function mixtureInto(out: usize, a: usize, b: usize, w: i32, h: i32, p: i32, step: i32, project: usize, back: usize, axes: i32, gains: usize, offsets: usize, levels: i32, lines: usize, scratch: usize): void {
+export function mixtureInto(out: usize, a: usize, b: usize, w: i32, h: i32, p: i32, step: i32, project: usize, back: usize, axes: i32, gains: usize, offsets: usize, levels: i32, lines: usize, scratch: usize, left: i32, top: i32, right: i32, bottom: i32): void {
   const pitch = (<usize>p) << 2;
   const margin = 2 * step;
   const linePitch = (<usize>(p + 2 * margin + 8)) << 2;
@@ -25,7 +25,7 @@ export function mixtureInto(out: usize, a: usize, b: usize, w: i32, h: i32, p: i
   const s1 = (<usize>step) << 2, s2 = s1 << 1;
   const half = f32x4.splat(0.5);
   const axisBytes = (<usize>axes) << 4, levelBytes = (<usize>levels) << 4;
-  for (let y = 0; y < h; y++) {
+  for (let y = top; y < bottom; y++) {
     // The differences of the five rows, with their mirror images to either side.
     for (let k = 0; k < ROWS; k++) {
       const from = <usize>mirror(y + (k - 2) * step, h) * pitch;
@@ -37,7 +37,7 @@ export function mixtureInto(out: usize, a: usize, b: usize, w: i32, h: i32, p: i
       }
     }
     const target = out + <usize>y * pitch;
-    for (let x: usize = 0; x < (<usize>w) << 2; x += 16) {
+    for (let x: usize = (<usize>left) << 2; x < (<usize>right) << 2; x += 16) {
       let row = projects;
       for (let k: usize = 0; k < axisBytes; k += 16) {
         let sum = f32x4.splat(0.0);

@@ -1,3 +1,5 @@
+import type { Region } from "../../raster";
+
 /** Neighbours of a coefficient that are looked at together: 5 × 5, spaced as the scale's own taps are. */
 export const NEIGHBOURS = 25;
 
@@ -21,10 +23,16 @@ export interface MixtureBand {
 export interface MixtureKernels {
   /**
    * The best estimate (least mean square) of the starlet coefficients of a noisy plane at as many scales as there are bands, the coarse rest as it is:
-   * Σ_z p(z | v) Σ_k back_k gain_zk v_k with p ∝ exp(offset_z + ½ Σ_k gain_zk v_k²). Mirrored at the border. O(axes · (25 + 2 levels)) a pixel and scale.
+   * Σ_z p(z | v) Σ_k back_k gain_zk v_k with p ∝ exp(offset_z + ½ Σ_k gain_zk v_k²). Mirrored at the border. O(axes · (25 + 2 levels)) a pixel and scale. Only what is `kept` (all of it, if not said) is told; the rest is anything.
    * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
    */
-  mixtureShrink(plane: Float32Array, width: number, height: number, bands: readonly MixtureBand[]): Float32Array;
+  mixtureShrink(
+    plane: Float32Array,
+    width: number,
+    height: number,
+    bands: readonly MixtureBand[],
+    kept?: Region,
+  ): Float32Array;
 
   /** The same of one band of any transform, whose coefficients' neighbours lie `step` px apart. */
   mixtureOfBand(plane: Float32Array, width: number, height: number, step: number, band: MixtureBand): Float32Array;

@@ -1,3 +1,5 @@
+import type { Region } from "../../raster";
+import { wholeRegion } from "../../raster";
 import type { WasmModule } from "../arena";
 import { openArena, pitchFor } from "../arena";
 import { checkPlane } from "../plane";
@@ -42,7 +44,8 @@ export function mixtureWasm(module: WasmModule): MixtureKernels {
     arena.write(coefficients, plane, width, height, pitch);
     arena.zero(none, n);
     arena.zero(out, n);
-    wasm.mixtureInto(out, coefficients, none, width, height, pitch, step, ...write(band, line));
+    const whole = [0, 0, width, height];
+    wasm.mixtureInto(out, coefficients, none, width, height, pitch, step, ...write(band, line), ...whole);
     return arena.read(out, width, height, pitch);
   }
 
@@ -51,6 +54,7 @@ export function mixtureWasm(module: WasmModule): MixtureKernels {
     width: number,
     height: number,
     bands: readonly MixtureBand[],
+    kept: Region = wholeRegion({ width, height }),
   ): Float32Array {
     checkPlane(plane, width, height);
     const arena = openArena(wasm);
@@ -63,10 +67,12 @@ export function mixtureWasm(module: WasmModule): MixtureKernels {
     arena.ensure();
     arena.write(current, plane, width, height, pitch);
     arena.zero(out, n);
+    // Four pixels go together: from a multiple of four on.
+    const columns = [4 * Math.floor(kept.x / 4), kept.y, kept.x + kept.width, kept.y + kept.height];
     bands.forEach((band, scale) => {
       const step = 1 << scale;
       wasm.b3Smooth(current, smooth, width, height, pitch, step, line);
-      wasm.mixtureInto(out, current, smooth, width, height, pitch, step, ...write(band, line));
+      wasm.mixtureInto(out, current, smooth, width, height, pitch, step, ...write(band, line), ...columns);
       [current, smooth] = [smooth, current];
     });
     wasm.addInto(out, current, n);

@@ -1,3 +1,4 @@
+import { cropPlane } from "../../raster";
 import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
 import { POINTS_HALO } from "../../measure";
@@ -88,7 +89,7 @@ export function raisingOfDetail<F extends Record<string, Field>>(
       const { grain, psf } = facts as Facts<"grain" | "psf">;
       const hasStars = params.keepPoints && psf.fwhmPx !== null;
       return throughEven(region, params, { grain, psf }, job, place, (even) =>
-        raise(even, params, shareOf(params, hasStars), job),
+        cropPlane(raise(even, params, shareOf(params, hasStars), job), even.width, even.kept),
       );
     },
   };

@@ -4,7 +4,8 @@ import { bandCovariance, POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { choice, parameters, slider } from "../../parameters";
 import type { EvenPlane } from "../even";
-import { spared, throughEven } from "../even";
+import { partOf, spared, throughEven } from "../even";
+import { cropPlane, growRegion, intersectRegions, relativeTo, wholeRegion } from "../../raster";
 import type { ChannelMode, Operation, Shares } from "../operation";
 
 const share = (label: string, hint: string, levers: string | readonly string[], ofColour = true) => ({
@@ -78,6 +79,7 @@ interface Approach<F extends Record<string, Field>, I extends FactId> {
   disturbedWeight?: number;
   /** Pixels of surroundings that `clean` looks at. */
   reach(params: ValuesOf<F>): number;
+  /** The plane without noise where it is kept. */
   clean(even: EvenPlane, params: ValuesOf<F>, facts: Facts<I>, job: JobHandle): Float32Array;
 }
 
@@ -114,14 +116,19 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
       (params.keepPoints ? POINTS_HALO : 0) +
       (params.mottle > 0 ? MOTTLE_REACH : 0) +
       (params.leastGrain > 0 ? GRAIN_REACH : 0),
-    async run(region, params, facts, job, { x, y }) {
+    async run(region, params, facts, job, place) {
       const { grain, psf } = facts as Facts<"grain" | "psf">;
       const { leastGrain = 0, mottle = 0 } = params as Partial<Shared>;
       const isNoisy = grain.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
-      const cleaned = await throughEven(region, params, { grain, psf }, job, { x, y }, (even) =>
-        withGrain(even, withoutMottle(even, clean(even, params, facts as Facts<I>, job), mottle, job), leastGrain, job),
-      );
+      const around = (mottle > 0 ? MOTTLE_REACH : 0) + (leastGrain > 0 ? GRAIN_REACH : 0);
+      const cleaned = await throughEven(region, params, { grain, psf }, job, place, (even) => {
+        const needed = intersectRegions(growRegion(even.kept, around), wholeRegion(even));
+        const part = intersectRegions(growRegion(needed, reach(params)), wholeRegion(even));
+        const own = partOf(even, part, needed);
+        const smooth = withoutMottle(own, clean(own, params, facts as Facts<I>, job), mottle, job);
+        return cropPlane(withGrain(own, smooth, leastGrain, job), part.width, relativeTo(part, even.kept));
+      });
       // Channels without noise as they came.
       const planes = cleaned.planes.map((plane, c) => (grain.models[c].a > 0 ? plane : region.planes[c]));
       return { ...region, planes };

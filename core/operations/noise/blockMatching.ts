@@ -2,7 +2,9 @@ import type { JobHandle } from "../../job";
 import { BLOCK, COSINES } from "../../kernels";
 import { REACH } from "../../measure";
 import { choice, slider } from "../../parameters";
+import { cropPlane, growRegion, intersectRegions, pasteInto, rasterOf, wholeRegion } from "../../raster";
 import type { EvenPlane } from "../even";
+import { partOf } from "../even";
 import { noiseApproach } from "./approach";
 import { keepDetail, MIXTURE_REACH, mixtureOf } from "./mixtureShrinkage";
 
@@ -69,11 +71,17 @@ export const blockMatching = noiseApproach({
   reach: ({ pilot, search }) => reachOf(search) + (pilot === "mixture" ? MIXTURE_REACH : reachOf(search)),
   clean(even, { pilot, detail, search }, { mixture }, job) {
     const variance = blockVariance(even.covariance);
+    const reach = reachOf(search);
+    const needed = intersectRegions(growRegion(even.kept, reach), wholeRegion(even));
     const first =
       pilot === "mixture"
-        ? mixtureOf(even, detail, mixture, job)
+        ? mixtureOf({ ...even, kept: needed }, detail, mixture, job)
         : matched(even, even.plane, search, variance, THRESHOLD, job);
-    return matched(even, first, search, variance, null, job);
+    const own = partOf(even, needed, even.kept);
+    const clean = matched(own, cropPlane(first, even.width, needed), search, variance, null, job);
+    const out = rasterOf(even.width, even.height, [even.plane.slice()]);
+    pasteInto(out, rasterOf(needed.width, needed.height, [clean]), needed.x, needed.y);
+    return out.planes[0];
   },
 });
 

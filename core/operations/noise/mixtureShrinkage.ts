@@ -41,9 +41,9 @@ export const keepDetail = slider({
 /** Pixels of surroundings that mixtureOf looks at. */
 export const MIXTURE_REACH = 2 * (2 ** MIXTURE_SCALES - 1) + 2 * 2 ** (MIXTURE_SCALES - 1);
 
-/** The plane as the mixture takes it to be without noise; itself where nothing is known of signal and noise. */
+/** The plane as the mixture takes it to be without noise, where it is kept; itself where nothing is known of signal and noise. */
 export function mixtureOf(
-  { plane, width, height, index }: EvenPlane,
+  { plane, width, height, index, kept }: EvenPlane,
   detail: number,
   mixture: MixtureFact,
   job: JobHandle,
@@ -55,6 +55,7 @@ export function mixtureOf(
     width,
     height,
     bands.map((band) => tablesOf(band, detail)),
+    kept,
   );
 }
 

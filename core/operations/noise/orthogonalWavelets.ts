@@ -13,7 +13,7 @@ export const orthogonalWavelets = noiseApproach({
   title: "Orthogonal wavelets",
   short: "Wavelets",
   summary: "Weakens fine waves that are no larger than the noise, by place or by size.",
-  disturbedWeight: 0.2,
+  disturbedWeight: 0.35,
   fields: {
     rule: choice({
       label: "Threshold",
