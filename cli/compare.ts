@@ -9,6 +9,7 @@ import { findOperation, stretchParameters } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { wholeEvidence } from "@/engine/jobs/evidence";
+import { inspectStack } from "@/engine/jobs/inspect";
 import { prepareTreatment } from "@/engine/jobs/render";
 import type { EqualSubject } from "@/engine/jobs/equal";
 import { equalStrength, readEqual } from "@/engine/jobs/equal";
@@ -33,7 +34,7 @@ interface Lanes {
 async function openLanes(pool: WorkerPool, file: string, chains: readonly string[]): Promise<Lanes> {
   const picture = await fileRef(file);
   const halves = await halvesBeside(file);
-  const facts = await pool.run("inspect", { picture, halves });
+  const facts = await inspectStack(pool, { picture, halves });
   const fullScale = toSample(facts.unit, facts.unit.fullScale);
   const lanes = [];
   for (const [k, path] of chains.entries()) {

@@ -1,3 +1,4 @@
+import { inspectStack } from "@/engine/jobs/inspect";
 import { UserError } from "@/core/job";
 import { describeWarp, mapPoint, matchStars, matrixAt } from "@/core/register";
 import { parseArguments } from "./arguments";
@@ -10,7 +11,7 @@ export async function match(args: string[]): Promise<unknown> {
   await checkInputs(files);
   return withPool(async (pool) => {
     const [a, b] = await Promise.all(
-      files.map(async (file) => pool.run("inspect", { picture: await fileRef(file), halves: null })),
+      files.map(async (file) => inspectStack(pool, { picture: await fileRef(file), halves: null })),
     );
     const found = matchStars(a.starList, b.starList, { model: "auto" });
     if (!found.ok)

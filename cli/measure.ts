@@ -1,3 +1,4 @@
+import { inspectStack } from "@/engine/jobs/inspect";
 import { z } from "zod";
 import { SNR_DEFINITION } from "@/core/measure";
 import { toSample } from "@/core/formats";
@@ -16,7 +17,7 @@ export async function measure(args: string[]): Promise<unknown> {
   return withPool(async (pool) => {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);
-    const facts = await pool.run("inspect", { picture, halves });
+    const facts = await inspectStack(pool, { picture, halves });
     const area = regionOf(region, facts);
     const { fill, unit } = facts;
     const treatment = { picture, halves, fill, fullScale: toSample(unit, unit.fullScale), steps: [], facts: [] };

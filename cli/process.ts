@@ -3,6 +3,7 @@ import { idleReason } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { findOperation } from "@/core/operations";
+import { inspectStack } from "@/engine/jobs/inspect";
 import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
 import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
 import { readChain } from "./chains";
@@ -29,7 +30,7 @@ export async function processPicture(args: string[]): Promise<unknown> {
   return withPool(async (pool) => {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);
-    const facts = await pool.run("inspect", { picture, halves });
+    const facts = await inspectStack(pool, { picture, halves });
     const { channels } = facts;
     const { steps, name } = chain;
     const treatment = await prepareTreatment(pool, {

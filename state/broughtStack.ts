@@ -2,6 +2,7 @@ import { UserError } from "@/core/job";
 import { pixelScaleOf } from "@/core/formats";
 import { broughtReport, stackSettings } from "@/core/stack";
 import type { FrameRef } from "@/engine/frames";
+import { inspectStack } from "@/engine/jobs/inspect";
 import { blobRef } from "@/engine/jobs/render";
 import { PRIORITY } from "@/engine/pool";
 import type { StackPictures, StackRecord } from "@/storage";
@@ -96,7 +97,7 @@ export async function bringStack(
     blob: pictures[kind] as Blob,
   });
   const halves = pictures.a && pictures.b ? { a: refOf("a"), b: refOf("b") } : null;
-  const facts = await pool.run("inspect", { picture: refOf("mean"), halves }, { priority: PRIORITY.batch, signal });
+  const facts = await inspectStack(pool, { picture: refOf("mean"), halves }, signal);
   const { metadata, cards } = first.reading;
   const count = Number(cards.find(({ keyword }) => keyword === "NCOMBINE")?.value);
   const combined = Number.isInteger(count) && count > 0 ? count : null;

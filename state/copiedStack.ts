@@ -2,8 +2,8 @@ import { UserError } from "@/core/job";
 import type { ResamplingKernel } from "@/core/register";
 import { broughtReport } from "@/core/stack";
 import { copyPicture } from "@/engine/jobs/copy";
+import { inspectStack } from "@/engine/jobs/inspect";
 import { blobRef } from "@/engine/jobs/render";
-import { PRIORITY } from "@/engine/pool";
 import type { StackPictures, StackRecord } from "@/storage";
 import { hasHalves, RECORD_VERSION } from "@/storage";
 import type { Files } from "./files";
@@ -46,8 +46,7 @@ export async function copyStack(
   onProgress(0.85, "Measuring the copy");
   const refOf = (blob: Blob) => blobRef(crypto.randomUUID(), name, blob);
   const halves = a && b ? { a: refOf(a), b: refOf(b) } : null;
-  const payload = { picture: refOf(mean), halves };
-  const facts = await pool.run("inspect", payload, { priority: PRIORITY.batch, signal });
+  const facts = await inspectStack(pool, { picture: refOf(mean), halves }, signal);
   const { subsUsed, integrationS } = stack.report;
   const combined = stack.brought ? stack.brought.combined : subsUsed;
   const record: StackRecord = {

@@ -1,10 +1,10 @@
 import { UserError } from "@/core/job";
 import { channelsByFilter } from "@/core/join";
 import { broughtReport, stackSettings } from "@/core/stack";
+import { inspectStack } from "@/engine/jobs/inspect";
 import { blobRef } from "@/engine/jobs/render";
 import type { JoinInput } from "@/engine/jobs/join";
 import { joinStacks } from "@/engine/jobs/join";
-import { PRIORITY } from "@/engine/pool";
 import type { StackRecord, SubRecord } from "@/storage";
 import { hasHalves, RECORD_VERSION } from "@/storage";
 import type { Files } from "./files";
@@ -74,11 +74,7 @@ export async function joinProjectStacks(
   onProgress(0.85, "Measuring the picture");
   const refOf = (blob: Blob) => blobRef(crypto.randomUUID(), name, blob);
   const halves = joined.halves && { a: refOf(joined.halves.a), b: refOf(joined.halves.b) };
-  const facts = await pool.run(
-    "inspect",
-    { picture: refOf(joined.picture), halves },
-    { priority: PRIORITY.batch, signal },
-  );
+  const facts = await inspectStack(pool, { picture: refOf(joined.picture), halves }, signal);
   const sources = [...new Map(parts.map(({ stack }) => [stack.id, stack])).values()];
   const sum = (of: (stack: StackRecord) => number) => sources.reduce((total, stack) => total + of(stack), 0);
   const combined = sum(({ report }) => report.subsUsed);

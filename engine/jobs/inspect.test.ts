@@ -8,7 +8,7 @@ import { FactShelf } from "../facts";
 import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
 import type { WorkerPool } from "../pool";
 import { TASKS } from "../tasks/registry";
-import { inspect } from "../tasks/stack";
+import { inspectPicture } from "@/core/compare";
 import type { Workshop } from "../tasks/task";
 import { inspectStack } from "./inspect";
 
@@ -45,7 +45,10 @@ test.each([1, 2, 4, 20])("a stack that %i workers look over is told as by one", 
     return TASKS[name](structuredClone(given), shop());
   };
   const pool = { batchSize, run } as unknown as WorkerPool;
-  expect(await inspectStack(pool, payload, { width, height })).toEqual(await inspect(payload, shop()));
+  const { frames, job } = shop();
+  const [picture, a, b] = await Promise.all([payload.picture, payload.halves.a, payload.halves.b].map((ref) => frames.open(ref))); // prettier-ignore
+  const byOne = await inspectPicture(picture, { a, b }, await frames.unit(payload.picture), job);
+  expect(await inspectStack(pool, payload)).toEqual(byOne);
   expect(tiles.reduce((a, b) => a + b, 0)).toBe(9);
   expect(tiles.length).toBe(Math.min(9, batchSize === 4 ? 3 : batchSize));
 });

@@ -6,6 +6,7 @@ import { UserError } from "@/core/job";
 import { CREATOR } from "@/core/version";
 import type { FrameRef } from "../frames";
 import type { WorkerPool } from "../pool";
+import { inspectStack } from "./inspect";
 import { PRIORITY } from "../pool";
 import { assemble, stripsOf } from "./assemble";
 
@@ -45,9 +46,7 @@ export async function joinStacks(
 ): Promise<Joined> {
   const inputs = [red, green, blue, ...(luminance ? [luminance] : [])];
   onProgress(0, "Matching stars");
-  const facts = await Promise.all(
-    inputs.map(({ picture }) => pool.run("inspect", { picture, halves: null }, { priority: PRIORITY.batch, signal })),
-  );
+  const facts = await Promise.all(inputs.map(({ picture }) => inspectStack(pool, { picture, halves: null }, signal)));
   facts.forEach(({ channels }, i) => {
     if (channels !== 1)
       throw new UserError(`${inputs[i].picture.name}: has ${channels} channels`, "Join stacks of one channel each.");

@@ -164,7 +164,7 @@ export async function makeStack(
     await draftOf(store, "b", draft.b),
   ];
   const halves = plan.used.length > 1 ? { a, b } : null;
-  const facts = await inspectStack(pool, { picture, halves }, { width, height }, signal);
+  const facts = await inspectStack(pool, { picture, halves }, signal);
   ended("inspect");
   const stackReport = makeReport(plan, subs, settings, {
     halvesSigma: facts.halvesSigma ?? Array.from({ length: channels }, () => NaN),

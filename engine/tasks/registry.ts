@@ -13,17 +13,7 @@ import { joinStrip } from "./join";
 import { laneMeasures } from "./laneMeasures";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
-import {
-  copyStrip,
-  dither,
-  drizzleStrip,
-  inspect,
-  inspectShare,
-  inspectWhole,
-  levelRow,
-  plan,
-  stackStrip,
-} from "./stack";
+import { copyStrip, dither, drizzleStrip, inspectShare, inspectWhole, levelRow, plan, stackStrip } from "./stack";
 import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
 import { skyReadout } from "./skyReadout";
 import { stoppingCurve } from "./stopping";
@@ -48,7 +38,6 @@ export const TASKS = {
   flip,
   hashFile,
   heldOut,
-  inspect,
   inspectShare,
   inspectWhole,
   joinStrip,

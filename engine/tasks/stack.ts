@@ -1,5 +1,5 @@
 import type { PictureFacts, TileFacts } from "@/core/compare";
-import { factsOfTiles, inspectPicture, inspectTiles } from "@/core/compare";
+import { factsOfTiles, inspectTiles } from "@/core/compare";
 import { ditherFacts, ditherWarning, drizzleRegion, drizzleScaleOf } from "@/core/drizzle";
 import { fitsSamples } from "@/core/formats";
 import type { FrameSource, Region } from "@/core/raster";
@@ -147,23 +147,12 @@ export interface InspectPayload {
 
 /** Tiles of a picture, for a worker that shares it with others. */
 export const inspectShare: Task<InspectPayload & { tiles: Region[] }, TileFacts[]> = async (payload, shop) => {
-  const { picture, halves, unit } = await opened(payload, shop);
-  return inspectTiles(picture, halves, unit, payload.tiles, shop.job);
+  const { picture, halves, tiles } = payload;
+  const { frames, job } = shop;
+  const opened = halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) };
+  return inspectTiles(await frames.open(picture), opened, await frames.unit(picture), tiles, job);
 };
 
 /** What the tiles tell together. */
 export const inspectWhole: Task<{ picture: FrameRef; tiles: TileFacts[] }, PictureFacts> = async (payload, shop) =>
   factsOfTiles(await shop.frames.open(payload.picture), await shop.frames.unit(payload.picture), payload.tiles);
-
-async function opened({ picture, halves }: InspectPayload, { frames }: Workshop) {
-  return {
-    picture: await frames.open(picture),
-    halves: halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) },
-    unit: await frames.unit(picture),
-  };
-}
-
-export const inspect: Task<InspectPayload, PictureFacts> = async (payload, shop) => {
-  const { picture, halves, unit } = await opened(payload, shop);
-  return inspectPicture(picture, halves, unit, shop.job);
-};

@@ -14,7 +14,7 @@ import { crop, type Treatment } from "./crop";
 import { measureFacts } from "./facts";
 import { measureCrop } from "./measureCrop";
 import { encodePng, renderStrip } from "./render";
-import { inspect } from "./stack";
+import { inspectPicture } from "@/core/compare";
 import { tie } from "./tie";
 import { measureSub, readFile, relate } from "./subs";
 import type { Workshop } from "./task";
@@ -157,8 +157,14 @@ test("a crop onto another grid shows each place where the warp takes it, reduced
   expect(beyond.planes[0].every(Number.isNaN)).toBe(true);
 });
 
+/** The picture looked over. */
+async function inspected() {
+  const { frames, job } = shop();
+  return inspectPicture(await frames.open(picture), null, await frames.unit(picture), job);
+}
+
 test("pictures are tied by their stars, at any turn and scale; those of another field are not", async () => {
-  const { starList } = await inspect({ picture, halves: null }, shop());
+  const { starList } = await inspected();
   expect(starList.length).toBeGreaterThan(20);
   const turn = rotationAbout(0.7, 150, 120, 12, -30);
   const half = starList.map((star) => {
@@ -174,7 +180,7 @@ test("pictures are tied by their stars, at any turn and scale; those of another 
 });
 
 test("a PNG is as the display shows it: the sky at its brightness, or values as they are", async () => {
-  const facts = await inspect({ picture, halves }, shop());
+  const facts = await inspected();
   const stretch = { params: { sky: 0.2, black: 2 }, levels: facts.stretch };
   const png = decode(await encodePng({ picture, depth: 16, stretch, text: { Title: "t" } }, shop()), {
     checkCrc: true,
