@@ -33,4 +33,4 @@ export {
   selectInPlace,
 } from "./statistics";
 export type { RobustSpread } from "./statistics";
-export { mirrored } from "./mirrored";
+export { marginFor, mirrored } from "./mirrored";

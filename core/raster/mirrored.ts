@@ -1,4 +1,11 @@
+import type { Region } from "./region";
 import { mirrorIndex } from "./raster";
+
+/** How far a plane must be mirrored beyond its border so that what is kept of it has `reach` px around: nothing inside a larger picture that was cut out so wide. */
+export function marginFor(kept: Region, { width, height }: { width: number; height: number }, reach: number): number {
+  const { x, y } = kept;
+  return Math.max(0, reach - Math.min(x, y, width - x - kept.width, height - y - kept.height));
+}
 
 /** A plane with its mirror image `margin` px to every side, in rows of `pitch` (no less than they are wide; what is more goes on mirrored). */
 export function mirrored(

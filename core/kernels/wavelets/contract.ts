@@ -1,3 +1,5 @@
+import type { Region } from "../../raster";
+
 /** What becomes of a coefficient c of noise σ: "bayes" is soft at σ²/σx, σx² the mean of c² over 5 × 5 of its neighbours at its scale less σ²; "soft" and "hard" have a threshold for each band. */
 export type WaveletRule = "bayes" | "soft" | "hard";
 
@@ -17,9 +19,15 @@ export interface WaveletKernels {
   /**
    * The plane put together again from its coefficients in all shifts of an orthonormal wavelet basis, each shrunk by the rule; mirrored at the border. Coefficients are those of the filters over √2 per axis and
    * scale, so that noise of σ 1 has no more in any band. A pixel depends on those within (taps + 1) (2^scales − 1) px or so (waveletReach). Sources: Coifman & Donoho 1995 (all shifts); Mallat 2009, 5.2.2; Chang, Yu & Vetterli
-   * 2000, IEEE TIP 9, 1522 (Bayes, by place).
+   * 2000, IEEE TIP 9, 1522 (Bayes, by place). Only what is `kept` (all of it, if not said) is told; the rest is anything.
    */
-  waveletShrink(plane: Float32Array, width: number, height: number, settings: WaveletSettings): Float32Array;
+  waveletShrink(
+    plane: Float32Array,
+    width: number,
+    height: number,
+    settings: WaveletSettings,
+    kept?: Region,
+  ): Float32Array;
   /** The coefficients themselves, at the pixels of the plane: for each scale, finest first, detail across, detail down, both. */
   waveletBands(
     plane: Float32Array,

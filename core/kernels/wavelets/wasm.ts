@@ -1,6 +1,6 @@
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
-import { mirrored } from "../../raster/mirrored";
+import { marginFor, mirrored, wholeRegion } from "../../raster";
 import { checkPlane } from "../plane";
 import type { WaveletKernels, WaveletSettings } from "./contract";
 import { checkWavelets, highPass, JUDGED, waveletReach } from "./contract";
@@ -22,8 +22,8 @@ export function waveletsWasm(module: WasmModule): WaveletKernels {
     width: number,
     height: number,
     { taps, scales }: Pick<WaveletSettings, "taps" | "scales">,
+    margin = waveletReach(taps.length, scales),
   ) {
-    const margin = waveletReach(taps.length, scales);
     const { grown, pitch, rows } = mirrored(plane, width, height, margin);
     const n = pitch * rows;
     const arena = openArena(wasm);
@@ -69,15 +69,17 @@ export function waveletsWasm(module: WasmModule): WaveletKernels {
   }
 
   return {
-    waveletShrink(plane, width, height, settings) {
+    waveletShrink(plane, width, height, settings, kept = wholeRegion({ width, height })) {
       checkPlane(plane, width, height);
       checkWavelets(settings);
-      const { scales, sigma, rule, thresholds } = settings;
+      const { taps, scales, sigma, rule, thresholds } = settings;
+      const margin = marginFor(kept, { width, height }, waveletReach(taps.length, scales));
       const { n, pitch, low, high, ones, smooth, l, h, squares, means, bands, filter, inside } = split(
         plane,
         width,
         height,
         settings,
+        margin,
       );
       for (let j = scales - 1; j >= 0; j--) {
         const [across, down] = [2 ** j, 2 ** j * pitch];

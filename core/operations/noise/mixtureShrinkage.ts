@@ -4,7 +4,7 @@ import type { JobHandle } from "../../job";
 import type { MixtureBand } from "../../kernels";
 import { haarJoin, haarSplit } from "../../measure";
 import { choice, slider } from "../../parameters";
-import { cropRaster, mirrored, rasterOf } from "../../raster";
+import { cropRaster, marginFor, mirrored, rasterOf } from "../../raster";
 import type { EvenPlane } from "../even";
 import { noiseApproach } from "./approach";
 
@@ -61,7 +61,7 @@ export function mixtureOf(
 
 /** The same in undecimated Haar wavelets; its reach is no larger. */
 function haarMixtureOf(
-  { plane, width, height, index }: EvenPlane,
+  { plane, width, height, index, kept }: EvenPlane,
   detail: number,
   { components }: HaarMixtureFact,
   job: JobHandle,
@@ -69,7 +69,8 @@ function haarMixtureOf(
   const scales = components[index];
   if (scales.some((bands) => bands.some(({ back }) => back.length === 0))) return plane;
   // Mirrored so far that the border of what is looked at is not seen within the plane.
-  const { grown, pitch, rows } = mirrored(plane, width, height, MIXTURE_REACH);
+  const margin = marginFor(kept, { width, height }, MIXTURE_REACH);
+  const { grown, pitch, rows } = mirrored(plane, width, height, margin);
   const estimate = (of: Float32Array, scale: number): Float32Array => {
     if (scale === scales.length) return of;
     const { bands, mean } = haarSplit(of, pitch, scale);
@@ -79,7 +80,7 @@ function haarMixtureOf(
     return haarJoin(shrunk, estimate(mean, scale + 1), pitch, scale);
   };
   const out = rasterOf(pitch, rows, [estimate(grown, 0)]);
-  return cropRaster(out, { x: MIXTURE_REACH, y: MIXTURE_REACH, width, height }).planes[0];
+  return cropRaster(out, { x: margin, y: margin, width, height }).planes[0];
 }
 
 /**

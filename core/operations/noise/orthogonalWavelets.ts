@@ -35,10 +35,10 @@ export const orthogonalWavelets = noiseApproach({
   },
   needs: ["wavelets"],
   reach: () => waveletReach(LEAST_ASYMMETRIC.length, WAVELET_SCALES),
-  clean({ plane, width, height, index, covariance }, { rule, times }, { wavelets }, job) {
+  clean({ plane, width, height, index, covariance, kept }, { rule, times }, { wavelets }, job) {
     const sigma = waveletSigmas(covariance, LEAST_ASYMMETRIC, WAVELET_SCALES);
     const thresholds = rule === "bayes" ? sigma.map(() => times) : wavelets.thresholds[index].map((t) => t * times);
     const settings = { taps: LEAST_ASYMMETRIC, scales: WAVELET_SCALES, sigma, rule, thresholds };
-    return job.kernels.waveletShrink(plane, width, height, settings);
+    return job.kernels.waveletShrink(plane, width, height, settings, kept);
   },
 });
