@@ -112,10 +112,11 @@ export function stackSigmaFromHalves(halvesSigma: number, weightA: number, weigh
   return (halvesSigma * 2 * Math.sqrt(weightA * weightB)) / (weightA + weightB);
 }
 
-function noteOn({ measures: { blackShare, double } }: SubFacts): string | null {
+function noteOn({ measures: { blackShare, double, blank } }: SubFacts): string | null {
   if (blackShare > 0)
     return `black is cut off (${Math.round(100 * blackShare)} % of its pixels): its noise is not known, and it weighs as the least of the others`;
-  return double ? "shows its stars twice" : null;
+  if (double) return "shows its stars twice";
+  return typeof blank === "number" ? "its borders of one value count as no data" : null;
 }
 
 /** A figure, or null where it came to nothing: zero noise, one sub, an unknown. */

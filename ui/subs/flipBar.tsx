@@ -34,6 +34,7 @@ export function FlipBar({ current, frame, verdict, at, count, playing, prepared,
         },
       )
     : levelsOf(current);
+  if (typeof frame?.measures.blank === "number") figures.push("borders of one value: no data");
   return (
     <div className="shrink-0 border-t border-line bg-panel">
       <div className="flex h-9 items-center gap-1.5 px-2">
