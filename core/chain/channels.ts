@@ -1,6 +1,6 @@
 import type { ChannelMode } from "../operations";
 import type { Raster } from "../raster";
-import { meanPlane, rasterOf } from "../raster";
+import { meanPlane, rasterOf, difference } from "../raster";
 
 /**
  * The pictures that a step works on in a mode, and how its results go back.
@@ -61,12 +61,6 @@ export function joinFromMode(
     height,
     results[0].planes.map((plane) => sum(plane, luminance)),
   );
-}
-
-function difference(a: Float32Array, b: Float32Array): Float32Array {
-  const out = new Float32Array(a.length);
-  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
-  return out;
 }
 
 function sum(a: Float32Array, b: Float32Array): Float32Array {

@@ -17,7 +17,7 @@ import {
   surroundings,
 } from "../measure";
 import type { Raster } from "../raster";
-import { cropRaster, medianInPlace, rasterOf, robustSpread } from "../raster";
+import { cropRaster, medianInPlace, rasterOf, robustSpread, difference } from "../raster";
 import { componentsOf } from "./components";
 import type { Fact, SeenPatch } from "./fact";
 import { relief, reliefOver } from "./relief";
@@ -186,7 +186,7 @@ function detailOf(unit: Float32Array, width: number, height: number, job: JobHan
   const field = unit.map((v) => Math.max(-MOST_SIGMA, Math.min(MOST_SIGMA, v)));
   let smooth: Float32Array = field;
   for (let j = 0; j < 5; j++) smooth = job.kernels.starletSmooth(smooth, width, height, j);
-  return field.map((v, i) => v - smooth[i]);
+  return difference(field, smooth);
 }
 
 /** Autocovariance of each component of fields of noise, from one of `every` rows. */

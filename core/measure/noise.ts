@@ -1,6 +1,6 @@
 import type { Kernels } from "../kernels";
 import type { Region } from "../raster";
-import { SIGMA_PER_MAD, meanAndDeviation, medianInPlace, tilesOf } from "../raster";
+import { SIGMA_PER_MAD, meanAndDeviation, medianInPlace, tilesOf, difference } from "../raster";
 
 /**
  * Standard deviation of the starlet coefficients of unit white noise at scales 1 … 8, two dimensions, B3 spline.
@@ -134,10 +134,4 @@ export function pixelNoise(
   if (correlation === null) return { sigma, correlation };
   const quiet = medianInPlace(Float64Array.from(cells, ({ finest }) => finest));
   return { sigma: Math.min(sigma, quiet) * correlation, correlation };
-}
-
-function difference(a: Float32Array, b: Float32Array): Float32Array {
-  const out = new Float32Array(a.length);
-  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
-  return out;
 }

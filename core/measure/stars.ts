@@ -1,6 +1,6 @@
 import type { BandPeaks, Kernels } from "../kernels";
 import { BAND_CELL } from "../kernels";
-import { medianInPlace, mirrorIndex } from "../raster";
+import { medianInPlace, mirrorIndex, difference } from "../raster";
 import type { BackgroundMesh } from "./background";
 import type { Patch } from "./centroid";
 import { centroid } from "./centroid";
@@ -112,7 +112,7 @@ function hiddenPeaks(
 ): { rest: Float32Array; peaks: Peak[] } {
   const model = new Float32Array(clean.length);
   for (const star of stars) if (!star.saturated) addProfile(model, width, height, star, fwhm, beta);
-  const rest = clean.map((v, i) => v - model[i]);
+  const rest = difference(clean, model);
   const found = peaksOf(kernels.bandPeaks(rest, width, height, null, () => least));
   return { rest, peaks: found.filter((peak) => isHidden(peak, model, stars, width, fwhm)) };
 }

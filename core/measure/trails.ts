@@ -1,5 +1,5 @@
 import type { Kernels, LineSums } from "../kernels";
-import { median, medianInPlace, robustSpread } from "../raster";
+import { median, medianInPlace, robustSpread, difference } from "../raster";
 import type { Star } from "./stars";
 import type { Line, Trail } from "./trail";
 import { chordOf, trailTest } from "./trail";
@@ -55,7 +55,7 @@ export function findTrails(
   fillGapsInPlace(small, masked, w, h);
   let smooth = small;
   for (let scale = 0; scale < 4; scale++) smooth = kernels.starletSmooth(smooth, w, h, scale);
-  const detail = small.map((v, i) => v - smooth[i]);
+  const detail = difference(small, smooth);
   const underStars = masked.slice();
   maskStripesInto(masked, detail, w, h);
   const open = new Float32Array(w * h);

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { meanPlane, quantile, robustSpread } from "../raster";
+import { meanPlane, quantile, robustSpread, difference } from "../raster";
 import { STARLET_NOISE } from "./noise";
 
 /** What one frame of a planetary video is worth. Levels are in units of full scale. */
@@ -47,7 +47,7 @@ export function measureVideoFrame(raster: Raster, kernels: Kernels): VideoMeasur
   const dark = quantile(smooth2, 0.005);
   const bright = quantile(smooth2, 0.995);
   const range = bright - dark;
-  const fine = robustSpread(plane.map((v, i) => v - smooth1[i])).sigma / STARLET_NOISE[0];
+  const fine = robustSpread(difference(plane, smooth1)).sigma / STARLET_NOISE[0];
   const isDisc = border.centre - dark < DARK_BORDER * range && border.sigma < EVEN_BORDER * range + 2 * fine;
   let peak = bright;
   for (const v of smooth2) if (v > peak) peak = v;

@@ -44,6 +44,14 @@ export interface EvenPlane {
   covariance: readonly number[];
 }
 
+/** Where the pixels of an even plane lie that are kept. */
+export function keptPixels({ kept, width }: Pick<EvenPlane, "kept" | "width">): Int32Array {
+  const out = new Int32Array(kept.width * kept.height);
+  for (let y = 0, n = 0; y < kept.height; y++)
+    for (let x = 0, i = (kept.y + y) * width + kept.x; x < kept.width; x++) out[n++] = i++;
+  return out;
+}
+
 /** A part of an even plane, of which so much is used; both counted from the plane's first pixel. */
 export function partOf(even: EvenPlane, part: Region, kept: Region): EvenPlane {
   const { plane, width, x, y } = even;

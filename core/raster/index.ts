@@ -33,4 +33,5 @@ export {
   selectInPlace,
 } from "./statistics";
 export type { RobustSpread } from "./statistics";
+export { difference } from "./planes";
 export { marginFor, mirrored } from "./mirrored";

@@ -4,7 +4,7 @@ import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
 import { STARLET_NOISE } from "../../measure";
 import type { Region } from "../../raster";
-import { clippedMean, cropRaster, meanPlane, rasterOf } from "../../raster";
+import { clippedMean, cropRaster, meanPlane, rasterOf, difference } from "../../raster";
 import { heldOutBlocks, heldOutError } from "../heldOut";
 import type { RingCorrelation } from "./rings";
 import { ringCorrelation } from "./rings";
@@ -73,7 +73,7 @@ export function evidenceFrom(
   const share = (map: Float32Array) => map.reduce((n, v) => n + (v > SIGNIFICANT ? 1 : 0), 0) / map.length;
   const sigmas = (plane: Float32Array) => scaleSigmas(plane, views, job);
   const before = sigmas(views.noise);
-  const missing = views.before.map((v, i) => v - views.told[i]);
+  const missing = difference(views.before, views.told);
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
     region,

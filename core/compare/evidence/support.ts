@@ -1,6 +1,6 @@
 import { localVariance } from "../../chain";
 import type { JobHandle } from "../../job";
-import { rasterOf, robustSpread } from "../../raster";
+import { rasterOf, robustSpread, difference } from "../../raster";
 import { bands, SUPPORT_SCALES } from "./bands";
 import type { EvidenceViews } from "./views";
 
@@ -24,7 +24,7 @@ export function supportMaps(
 ): { unsupported: Float32Array; lost: Float32Array } | null {
   if (!noise || !taken) return null;
   const size = width * height;
-  const missing = before.map((v, i) => v - told[i]);
+  const missing = difference(before, told);
   const bandsOf = (plane: Float32Array) => bands(plane, width, height, job);
   const [r, d, e, x, y] = [missing, noise, taken, told, before].map(bandsOf);
   // What is missing, without what is coarser than all scales: its mean tells whether light is missing or too much.

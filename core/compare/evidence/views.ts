@@ -29,6 +29,7 @@ import {
   relativeTo,
   robustSpread,
   wholeRegion,
+  difference,
 } from "../../raster";
 import { bands } from "./bands";
 
@@ -156,7 +157,7 @@ export async function evidenceViews(
       plus: asTold(meanPlane(plus), disturbedBy(DISTURBED)),
       minus: asTold(meanPlane(minus), disturbedBy(-DISTURBED)),
     },
-    taken: noise.map((v, i) => v - leftTold[i]),
+    taken: difference(noise, leftTold),
     treatedHalves: { a: meanPlane(halfA), b: meanPlane(halfB) },
     remaining: { halves: halfDifference(halfA, halfB), disturbed: ofDisturbed, weight: disturbedWeight(steps) },
   };

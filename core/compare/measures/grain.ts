@@ -1,4 +1,4 @@
-import { meanPlane, robustSpread } from "../../raster";
+import { meanPlane, robustSpread, difference } from "../../raster";
 import { STARLET_NOISE } from "../../measure";
 import type { Measure } from "./measure";
 import { finite } from "./measure";
@@ -16,6 +16,6 @@ export const grain: Measure = {
   tell({ after, job }) {
     const light = meanPlane(after);
     const smooth = job.kernels.starletSmooth(light, after.width, after.height, 0);
-    return finite(robustSpread(light.map((v, i) => v - smooth[i])).sigma / STARLET_NOISE[0]);
+    return finite(robustSpread(difference(light, smooth)).sigma / STARLET_NOISE[0]);
   },
 };

@@ -2,7 +2,7 @@ import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
 import { inverseFilters, meanCovariance, sigmaAt, surroundings } from "../../measure";
 import { parameters, slider } from "../../parameters";
-import { cropRaster, mirrored, rasterOf } from "../../raster";
+import { cropRaster, difference, mirrored, rasterOf } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
@@ -131,12 +131,6 @@ function inverted(
     current.forEach((_, k) => (current[k] = smooth[k]));
   }
   return out.map((v, i) => v + current[0][i]);
-}
-
-function difference(a: Float32Array, b: Float32Array): Float32Array {
-  const out = new Float32Array(a.length);
-  for (let i = 0; i < out.length; i++) out[i] = a[i] - b[i];
-  return out;
 }
 
 function squared(a: Float32Array): Float32Array {

@@ -1,3 +1,5 @@
+import { difference } from "../../raster";
+import { keptPixels } from "../even";
 import { bandCovariance } from "../../measure";
 import { choice, slider } from "../../parameters";
 import { detailReach, powerOf, powerReach, raisingOfDetail } from "./raising";
@@ -54,7 +56,9 @@ export const bySize = raisingOfDetail({
     gain32: gainOf(32, 1),
   },
   reach: () => detailReach(SIZES.length - 1) + powerReach(SIZES.length - 1),
-  raise({ plane, width, height, covariance }, params, share, job) {
+  raise(even, params, share, job) {
+    const { plane, width, height, covariance } = even;
+    const kept = keptPixels(even);
     const noise = Float64Array.from(covariance);
     const gains = SIZES.map((px) => (params.levers === "all" ? params.gain : params[`gain${px}` as "gain1"]));
     const out = plane.slice();
@@ -62,10 +66,10 @@ export const bySize = raisingOfDetail({
     for (const [scale, gain] of gains.entries()) {
       const smooth = job.kernels.starletSmooth(current, width, height, scale);
       if (gain !== 1) {
-        const detail = current.map((v, i) => v - smooth[i]);
+        const detail = difference(current, smooth);
         const variance = bandCovariance(noise, scale, 0)[0];
         const power = gain > 1 ? powerOf(detail, width, height, variance, scale, job) : null;
-        for (let i = 0; i < out.length; i++) out[i] += (gain - 1) * (power ? share(power[i], variance) : 1) * detail[i];
+        for (const i of kept) out[i] += (gain - 1) * (power ? share(power[i], variance) : 1) * detail[i];
       }
       current = smooth;
     }

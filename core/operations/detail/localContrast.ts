@@ -1,3 +1,5 @@
+import { difference } from "../../raster";
+import { keptPixels } from "../even";
 import { bandCovariance } from "../../measure";
 import { choice, slider } from "../../parameters";
 import { detailReach, powerOf, powerReach, raisingOfDetail } from "./raising";
@@ -45,7 +47,9 @@ export const localContrast = raisingOfDetail({
     }),
   },
   reach: ({ largest }) => detailReach(Math.log2(Number(largest))) + powerReach(Math.log2(Number(largest))),
-  raise({ plane, width, height, covariance }, { gain, enough, largest }, share, job) {
+  raise(even, { gain, enough, largest }, share, job) {
+    const { plane, width, height, covariance } = even;
+    const kept = keptPixels(even);
     const noise = Float64Array.from(covariance);
     const out = plane.slice();
     let current = plane;
@@ -53,9 +57,9 @@ export const localContrast = raisingOfDetail({
       const smooth = job.kernels.starletSmooth(current, width, height, scale);
       if (scale >= FROM) {
         const variance = bandCovariance(noise, scale, 0)[0];
-        const detail = current.map((v, i) => v - smooth[i]);
+        const detail = difference(current, smooth);
         const power = powerOf(detail, width, height, variance, scale, job);
-        for (let i = 0; i < out.length; i++) {
+        for (const i of kept) {
           const strong = power ? Math.sqrt(Math.max(0, power[i] - 1) * variance) / enough : 0;
           out[i] += ((power ? share(power[i], variance) : 1) * (gain - 1) * detail[i]) / (1 + strong);
         }

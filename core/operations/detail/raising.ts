@@ -56,7 +56,7 @@ interface Raising<F extends Record<string, Field>> {
   disturbedWeight?: number;
   fields: F;
   reach(params: ValuesOf<F>): number;
-  /** The plane with its detail raised. `share` has the gate and the limit. */
+  /** The plane with its detail raised where it is kept. `share` has the gate and the limit. */
   raise(even: EvenPlane, params: ValuesOf<F>, share: GainShare, job: JobHandle): Float32Array;
 }
 
@@ -113,7 +113,8 @@ export function powerOf(
   job: JobHandle,
 ): Float32Array | null {
   if (!(variance > 0)) return null;
-  const squares = detail.map((v) => (v * v) / variance);
+  const squares = new Float32Array(detail.length);
+  for (let i = 0; i < squares.length; i++) squares[i] = (detail[i] * detail[i]) / variance;
   return job.kernels.starletSmooth(squares, width, height, scale);
 }
 

@@ -1,3 +1,4 @@
+import { difference } from "../../raster";
 import { gaussianPsf, gaussianReach } from "../gaussianPsf";
 import { slider } from "../../parameters";
 import { powerOf, powerReach, raisingOfDetail } from "./raising";
@@ -50,7 +51,7 @@ export const unsharpMask = raisingOfDetail({
   reach: ({ widthPx }) => gaussianReach(widthPx) + powerReach(scaleOf(widthPx)),
   raise({ plane, width, height, covariance }, { amount, widthPx }, share, job) {
     const mean = job.kernels.convolve(plane, width, height, gaussianPsf(widthPx));
-    const detail = plane.map((v, i) => v - mean[i]);
+    const detail = difference(plane, mean);
     const variance = maskVariance(covariance, widthPx);
     const power = powerOf(detail, width, height, variance, scaleOf(widthPx), job);
     return plane.map((v, i) => v + amount * (power ? share(power[i], variance) : 1) * detail[i]);
