@@ -32,7 +32,7 @@ const schema = z.object({
   covariance: z.array(z.array(z.number())),
   from: z.enum(["halves", "picture", "patches"]),
   /** How much stronger it is in places; null where that is not told. */
-  relief: relief.nullable(),
+  relief: relief.nullable().default(null),
 });
 export type GrainFact = z.infer<typeof schema>;
 
