@@ -19,8 +19,7 @@ export function blankValue({ width, height, planes }: Raster): number | null {
   const is = (i: number, value: number) => first[i] === value && others.every((plane) => plane[i] === value);
   const value = commonestOnBorder(first, width, height);
   if (value === null) return null;
-  const area = fromBorder(width, height, (i) => is(i, value));
-  const size = area.reduce((sum, v) => sum + v, 0);
+  const { area, size } = fromBorder(width, height, (i) => is(i, value));
   if (size < LEAST_SHARE * first.length) return null;
   const at = (x: number, y: number) => (x < 0 || y < 0 || x >= width || y >= height ? -1 : y * width + x);
   const around = (i: number, far: number): number[] => {
@@ -63,13 +62,15 @@ function commonestOnBorder(plane: Float32Array, width: number, height: number): 
   return most > 1 && most >= 0.01 * all ? best : null;
 }
 
-/** 1 for what hangs together with the border, by sides. */
-function fromBorder(width: number, height: number, is: (i: number) => boolean): Uint8Array {
+/** 1 for what hangs together with the border, by sides, and how many pixels that are. */
+function fromBorder(width: number, height: number, is: (i: number) => boolean): { area: Uint8Array; size: number } {
   const area = new Uint8Array(width * height);
   const open: number[] = [];
+  let size = 0;
   const take = (i: number) => {
     if (area[i] === 1 || !is(i)) return;
     area[i] = 1;
+    size++;
     open.push(i);
   };
   for (let x = 0; x < width; x++) [x, (height - 1) * width + x].forEach(take);
@@ -81,7 +82,7 @@ function fromBorder(width: number, height: number, is: (i: number) => boolean): 
     if (i >= width) take(i - width);
     if (i < area.length - width) take(i + width);
   }
-  return area;
+  return { area, size };
 }
 
 /** Overwrites pixels of which all channels have the value with NaN. */
