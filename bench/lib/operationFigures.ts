@@ -152,7 +152,7 @@ function fwhmRatio(before: Raster, after: Raster, x: number, y: number): number[
   const fit = (picture: Raster) => {
     const plane = meanPlane(picture);
     const peak = plane[Math.round(y) * picture.width + Math.round(x)];
-    return fitMoffat(plane, picture.width, picture.height, x, y, 8, { peak, background: 0, fwhm: 3 });
+    return fitMoffat(plane, picture.width, picture.height, x, y, 8, { peak, background: 0, fwhm: 3 }, kernels);
   };
   const [a, b] = [fit(before), fit(after)];
   return a && b ? [Math.sqrt((b.fwhmMajor * b.fwhmMinor) / (a.fwhmMajor * a.fwhmMinor))] : [];

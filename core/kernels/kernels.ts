@@ -17,6 +17,9 @@ import { covarianceWasm } from "./covariance/wasm";
 import type { DrizzleKernels } from "./drizzle/contract";
 import { drizzlePlain } from "./drizzle/plain";
 import { drizzleWasm } from "./drizzle/wasm";
+import type { FitKernels } from "./fits/contract";
+import { fitsPlain } from "./fits/plain";
+import { fitsWasm } from "./fits/wasm";
 import type { LineKernels } from "./lines/contract";
 import { linesPlain } from "./lines/plain";
 import { linesWasm } from "./lines/wasm";
@@ -67,6 +70,7 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   CombineKernels &
   CovarianceKernels &
   DrizzleKernels &
+  FitKernels &
   LineKernels &
   MixtureKernels &
   MosaicKernels &
@@ -90,6 +94,7 @@ export function createPlainKernels(): Kernels {
     ...combinePlain,
     ...covariancePlain,
     ...drizzlePlain,
+    ...fitsPlain,
     ...linesPlain,
     ...mixturePlain,
     ...mosaicPlain,
@@ -122,6 +127,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...combineWasm(wasm),
     ...covarianceWasm(wasm),
     ...drizzleWasm(wasm),
+    ...fitsWasm(wasm),
     ...linesWasm(wasm),
     ...mixtureWasm(wasm),
     ...mosaicWasm(wasm),

@@ -1,5 +1,8 @@
-import { levenbergMarquardt } from "../numeric/leastSquares";
+import type { Kernels } from "../kernels";
 import { moffatFwhm } from "./psf";
+
+/** Fits end where another step would lower what is left by less than this share. */
+const SETTLED = { maxIterations: 40, leastGain: 1e-7 };
 
 export interface StarFit {
   x: number;
@@ -13,47 +16,6 @@ export interface StarFit {
   angle: number;
   beta: number;
 }
-
-/**
- * An elliptical Moffat p (1 + A dx² + 2 B dx dy + C dy²)^−β at a place, its values from `from` on: p, x, y, A, B, C, β. Its slopes by them, `weight` times, go into the same places of `gradient`.
- */
-export function ellipticMoffat(
-  values: Float64Array,
-  from: number,
-  x: number,
-  y: number,
-  weight: number,
-  gradient: Float64Array,
-): number {
-  const a = values[from + 3];
-  const b = values[from + 4];
-  const c = values[from + 5];
-  const beta = values[from + 6];
-  const dx = x - values[from + 1];
-  const dy = y - values[from + 2];
-  const t = 1 + a * dx * dx + 2 * b * dx * dy + c * dy * dy;
-  const log = Math.log(t);
-  // t to the −β, at half the price of a power.
-  const shape = Math.exp(-beta * log);
-  const value = values[from] * shape;
-  const slope = (-beta * weight * value) / t;
-  gradient[from] = weight * shape;
-  gradient[from + 1] = slope * -2 * (a * dx + b * dy);
-  gradient[from + 2] = slope * -2 * (b * dx + c * dy);
-  gradient[from + 3] = slope * dx * dx;
-  gradient[from + 4] = slope * 2 * dx * dy;
-  gradient[from + 5] = slope * dy * dy;
-  gradient[from + 6] = -weight * value * log;
-  return value;
-}
-
-/** Whether values are those of an upright peak of a β that fits a star. */
-export const isPeak = (values: Float64Array, from: number): boolean =>
-  values[from] > 0 &&
-  values[from + 3] > 0 &&
-  values[from + 3] * values[from + 5] - values[from + 4] * values[from + 4] > 0 &&
-  values[from + 6] > 1.05 &&
-  values[from + 6] < 20;
 
 /** Full widths at half maximum along the long and the short axis. */
 export function widthsAt(values: Float64Array, from: number): { fwhmMajor: number; fwhmMinor: number } {
@@ -79,6 +41,7 @@ export function fitMoffat(
   y0: number,
   radius: number,
   guess: { peak: number; background: number; fwhm: number },
+  kernels: Kernels,
 ): StarFit | null {
   const cx = Math.round(x0);
   const cy = Math.round(y0);
@@ -91,17 +54,11 @@ export function fitMoffat(
   const alpha2 = (guess.fwhm / 2) ** 2 / (2 ** (1 / 3) - 1);
   const unit = guess.peak;
   for (let i = 0; i < data.length; i++) data[i] = (data[i] - guess.background) / unit;
-  const start = Float64Array.from([0, 1, x0 - cx, y0 - cy, 1 / alpha2, 0, 1 / alpha2, 3]);
-  const fit = levenbergMarquardt(
-    data,
-    start,
-    (p, i, gradient) => {
-      gradient[0] = 1;
-      return p[0] + ellipticMoffat(p, 1, (i % size) - radius, Math.floor(i / size) - radius, 1, gradient);
-    },
-    (p) => isPeak(p, 1) && Math.abs(p[2]) < radius && Math.abs(p[3]) < radius,
-  );
-  const [background, peak, dx, dy, a, b, c, beta] = fit.parameters;
+  const start = Float64Array.from([0, 1, radius + x0 - cx, radius + y0 - cy, 1 / alpha2, 0, 1 / alpha2, 3]);
+  const square = { side: size, data, inverse: new Float64Array(data.length).fill(1) };
+  const fit = kernels.fitPeak(square, { slopes: false, x: radius, y: radius, leashPx: radius }, start, SETTLED);
+  const [background, peak, x, y, a, b, c, beta] = fit.parameters;
+  const [dx, dy] = [x - radius, y - radius];
   const { fwhmMajor, fwhmMinor } = widthsAt(fit.parameters, 1);
   if (!(fwhmMajor > 0.3) || fwhmMajor > 2 * size || Math.hypot(dx - (x0 - cx), dy - (y0 - cy)) > radius / 2)
     return null;

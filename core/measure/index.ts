@@ -27,6 +27,7 @@ export { drawDisc } from "./discs";
 export { meanAround } from "./fill";
 export { inverseFilters } from "./inverseFilters";
 export { psfRatio, RATIO_RADIUS } from "./psfRatio";
+export type { MaybeJudged } from "./fewestStars";
 export { fewestStars } from "./fewestStars";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";

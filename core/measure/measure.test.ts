@@ -113,7 +113,7 @@ describe("PSF and fits", () => {
       const v = (dy * cos - dx * sin) / minor;
       return 0.1 + 2 * (1 + u * u + v * v) ** -3.2;
     });
-    const fit = fitMoffat(plane, size, size, 20, 20, 10, { peak: 1.8, background: 0.1, fwhm: 3.3 });
+    const fit = fitMoffat(plane, size, size, 20, 20, 10, { peak: 1.8, background: 0.1, fwhm: 3.3 }, kernels);
     expect(fit?.x).toBeCloseTo(20.3, 4);
     expect(fit?.y).toBeCloseTo(19.6, 4);
     expect(fit?.fwhmMajor).toBeCloseTo(4.2, 3);
@@ -126,10 +126,10 @@ describe("PSF and fits", () => {
   test("no fit at the border, on NaN, or on nothing", () => {
     const plane = new Float32Array(400).fill(1);
     const guess = { peak: 1, background: 0, fwhm: 3 };
-    expect(fitMoffat(plane, 20, 20, 2, 10, 5, guess)).toBeNull();
+    expect(fitMoffat(plane, 20, 20, 2, 10, 5, guess, kernels)).toBeNull();
     plane[10 * 20 + 10] = NaN;
-    expect(fitMoffat(plane, 20, 20, 10, 10, 5, guess)).toBeNull();
-    expect(fitMoffat(new Float32Array(400), 20, 20, 10, 10, 5, { ...guess, peak: 0 })).toBeNull();
+    expect(fitMoffat(plane, 20, 20, 10, 10, 5, guess, kernels)).toBeNull();
+    expect(fitMoffat(new Float32Array(400), 20, 20, 10, 10, 5, { ...guess, peak: 0 }, kernels)).toBeNull();
   });
 });
 

@@ -83,7 +83,8 @@ export function moffatTable({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, 
   const b = cos * sin * (1 / major ** 2 - 1 / minor ** 2);
   const c = (sin / major) ** 2 + (cos / minor) ** 2;
   const scale = TABLE / (Math.sqrt(2) * (farthest / minor));
-  const powers = Float64Array.from({ length: TABLE + 2 }, (_, k) => (1 + (k / scale) ** 2) ** -beta);
+  const powers = new Float64Array(TABLE + 2);
+  for (let k = 0; k < powers.length; k++) powers[k] = (1 + (k / scale) ** 2) ** -beta;
   return { a, b, c, beta, scale, powers };
 }
 

@@ -1,7 +1,7 @@
-import type { Kernels, MoffatTable, PointStar, StarPlanes } from "../kernels";
-import { levenbergMarquardt, solveSymmetric } from "../numeric/leastSquares";
+import type { FitSquare, Kernels, PointStar, StarLook, StarPlanes } from "../kernels";
+import { solveSymmetric } from "../numeric/leastSquares";
 import { median } from "../raster";
-import { ellipticMoffat, isPeak, widthsAt } from "./fit";
+import { widthsAt } from "./fit";
 
 /** What stars are held against reaches so far around them, in FWHM. */
 const AROUND = 1.3;
@@ -15,23 +15,16 @@ const PSF_ERROR = 0.012;
 const [LEAST_WIDER, SURE] = [1.08, 2];
 
 /** What a group holds: all channels as one, each by what it tells, over σ; how a star looks in it; and where it lies. */
-export interface Patch {
-  side: number;
+export interface Patch extends FitSquare {
   x0: number;
   y0: number;
-  /** Samples over their σ, and 1/σ. */
-  data: Float64Array;
-  inverse: Float64Array;
   /** What the members leave, over σ. */
   left: Float64Array;
-  profile: Look;
+  look: StarLook;
   /** σ in the middle. */
   sigma: number;
   height: number;
 }
-
-/** Writes value and slopes of a star of height 1 at (dx, dy) into three places. */
-export type Look = (dx: number, dy: number, into: Float64Array) => void;
 
 /** Null where the picture ends too near, or samples in the middle tell nothing. */
 export function patchOf(
@@ -78,9 +71,18 @@ export function patchOf(
     data[k] = whole * inverse[k];
     left[k] = bare * inverse[k];
   }
-  const share = heights.map((h) => h / high);
   const sigma = Math.sqrt(1 / told.reduce((a, b) => a + b, 0));
-  return { side, x0, y0, data, left, inverse, profile: mixed(profiles, share), sigma, height: high };
+  return {
+    side,
+    x0,
+    y0,
+    data,
+    left,
+    inverse,
+    look: { profiles, shares: heights.map((h) => h / high) },
+    sigma,
+    height: high,
+  };
 }
 
 /** A star's heights together. */
@@ -97,17 +99,17 @@ function centre(members: readonly PointStar[]): { x: number; y: number } {
   return { x: x / total, y: y / total };
 }
 
-/** The profile of a star that has so much of its light in each channel. */
-const mixed =
-  (profiles: readonly MoffatTable[], share: readonly number[]): Look =>
-  (dx, dy, into) => {
+/** Writes value and slopes of a star of height 1 at (dx, dy) into three places. */
+const drawing =
+  ({ profiles, shares }: StarLook) =>
+  (dx: number, dy: number, into: Float64Array) => {
     into.fill(0);
     for (let c = 0; c < profiles.length; c++) {
       const { a, b, c: d, beta, scale, powers } = profiles[c];
       const q = a * dx * dx + 2 * b * dx * dy + d * dy * dy;
       const at = Math.min(powers.length - 2, Math.sqrt(q) * scale);
       const k = Math.floor(at);
-      const value = share[c] * (powers[k] + (at - k) * (powers[k + 1] - powers[k]));
+      const value = shares[c] * (powers[k] + (at - k) * (powers[k + 1] - powers[k]));
       const slope = (-2 * beta * value) / (1 + q);
       into[0] += value;
       into[1] += slope * (a * dx + b * dy);
@@ -120,10 +122,10 @@ const mixed =
  * derivatives, to second order.
  */
 export function drawnOut(
-  { side, left, inverse, profile }: Patch,
+  { side, left, inverse, look }: Patch,
   { x, y }: { x: number; y: number },
 ): { axis: number; gain: number } {
-  // prettier-ignore
+  const profile = drawing(look);
   const [own, all] = [6, 9];
   const [normal, right, row] = [new Float64Array(all * all), new Float64Array(all), new Float64Array(all)];
   const [here, east, west, south, north] = Array.from({ length: 5 }, () => new Float64Array(3));
@@ -178,73 +180,33 @@ export interface Point {
 }
 
 /** Stars over a level with a slope. */
-export function fitPoints(
-  { side, data, inverse, profile }: Patch,
-  start: readonly Point[],
-): { stars: Point[]; cost: number } | null {
-  // prettier-ignore
-  const middle = (side - 1) / 2;
-  const values = Float64Array.from([levelOf({ data, inverse }), 0, 0, ...start.flatMap(({ x, y, h }) => [x, y, h])]);
-  const n = start.length;
-  const own = new Float64Array(3);
-  const fit = levenbergMarquardt(
-    data,
-    values,
-    (p, i, gradient) => {
-      const [x, y, w] = [i % side, Math.floor(i / side), inverse[i]];
-      gradient[0] = w;
-      gradient[1] = w * (x - middle);
-      gradient[2] = w * (y - middle);
-      let value = p[0] + p[1] * (x - middle) + p[2] * (y - middle);
-      for (let k = 0; k < n; k++) {
-        const h = p[5 + 3 * k];
-        profile(x - p[3 + 3 * k], y - p[4 + 3 * k], own);
-        value += h * own[0];
-        gradient[3 + 3 * k] = -w * h * own[1];
-        gradient[4 + 3 * k] = -w * h * own[2];
-        gradient[5 + 3 * k] = w * own[0];
-      }
-      return w * value;
-    },
-    (p) => start.every((_, k) => p[5 + 3 * k] > 0 && Math.abs(p[3 + 3 * k] - middle) < middle && Math.abs(p[4 + 3 * k] - middle) < middle), // prettier-ignore
-    SETTLED,
-  );
-  const p = fit.parameters;
-  return { stars: start.map((_, k) => ({ x: p[3 + 3 * k], y: p[4 + 3 * k], h: p[5 + 3 * k] })), cost: fit.cost };
+export function fitPoints(patch: Patch, start: readonly Point[], kernels: Kernels): { stars: Point[]; cost: number } {
+  const values = Float64Array.from([levelOf(patch), 0, 0, ...start.flatMap(({ x, y, h }) => [x, y, h])]);
+  const { parameters: p, cost } = kernels.fitPoints(patch, patch.look, values, SETTLED);
+  return { stars: start.map((_, k) => ({ x: p[3 + 3 * k], y: p[4 + 3 * k], h: p[5 + 3 * k] })), cost };
 }
 
 const levelOf = ({ data, inverse }: Pick<Patch, "data" | "inverse">) => median(Float32Array.from(data, (v, k) => v / inverse[k])); // prettier-ignore
 
 /** One elliptical Moffat profile of any width over a level with a slope; null where it is not wider than a star in every direction. */
 export function fitWide(
-  { side, data, inverse, profile, sigma, height }: Patch,
+  patch: Patch,
   at: { x: number; y: number },
   fwhm: number,
+  kernels: Kernels,
 ): { cost: number } | null {
-  // prettier-ignore
-  const middle = (side - 1) / 2;
+  const { look, sigma, height } = patch;
   const curve = (4 * (2 ** (1 / 3) - 1)) / (1.3 * fwhm) ** 2;
-  const start = Float64Array.from([levelOf({ data, inverse }), 0, 0, 0.8 * height, at.x, at.y, curve, 0, curve, 3]);
-  const fit = levenbergMarquardt(
-    data,
-    start,
-    (p, i, gradient) => {
-      const [x, y, w] = [i % side, Math.floor(i / side), inverse[i]];
-      gradient[0] = w;
-      gradient[1] = w * (x - middle);
-      gradient[2] = w * (y - middle);
-      return w * (p[0] + p[1] * (x - middle) + p[2] * (y - middle) + ellipticMoffat(p, 3, x, y, w, gradient));
-    },
-    (p) => isPeak(p, 3) && Math.hypot(p[4] - at.x, p[5] - at.y) < fwhm,
-    SETTLED,
-  );
-  const { fwhmMinor } = widthsAt(fit.parameters, 3);
-  const least = LEAST_WIDER * narrowest(profile, fwhm) + (SURE * sigma * fwhm) / fit.parameters[3];
-  return fwhmMinor > least ? { cost: fit.cost } : null;
+  const start = Float64Array.from([levelOf(patch), 0, 0, 0.8 * height, at.x, at.y, curve, 0, curve, 3]);
+  const { parameters, cost } = kernels.fitPeak(patch, { slopes: true, ...at, leashPx: fwhm }, start, SETTLED);
+  const { fwhmMinor } = widthsAt(parameters, 3);
+  const least = LEAST_WIDER * narrowest(look, fwhm) + (SURE * sigma * fwhm) / parameters[3];
+  return fwhmMinor > least ? { cost } : null;
 }
 
 /** The FWHM of a star across, in px. */
-function narrowest(profile: Look, fwhm: number): number {
+function narrowest(look: StarLook, fwhm: number): number {
+  const profile = drawing(look);
   let least = Infinity;
   const own = new Float64Array(3);
   for (let k = 0; k < 12; k++) {

@@ -66,7 +66,7 @@ export function findStars(
   const peaks = peaksOf(first).filter(
     (peak) => !isHotPixel(frame, peak.at, quiet) && peak.ridge < 0.25 + (1.2 * quiet) / peak.height,
   );
-  const { fwhm, beta } = typicalShape(frame, peaks);
+  const { fwhm, beta } = typicalShape(frame, peaks, kernels);
   const ring = ringBetween(2 * fwhm + 1, 2 * fwhm + 4);
   const compactness = typicalCompactness(frame, peaks, quiet);
   const measureAll = (picture: Float32Array, candidates: Peak[]) => {
@@ -83,7 +83,7 @@ export function findStars(
     stars.push(...measureAll(rest, hidden));
   }
   stars.sort((a, b) => b.flux - a.flux);
-  fitBrightest(stars, frame, fwhm, fits);
+  fitBrightest(stars, frame, fwhm, fits, kernels);
   return stars;
 }
 
@@ -206,14 +206,14 @@ function addProfile(model: Float32Array, width: number, height: number, star: St
 }
 
 /** Median FWHM and β of Moffat fits to up to 12 bright unsaturated peaks; 3 px and 3 where none can be fitted. */
-function typicalShape(frame: Frame, candidates: Peak[]): { fwhm: number; beta: number } {
+function typicalShape(frame: Frame, candidates: Peak[], kernels: Kernels): { fwhm: number; beta: number } {
   const { clean, width, height, saturated } = frame;
   const fits: StarFit[] = [];
   for (const { at: i, height: band } of candidates) {
     if (fits.length >= 12) break;
     if (saturated?.[i] === 1 || !(clean[i] > 0) || clean[i] > 6 * band) continue;
     const guess = { peak: clean[i], background: 0, fwhm: 3 };
-    const fit = fitMoffat(clean, width, height, i % width, Math.floor(i / width), 9, guess);
+    const fit = fitMoffat(clean, width, height, i % width, Math.floor(i / width), 9, guess, kernels);
     if (fit && fit.fwhmMinor > 0.6 * fit.fwhmMajor && fit.fwhmMinor > 1.2) fits.push(fit);
   }
   if (fits.length === 0) return { fwhm: 3, beta: 3 };
@@ -301,7 +301,13 @@ function sharpAround({ clean, width, height }: Frame, px: number, py: number, re
 }
 
 /** Fits profiles to the brightest stars that are not saturated, alone within 3 FWHM and well above the noise. */
-function fitBrightest(stars: Star[], { clean, width, height }: Frame, fwhm: number, most: number): void {
+function fitBrightest(
+  stars: Star[],
+  { clean, width, height }: Frame,
+  fwhm: number,
+  most: number,
+  kernels: Kernels,
+): void {
   const radius = Math.max(5, Math.ceil(2.2 * fwhm));
   const isNear = (a: Star, b: Star) => (a.x - b.x) * (a.x - b.x) + (a.y - b.y) * (a.y - b.y) < 9 * fwhm * fwhm;
   let fitted = 0;
@@ -310,7 +316,8 @@ function fitBrightest(stars: Star[], { clean, width, height }: Frame, fwhm: numb
     if (star.saturated || star.snr < 12) continue;
     const crowded = stars.some((other) => other !== star && isNear(other, star) && other.flux > 0.03 * star.flux);
     if (crowded) continue;
-    const fit = fitMoffat(clean, width, height, star.x, star.y, radius, { peak: star.peak, background: 0, fwhm });
+    const guess = { peak: star.peak, background: 0, fwhm };
+    const fit = fitMoffat(clean, width, height, star.x, star.y, radius, guess, kernels);
     if (!fit || fit.fwhmMinor < 0.4 * fwhm || fit.fwhmMajor > 3 * fwhm) continue;
     star.fit = fit;
     star.x = fit.x;

@@ -9,6 +9,7 @@ export {
   meanPlane,
   mirrorIndex,
   pasteInto,
+  pastePlane,
   rasterBytes,
   rasterOf,
   reusedRasters,

@@ -76,6 +76,17 @@ export function cropPlane(plane: Float32Array, width: number, region: Region): F
   return out;
 }
 
+/** Puts a part back into a plane of so many columns, in place: where cropPlane has it from. */
+export function pastePlane(
+  plane: Float32Array,
+  width: number,
+  part: Float32Array,
+  { x, y, width: across, height }: Region,
+): void {
+  // prettier-ignore
+  for (let v = 0; v < height; v++) plane.set(part.subarray(v * across, (v + 1) * across), (y + v) * width + x);
+}
+
 /** Copies `source` into `target` with its upper left pixel at (x, y); what falls outside is left out. */
 export function pasteInto(target: Raster, source: Raster, x: number, y: number): Raster {
   const part = intersectRegions(

@@ -3,7 +3,7 @@ import { firstComponent } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { MoffatTable, PointStar, StarPlanes } from "../../kernels";
 import { DRAWN } from "../../kernels";
-import type { MoffatShape, PointShape } from "../../measure";
+import type { MaybeJudged, MoffatShape, PointShape } from "../../measure";
 import {
   answerTo,
   drawDisc,
@@ -22,8 +22,19 @@ import {
 import { rise } from "../../numeric/rise";
 import { slider } from "../../parameters";
 import type { Raster, Region } from "../../raster";
-import { cropRaster, growRegion, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
-import { lucy, smoothnessField } from "./lucy";
+import {
+  cropPlane,
+  cropRaster,
+  growRegion,
+  intersectRegions,
+  median,
+  pastePlane,
+  rasterOf,
+  wholeRegion,
+} from "../../raster";
+import { remembered } from "../remembered";
+import type { Restored } from "./lucy";
+import { restored, shownBy, smoothnessField } from "./lucy";
 
 /** The facts by which stars are drawn anew. */
 export type AnewNeeds = "grain" | "psfShape" | "sky";
@@ -94,6 +105,8 @@ const PART_OF = 1.4;
 const ALONE = { sigma: 0.5, most: 34, soft: 4 };
 
 const PSF_RADIUS = 15;
+/** Whether stars are two or one is asked so far around what is kept, in px: farther off it tells nothing there. */
+const JUDGED = 24;
 /** Surroundings that drawing stars anew needs, in px. Stars that are solved beside others that a crop does not hold: one more reach of the profile. */
 export const ANEW_HALO = 2 * PSF_RADIUS + 2 * DRAWN + PEAKS_HALO;
 
@@ -119,21 +132,30 @@ export async function drawnAnew(
   job: JobHandle,
 ): Promise<Raster> {
   const { width, height } = region;
-  const { stars, rest, alone } = await starsOf(region, params, facts, shapes, job);
-  const planes: Float32Array[] = [];
-  for (const [c, plane] of rest.entries()) {
-    await job.breathe();
-    const model = facts.grain.models[c];
-    const [psf, target] = [moffatPsf(shapes[c], PSF_RADIUS), moffatPsf(targets[c], PSF_RADIUS)];
-    const { iterations, smoothness } = params;
-    const sigma = Math.sqrt(model.a);
-    const settings = { psf, target, iterations, smoothness, zero: model.zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
-    const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
-    const part = cropRaster(rasterOf(width, height, [plane]), needed).planes[0];
-    const sharp = rasterOf(needed.width, needed.height, [lucy(part, needed.width, needed.height, settings, job)]);
-    planes.push(pasted(plane, width, sharp, needed));
-    job.progress((c + 1) / rest.length);
-  }
+  const { iterations, smoothness, starSnr } = params;
+  const sky = { region, kept, facts, shapes, starSnr };
+  const { stars, rest, alone } = await apartOf(sky, job);
+  const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
+  const sharp = await remembered(region, keyOf(sky, [iterations, smoothness]), async () => {
+    const planes: Restored[] = [];
+    for (const [c, plane] of rest.entries()) {
+      await job.breathe();
+      const { zero, a } = facts.grain.models[c];
+      const sigma = Math.sqrt(a);
+      const psf = moffatPsf(shapes[c], PSF_RADIUS);
+      const settings = { psf, iterations, smoothness, zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
+      const part = cropPlane(plane, width, needed);
+      planes.push(restored(part, needed.width, needed.height, settings, job));
+      job.progress((c + 1) / rest.length);
+    }
+    return planes;
+  });
+  const planes = rest.map((plane, c) => {
+    const shown = shownBy(sharp[c], moffatPsf(targets[c], PSF_RADIUS), job);
+    const out = plane.slice();
+    pastePlane(out, width, shown, needed);
+    return out;
+  });
   // As much light as before: a narrower profile of the same flux is higher.
   const gains = shapes.map((shape, c) => heightGain(shape, targets[c]));
   const narrowed = stars.map((star) => ({ ...star, heights: star.heights.map((height, c) => height * gains[c]) }));
@@ -144,21 +166,31 @@ export async function drawnAnew(
   return rasterOf(width, height, planes);
 }
 
+/** Where stars are drawn anew, and by what. */
+interface Sky {
+  region: Raster;
+  /** What of it is used. */
+  kept: Region;
+  facts: Facts<"grain" | "sky">;
+  shapes: readonly MoffatShape[];
+  starSnr: number;
+}
+
+/** What decides where stars are, and more. */
+const keyOf = ({ kept, facts: { grain, sky }, shapes, starSnr }: Sky, more: readonly unknown[] = []) =>
+  JSON.stringify([kept, starSnr, shapes, grain, sky, ...more]);
+
+const apartOf = (of: Sky, job: JobHandle) => remembered(of.region, keyOf(of), () => starsOf(of, job));
+
 /** How far the surroundings of a star are left as they were, since it is not as the PSF says: 0 … 1, by place. */
-export const aloneOf = async (
+export async function aloneOf(
   region: Raster,
-  params: Anew,
+  { starSnr }: Pick<Anew, "starSnr">,
   facts: Facts<"grain" | "sky">,
   shapes: readonly MoffatShape[],
   job: JobHandle,
-): Promise<Float32Array> => (await starsOf(region, params, facts, shapes, job)).alone;
-
-/** A plane with a part of it replaced. */
-function pasted(plane: Float32Array, width: number, { planes: [part] }: Raster, at: Region): Float32Array {
-  const out = plane.slice();
-  for (let y = 0; y < at.height; y++)
-    out.set(part.subarray(y * at.width, (y + 1) * at.width), (at.y + y) * width + at.x);
-  return out;
+): Promise<Float32Array> {
+  return (await apartOf({ region, kept: wholeRegion(region), facts, shapes, starSnr }, job)).alone;
 }
 
 const leastLight = ({ grain }: Facts<"grain" | "sky">) => grain.models.map(({ a }) => DRAWN_TO_SIGMA * Math.sqrt(a));
@@ -176,14 +208,11 @@ function heightGain(from: MoffatShape, to: MoffatShape): number {
 }
 
 /** A star, and whether it answers to a wider profile: two stars, or no star. */
-type FoundStar = PointStar & { isWide?: boolean };
+type FoundStar = MaybeJudged & { isWide?: boolean };
 
-/** The stars of a region, and the region without them. */
+/** The stars of a region, as far as they reach what is kept of it, and the region without them. */
 async function starsOf(
-  region: Raster,
-  { starSnr }: Anew,
-  facts: Facts<"grain" | "sky">,
-  shapes: readonly MoffatShape[],
+  { region, kept, facts, shapes, starSnr }: Sky,
   job: JobHandle,
 ): Promise<{ stars: PointStar[]; rest: Float32Array[]; alone: Float32Array }> {
   const { width, height } = region;
@@ -201,11 +230,21 @@ async function starsOf(
   const fwhm = Math.sqrt(shapes[0].fwhmMajor * shapes[0].fwhmMinor);
   const { fwhmMajor, fwhmMinor, angle, beta } = shapes[0];
   const shape = { fwhmPx: fwhm, beta, ratio: fwhmMinor / fwhmMajor, angle };
+  const isWithin = (margin: number) => {
+    const at = growRegion(kept, margin);
+    return (star: { x: number; y: number }) => star.x >= at.x && star.y >= at.y && star.x < at.x + at.width && star.y < at.y + at.height; // prettier-ignore
+  };
+  const [reaches, counts] = [isWithin(ANEW_HALO - PEAKS_HALO), isWithin(JUDGED)];
+  const fewest = (all: readonly FoundStar[]): FoundStar[] => {
+    const judged = fewestStars(on, all.filter(counts), told, fwhm, kernels);
+    return [...judged, ...all.filter((star) => !counts(star))];
+  };
   let stars: FoundStar[] = [];
   for (let search = 0; search < SEARCHES; search++) {
     await job.breathe();
     // Heights above the sky: a level that is divided by an uneven σ would be uneven itself.
     const found = pointsOf(brightness(rest, sky.level, sigmas), width, height, shape, grain.covariance[0], starSnr, job)
+      .filter(reaches)
       .filter(({ x, y }) => stars.every((star) => Math.hypot(star.x - x, star.y - y) > 0.35 * fwhm))
       .map(({ x, y, significance, isWide }) => {
         const i = Math.round(y) * width + Math.round(x);
@@ -215,15 +254,13 @@ async function starsOf(
     kernels.drawStars(on, found, -1);
     stars = kernels.solveStars(on, [...stars, ...found], { sigmas: told, rounds: ROUNDS });
     // A pair that is taken for one star leaves light on either side, which the next search would take for two more.
-    if (search === 0) stars = fewestStars(on, stars, told, fwhm, kernels).stars;
+    if (search === 0) stars = fewest(stars);
   }
-  const fewest = fewestStars(on, stars, told, fwhm, kernels);
-  const { isKnot } = fewest;
-  stars = fewest.stars;
+  stars = fewest(stars);
   const alone = new Float32Array(width * height);
   // What is wider than a star and not two of them is no star and goes to the rest; one that bled, or that the profile does not fit, is left as it was: the more the surer that is, so that nothing hangs on a hair. What is clipped looks wide: its flat top and its wings tell.
-  const judged = stars.map((star, k) => {
-    if (isKnot[k]) return { star, isNone: true, share: 0 };
+  const judged = stars.map((star) => {
+    if (star.isKnot) return { star, isNone: true, share: 0 };
     const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
     const y = Math.min(height - 1, Math.max(0, Math.round(star.y)));
     const highest = star.heights.reduce((most, h, c) => Math.max(most, h / sigmas[c][y * width + x]), 0);

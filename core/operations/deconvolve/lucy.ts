@@ -29,8 +29,6 @@ export const targetFwhm = (fwhm: number, strength: number): number =>
 
 export interface LucySettings {
   psf: Psf;
-  /** What the result is shown by; null for as it comes. */
-  target: Psf | null;
   iterations: number;
   smoothness: number;
   /** The darkest level, and the noise there. */
@@ -47,30 +45,36 @@ export interface LucySettings {
   cutsBelow?: boolean;
 }
 
+/** What Richardson–Lucy found, and what it was lifted by: all with a margin of the PSF's radius. */
+export interface Restored {
+  estimate: Float32Array;
+  lifted: Float32Array;
+  width: number;
+  height: number;
+  margin: number;
+}
+
 /**
  * A plane through Richardson–Lucy with total variation, mirrored beyond its border. Where its surroundings are darker than the darkest level, as in shadows on the Moon, they are the level there; what lies more than 4 σ below that is no light of a blur, and is added again as it was:
  * nothing is cut off. Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260;
  * shown by a target: Magain, Courbin & Sohy 1998, ApJ 494, 472.
  */
-export function lucy(
+export const lucy = (
   plane: Float32Array,
   width: number,
   height: number,
-  {
-    psf,
-    target,
-    iterations,
-    smoothness,
-    zero,
-    sigma,
-    floor,
-    smoothings,
-    near,
-    isHastened,
-    cutsBelow = false,
-  }: LucySettings,
+  settings: LucySettings & { target: Psf | null },
   job: JobHandle,
-): Float32Array {
+): Float32Array => shownBy(restored(plane, width, height, settings, job), settings.target, job);
+
+/** The part of `lucy` that does not ask what the result is shown by. */
+export function restored(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  { psf, iterations, smoothness, zero, sigma, floor, smoothings, near, isHastened, cutsBelow = false }: LucySettings,
+  job: JobHandle,
+): Restored {
   const { kernels } = job;
   const margin = (psf.size - 1) / 2;
   const [w, h] = [width + 2 * margin, height + 2 * margin];
@@ -85,9 +89,19 @@ export function lucy(
   const grown = near && mirrored(near, width, height, margin, w).grown;
   const damping = grown ? { inverse: grown.map((v) => 1 / (v * v)) } : null;
   const settings: RichardsonLucySettings = { iterations, start, floor, variation, damping, isHastened };
-  const sharp = kernels.richardsonLucy(data, w, h, psf, settings, () => job.check());
-  const shown = target ? kernels.convolve(sharp, w, h, target) : sharp;
-  const inside = { x: margin, y: margin, width, height };
-  const whole = shown.map((v, i) => v + pedestal[i] + (cutsBelow ? 0 : Math.min(0, seen[i] - pedestal[i])));
-  return cropRaster(rasterOf(w, h, [whole]), inside).planes[0];
+  const estimate = kernels.richardsonLucy(data, w, h, psf, settings, () => job.check());
+  const lifted = pedestal.map((v, i) => v + (cutsBelow ? 0 : Math.min(0, seen[i] - v)));
+  return { estimate, lifted, width: w, height: h, margin };
+}
+
+/** What was restored as a target shows it; null for as it comes. */
+export function shownBy(
+  { estimate, lifted, width, height, margin }: Restored,
+  target: Psf | null,
+  { kernels }: JobHandle,
+): Float32Array {
+  const shown = target ? kernels.convolve(estimate, width, height, target) : estimate;
+  const whole = shown.map((v, i) => v + lifted[i]);
+  const inside = { x: margin, y: margin, width: width - 2 * margin, height: height - 2 * margin };
+  return cropRaster(rasterOf(width, height, [whole]), inside).planes[0];
 }

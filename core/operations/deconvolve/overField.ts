@@ -6,6 +6,7 @@ import { shapeAt } from "../../measure";
 import type { Raster, Region } from "../../raster";
 import { cropRaster, growRegion, intersectRegions, isEmptyRegion, rasterOf, relativeTo, wholeRegion } from "../../raster"; // prettier-ignore
 import type { Place } from "../operation";
+import { remembered } from "../remembered";
 
 /** Tiles pass into each other over so many px. */
 const BLEND = 32;
@@ -39,19 +40,25 @@ export async function overField(
     const last = Math.floor((from + length - 1 + BLEND / 2) / tilePx);
     return Array.from({ length: last - first + 1 }, (_, k) => first + k);
   };
-  const tiles = each(y + kept.y, kept.height).flatMap((row) => each(x + kept.x, kept.width).map((column) => ({ row, column }))); // prettier-ignore
+  const tiles = each(y + kept.y, kept.height)
+    .flatMap((row) => each(x + kept.x, kept.width).map((column) => ({ row, column })))
+    .map(({ row, column }) => {
+      const tile = { x: column * tilePx - x, y: row * tilePx - y, width: tilePx, height: tilePx };
+      const used = intersectRegions(growRegion(tile, BLEND / 2), kept);
+      return { row, column, tile, used, area: intersectRegions(growRegion(used, halo), wholeRegion(region)) };
+    })
+    .filter(({ used }) => !isEmptyRegion(used));
+  // The same parts for the same region: what is remembered of them is found again.
+  const areas = tiles.map(({ area }) => area);
+  const parts = await remembered(region, JSON.stringify(areas), () => areas.map((area) => cropRaster(region, area)));
   const sums = planes.map(() => new Float32Array(kept.width * kept.height));
-  for (const [k, { row, column }] of tiles.entries()) {
-    const tile = { x: column * tilePx - x, y: row * tilePx - y, width: tilePx, height: tilePx };
-    const used = intersectRegions(growRegion(tile, BLEND / 2), kept);
-    if (isEmptyRegion(used)) continue;
-    const area = intersectRegions(growRegion(used, halo), wholeRegion(region));
+  for (const [k, { row, column, tile, used, area }] of tiles.entries()) {
     const own = shapes.map((shape) =>
       shape.field ? shapeAt(shape.field, shape.beta, (column + 0.5) * tilePx, (row + 0.5) * tilePx) : shape,
     );
     const inside = relativeTo(area, used);
     const part = partOfJob(job, k / tiles.length, (k + 1) / tiles.length);
-    const made = cropRaster(await treat(cropRaster(region, area), inside, own, part), inside);
+    const made = cropRaster(await treat(parts[k], inside, own, part), inside);
     const across = Float64Array.from({ length: used.width }, (_, i) => weightOf(used.x + i - tile.x, tilePx));
     const down = Float64Array.from({ length: used.height }, (_, j) => weightOf(used.y + j - tile.y, tilePx));
     made.planes.forEach((plane, c) => {
