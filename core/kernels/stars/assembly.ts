@@ -74,11 +74,11 @@ export function starsDraw(
   }
 }
 
-/** `eliminated`: three doubles a channel of working room. `sigmas`: of each sample. */
+/** `eliminated`: four doubles a channel of working room. `sigmas`: of each sample. */
 export function starsSolve(
   planes: usize, sigmas: usize, width: i32, height: i32, channels: i32, stars: usize, count: i32,
   profiles: usize, entries: i32, rounds: i32, leash: f64, step: f64, hold: f64, eliminated: usize,
-  most: f64, least: f64, softFrom: f64,
+  settled: f64, most: f64, least: f64, softFrom: f64,
 ): void {
   const top = <f64>(entries - 2);
   for (let round = 0; round < rounds; round++)
@@ -124,17 +124,24 @@ export function starsSolve(
         yy += syy - (yp * yh + y1 * yl);
         rx += vx - (xp * vh + x1 * vl);
         ry += vy - (yp * vh + y1 * vl);
-        const room = eliminated + (<usize>(3 * c) << 3);
-        store<f64>(room, vh); store<f64>(room + 8, xh); store<f64>(room + 16, yh);
+        const room = eliminated + (<usize>(4 * c) << 3);
+        store<f64>(room, vh); store<f64>(room + 8, xh); store<f64>(room + 16, yh); store<f64>(room + 24, det / one);
       }
       const det = xx * yy - xy * xy;
       if (!isTold || !(det > 0)) continue;
       const dx = (yy * rx - xy * ry) / det, dy = (xx * ry - xy * rx) / det;
+      let gain = Math.abs(dx * rx + dy * ry);
+      for (let c = 0; c < channels; c++) {
+        const room = eliminated + (<usize>(4 * c) << 3);
+        const more = load<f64>(room) - load<f64>(room + 8) * dx - load<f64>(room + 16) * dy;
+        gain += more * more * load<f64>(room + 24);
+      }
+      if (gain < settled) continue;
       drawStar(planes, width, height, channels, star, profiles, entries, 1, most, least, softFrom);
       store<f64>(star, x0 + clamp(x + clamp(dx, step) - x0, leash));
       store<f64>(star + 8, y0 + clamp(y + clamp(dy, step) - y0, leash));
       for (let c = 0; c < channels; c++) {
-        const room = eliminated + (<usize>(3 * c) << 3);
+        const room = eliminated + (<usize>(4 * c) << 3);
         const to = star + (<usize>(STAR + c) << 3);
         store<f64>(to, max(0, load<f64>(to) + load<f64>(room) - load<f64>(room + 8) * dx - load<f64>(room + 16) * dy));
       }

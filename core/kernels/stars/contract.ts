@@ -64,6 +64,9 @@ export const [STEP_PX, LEASH_PX] = [0.4, 0.8];
 /** The place is held to where it was found by so many px. */
 export const PRIOR_PX = 0.15;
 
+/** A step that lowers Σ residual²/σ² by less than this is not taken: drawing stars anew for it would be most of the work. */
+export const SETTLED = 1e-3;
+
 /** How far a star is drawn: to where it is lower than the least in every channel. */
 export function drawnRadius(heights: readonly number[], profiles: readonly MoffatTable[], least: readonly number[]) {
   let radius = DRAWN_LEAST;

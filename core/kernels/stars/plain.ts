@@ -1,5 +1,15 @@
 import type { PointStar, StarKernels, StarPlanes } from "./contract";
-import { checkStars, DECIDES, drawnRadius, LEASH_PX, PRIOR_PX, profileAt, SOFT_FROM, STEP_PX } from "./contract";
+import {
+  checkStars,
+  DECIDES,
+  drawnRadius,
+  LEASH_PX,
+  PRIOR_PX,
+  profileAt,
+  SETTLED,
+  SOFT_FROM,
+  STEP_PX,
+} from "./contract";
 
 const clamp = (v: number, most: number) => Math.max(-most, Math.min(most, v));
 
@@ -38,7 +48,7 @@ function sumsOf(on: StarPlanes, sigma: Float32Array, c: number, { x, y, heights 
   return sums;
 }
 
-/** A star's step from the channels' sums: x, y, and each height; null where they do not tell it. */
+/** A star's step from the channels' sums: x, y, and each height; null where they do not tell it, or it changes nothing. */
 function stepOf(each: readonly Float64Array[], { x, y }: { x: number; y: number }): number[] | null {
   const hold = 1 / PRIOR_PX ** 2;
   let [xx, xy, yy, rx, ry] = [hold, 0, hold, hold * x, hold * y];
@@ -53,12 +63,14 @@ function stepOf(each: readonly Float64Array[], { x, y }: { x: number; y: number 
     yy += syy - (yp * ofY[0] + y1 * ofY[1]);
     rx += vx - (xp * ofV[0] + x1 * ofV[1]);
     ry += vy - (yp * ofV[0] + y1 * ofV[1]);
-    return [ofV[0], ofX[0], ofY[0]];
+    return { ofV: ofV[0], ofX: ofX[0], ofY: ofY[0], weight: det / one };
   });
   const det = xx * yy - xy * xy;
   if (!(det > 0) || eliminated.includes(null)) return null;
   const [dx, dy] = [(yy * rx - xy * ry) / det, (xx * ry - xy * rx) / det];
-  return [dx, dy, ...eliminated.map((of) => (of ? of[0] - of[1] * dx - of[2] * dy : 0))];
+  const more = eliminated.map((of) => (of ? of.ofV - of.ofX * dx - of.ofY * dy : 0));
+  const gain = more.reduce((sum, h, c) => sum + h * h * (eliminated[c]?.weight ?? 0), Math.abs(dx * rx + dy * ry));
+  return gain < SETTLED ? null : [dx, dy, ...more];
 }
 
 export const starsPlain: StarKernels = {

@@ -1,7 +1,7 @@
 import type { Arena, WasmModule } from "../arena";
 import { openArena } from "../arena";
 import type { PointStar, StarKernels, StarPlanes } from "./contract";
-import { checkStars, DRAWN, DRAWN_LEAST, LEASH_PX, PRIOR_PX, SOFT_FROM, STEP_PX } from "./contract";
+import { checkStars, DRAWN, DRAWN_LEAST, LEASH_PX, PRIOR_PX, SETTLED, SOFT_FROM, STEP_PX } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes. */
 interface Exports extends WasmModule {
@@ -56,12 +56,12 @@ export function starsWasm(module: WasmModule): StarKernels {
       if (stars.length === 0) return [];
       const { planes, width, height } = residual;
       const arena = openArena(wasm);
-      const words = [planes.length * width * height, 6 * planes.length];
+      const words = [planes.length * width * height, 8 * planes.length];
       const { at, each, entries } = laidOut(arena, residual, stars, words);
       const [noise, room] = at.more;
       sigmas.forEach((sigma, c) => arena.writeFloats(noise + 4 * c * width * height, sigma));
       const where = [at.planes, noise, width, height, planes.length, at.stars, stars.length, at.profiles, entries];
-      wasm.starsSolve(...where, rounds, leashPx, STEP_PX, 1 / PRIOR_PX ** 2, room, ...drawn);
+      wasm.starsSolve(...where, rounds, leashPx, STEP_PX, 1 / PRIOR_PX ** 2, room, SETTLED, ...drawn);
       takeBack(arena, at.planes, residual);
       const solved = arena.doubles(at.stars, each * stars.length);
       return stars

@@ -116,6 +116,14 @@ describe("stars and the rest", () => {
     expect(worstDifference(crop.planes[0], cropRaster(whole, region).planes[0]) / range).toBeLessThan(1e-3);
   });
 
+  test("other settings after one another on the same picture give what each gives alone, to the bit", async () => {
+    const picture = { ...of, picture: { ...of.picture } };
+    for (const params of [{ strength: 0.7 }, { strength: 1 }, { smoothness: 1 }, { starSnr: 8 }, { strength: 0.7 }]) {
+      const [again, alone] = [await sharpen(picture, params), await sharpen({ ...of, picture: { ...of.picture } }, params)]; // prettier-ignore
+      expect(again.planes[0]).toEqual(alone.planes[0]);
+    }
+  });
+
   test("colours of stars stay within 2 %", async () => {
     const coloured = exposed(sky(all, 3, [1.4, 1, 0.7]), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 73);
     const sharp = await sharpen(coloured);
