@@ -14,6 +14,7 @@ import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
 import { openPsf, useDesk, useDeskStore } from "./desk";
+import { FieldPicture } from "./fieldPicture";
 import { KeptBlur } from "./keptBlur";
 import { usePsfStars } from "./psfStars";
 import { useLaneTreatment } from "./useTreatment";
@@ -148,6 +149,7 @@ const NAMES = ["R", "G", "B"];
 
 function Shown({ lane, step }: { lane: Lane; step: LaneStep }) {
   const known = usePsfStars(lane, step);
+  const size = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId)?.facts ?? null);
   if (!known) return <p className="mb-1 rounded bg-page p-1.5 text-sm text-quiet">measuring …</p>;
   const { channels, isStale } = known;
   return (
@@ -156,7 +158,7 @@ function Shown({ lane, step }: { lane: Lane; step: LaneStep }) {
         <div key={c} className="mb-1">
           {channels.length > 1 ? <h4 className="text-quiet">{NAMES[c] ?? `channel ${c + 1}`}</h4> : null}
           {channel ? (
-            <Channel channel={channel} />
+            <Channel channel={channel} size={size} />
           ) : (
             <p className="text-quiet">Too few clear, lone stars: the step leaves the picture as it is.</p>
           )}
@@ -172,7 +174,8 @@ function Shown({ lane, step }: { lane: Lane; step: LaneStep }) {
 
 type ChannelOf = NonNullable<PsfStarsFact["channels"][number]>;
 
-function Channel({ channel }: { channel: ChannelOf }) {
+/** `size`: of the picture. */
+function Channel({ channel, size }: { channel: ChannelOf; size: { width: number; height: number } | null }) {
   const { shape, stars, scatterPx, residual } = channel;
   return (
     <div className="flex gap-2">
@@ -194,6 +197,7 @@ function Channel({ channel }: { channel: ChannelOf }) {
           , {stars.length} stars
           {shape.field ? <OverField shape={shape} stars={stars} /> : null}
         </p>
+        {shape.field && size ? <FieldPicture field={shape.field} beta={shape.beta} size={size} /> : null}
       </div>
     </div>
   );
