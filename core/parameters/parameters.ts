@@ -44,6 +44,7 @@ export interface TickField {
   hint: string;
   default: boolean;
   option?: string;
+  when?: Condition;
 }
 
 /** A blur that was taken from somewhere, such as a file: square, centred on its middle pixel, of sum 1; with where it is from. */
@@ -142,7 +143,7 @@ export function inWords(field: Field, value: unknown): string {
 
 /** Whether a field is of effect beside the other values. */
 export function isInEffect(field: Field, values: Readonly<Record<string, unknown>>): boolean {
-  if (field.kind === "tick" || !field.when) return true;
+  if (!field.when) return true;
   const { name, is } = field.when;
   return [is].flat().includes(String(values[name]));
 }

@@ -1,10 +1,12 @@
-import { measureChain, newStep, readySteps, runChain } from "../../chain";
+import { measureChain, migratedStep, newStep, readySteps, runChain } from "../../chain";
 import { quietJob } from "../../job";
 import { moffatPsf, roundPsf, telescopePsf } from "../../measure";
 import type { Psf } from "../../kernels";
 import { frameOfRaster, medianInPlace, rasterOf, wholeRegion } from "../../raster";
+import { stepOf } from "../../testing/chainOn";
 import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
 import { wasmKernels } from "../../testing/fixtures";
+
 import { findOperation } from "../registry";
 import { targetFwhm } from "./lucy";
 
@@ -65,10 +67,15 @@ test("in noise, the inverse and Richardson–Lucy by scales come nearer to it th
 test("Richardson–Lucy: ten longer steps go as far as twenty plain ones; what is left alone below some σ keeps grain down", async () => {
   const plain = { ...typed, protectStars: 0 };
   const lucy = (params: Record<string, unknown>) => treated(light, 0.05, "deconvolve.richardson-lucy", { ...plain, ...params }); // prettier-ignore
-  const misses = async (params: Record<string, unknown>) => error((await lucy(params)).after, scene);
-  const [ten, twenty, longer] = [await misses({ iterations: 10 }), await misses({ iterations: 20 }), await misses({ iterations: 10, hastened: true })]; // prettier-ignore
+  const ofStars = { psf: "kept", kernel: { from: "a star", side: moffat.size, values: [...moffat.values] }, smoothness: 0, shown: false }; // prettier-ignore
+  const misses = async (params: Record<string, unknown>) => error((await lucy({ ...ofStars, ...params })).after, scene);
+  const few = { iterations: 10, hastened: false };
+  const [ten, twenty, longer] = [await misses(few), await misses({ ...few, iterations: 20 }), await misses({ ...few, hastened: true })]; // prettier-ignore
   expect(twenty).toBeLessThan(ten);
   expect(longer).toBeLessThan(1.01 * twenty);
+  // Where no star shows the blur, steps are plain whatever was asked for.
+  const [asked, not] = [await lucy({ ...few, hastened: true }), await lucy(few)];
+  expect(asked.after).toEqual(not.after);
   const grainOf = async (damping: number) => {
     const { after } = await treated(light, 5, "deconvolve.richardson-lucy", { ...plain, iterations: 60, damping });
     const fine = kernels.starletSmooth(after, SIDE, SIDE, 0).map((v, i) => Math.abs(v - after[i]));
@@ -121,4 +128,13 @@ test("the picture's own size comes back, also of one that is smaller than the bl
     expect([out.width, out.height]).toEqual([20, 12]);
     expect(Math.max(...out.planes[0].map((v) => Math.abs(v - 3)))).toBeLessThan(1e-3);
   }
+});
+
+test("steps of version 4 keep what they did: their defaults, and as much of longer steps with a typed blur", () => {
+  const step = (params: Record<string, unknown>) =>
+    migratedStep({ ...stepOf("deconvolve.richardson-lucy", {}), version: 4, params }).params;
+  expect(step({})).toMatchObject({ iterations: 30, hastened: false });
+  expect(step({ iterations: 12, hastened: true, psf: "measured" })).toMatchObject({ iterations: 12, hastened: true });
+  expect(step({ iterations: 12, hastened: true, psf: "typed" })).toMatchObject({ iterations: 36 });
+  expect(step({ iterations: 80, hastened: true, psf: "gaussian" })).toMatchObject({ iterations: 100 });
 });

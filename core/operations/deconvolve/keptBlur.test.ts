@@ -82,7 +82,7 @@ const kept = blurOfShapes([{ fwhmMajor: 3.4, fwhmMinor: 3.4, angle: 0, beta: 3 }
 test.each(["richardson-lucy", "inverse", "starlet-lucy"])(
   "%s with a blur that was taken does as with the same typed; with none it does nothing",
   async (id) => {
-    const few = id === "inverse" ? {} : { iterations: 5, shown: false, smoothness: 0 };
+    const few = id === "inverse" ? {} : { iterations: 5, hastened: false, shown: false, smoothness: 0 };
     const typed = await afterStep(of, stepOf(`deconvolve.${id}`, { ...few, psf: "typed", fwhmPx: 3.4, beta: 3 }));
     const taken = await afterStep(of, stepOf(`deconvolve.${id}`, { ...few, psf: "kept", kernel: kept }));
     expect([typed.reason, taken.reason]).toEqual([null, null]);

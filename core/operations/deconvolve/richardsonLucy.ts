@@ -20,11 +20,13 @@ import {
   typedFwhm,
   typedRadius,
 } from "./blur";
+import { boundBelow } from "./lowerBound";
 import { lucy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
 
 /** Blurs that stars showed, here or elsewhere. */
 const OF_STARS = ["measured", "kept"] as const;
+const isOfStars = (psf: unknown) => OF_STARS.some((kind) => kind === psf);
 
 const lucyParameters = parameters({
   iterations: slider({
@@ -33,12 +35,13 @@ const lucyParameters = parameters({
     min: 1,
     max: 100,
     step: 1,
-    default: 30,
+    default: 20,
   }),
   hastened: tick({
     label: "Longer steps",
     hint: "Each iteration goes on in the way of the last: about a third of them do the same.",
-    default: false,
+    default: true,
+    when: { name: "psf", is: OF_STARS },
   }),
   ...blurFields({ psf: "measured", fwhmPx: 3, beta: 3 }),
   shown: tick({
@@ -108,12 +111,19 @@ const typedOf = (p: Params): { psf: Psf; target: Psf | null } => ({
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
  * Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260; Magain, Courbin & Sohy 1998, ApJ 494, 472 (target PSF); White 1994, ASP Conf. 61, 292 (damping);
  * Wang & Miller 2014, IEEE Trans. Image Process. 23, 848 (longer steps).
- * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it.
+ * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark rings round bright stars, and took longer steps with any blur.
  */
 export const richardsonLucy: Operation<Params, Needed> = {
   id: "deconvolve.richardson-lucy",
-  version: 4,
-  migrations: { 1: (params) => ({ ...params, shown: false, smoothness: 0 }) },
+  version: 5,
+  migrations: {
+    1: (params) => ({ ...params, shown: false, smoothness: 0 }),
+    4: (older) => {
+      const params = { iterations: 30, hastened: false, ...older };
+      const isLonger = params.hastened && "psf" in params && !isOfStars(params.psf);
+      return isLonger ? { ...params, iterations: Math.min(100, 3 * params.iterations) } : params;
+    },
+  },
   title: "Richardson–Lucy deconvolution",
   short: "Richardson–Lucy",
   summary: "Takes the blur of the air and the optics back, a little more with each iteration.",
@@ -145,8 +155,10 @@ export const richardsonLucy: Operation<Params, Needed> = {
     const treat = (part: Raster, own: readonly MoffatShape[] | null) => ({
       ...part,
       planes: part.planes.map((plane, c) => {
-        const blur = own ? blurOf(p, own[Math.min(c, own.length - 1)]) : typedOf(p);
-        return treated(plane, part.width, part.height, { ...blur, isOfStars: own !== null || p.psf === "kept" }, p, facts, c, job); // prettier-ignore
+        const shape = own?.[Math.min(c, own.length - 1)];
+        const blur = shape ? blurOf(p, shape) : typedOf(p);
+        const starFwhm = shape ? meanFwhm(shape) : null;
+        return treated(plane, part.width, part.height, { ...blur, starFwhm }, p, facts, c, job);
       }),
     });
     return shapes
@@ -170,7 +182,7 @@ function treated(
   plane: Float32Array,
   width: number,
   height: number,
-  { isOfStars, ...blur }: { psf: Psf; target: Psf | null; isOfStars: boolean },
+  { starFwhm, ...blur }: { psf: Psf; target: Psf | null; starFwhm: number | null },
   p: Params,
   { grain, sky: ofSky }: Facts<Needed>,
   c: number,
@@ -182,11 +194,18 @@ function treated(
   const { zero, a } = grain.models[c];
   const sigmas = p.damping > 0 && a > 0 ? surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(grain.models[c], level)) : null; // prettier-ignore
   const settings = {
-    ...{ ...blur, iterations: p.iterations, isHastened: p.hastened, smoothness: isOfStars ? p.smoothness : 0 },
+    ...{
+      ...blur,
+      iterations: p.iterations,
+      isHastened: isOfStars(p.psf) && p.hastened,
+      smoothness: isOfStars(p.psf) ? p.smoothness : 0,
+    },
     ...{ zero, sigma: Math.sqrt(a), floor: Math.max(range * 1e-7, sky.sigma * 1e-3), smoothings: 0 },
     near: sigmas && sigmas.map((sigma) => p.damping * sigma),
   };
-  const sharp = lucy(plane, width, height, settings, job);
+  const asItComes = lucy(plane, width, height, settings, job);
+  // Where no star is nobody knows what is a ring: shadows on the Moon may become darker.
+  const sharp = starFwhm === null ? asItComes : boundBelow(asItComes, plane, width, height, starFwhm, grain.models[c], job.kernels); // prettier-ignore
   const keep = protection(plane, width, height, blur.psf, p, sky, job.kernels);
   return sharp.map((v, i) => v + keep[i] * (plane[i] - v));
 }

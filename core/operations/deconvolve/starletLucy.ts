@@ -9,6 +9,7 @@ import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
 import type { ShownBlur } from "./byBlur";
 import { byBlur, reachOf, SHOWN_RADIUS } from "./byBlur";
+import { boundBelow } from "./lowerBound";
 import { PEDESTAL_SIGMA, targetFwhm } from "./lucy";
 
 /** Sizes at which what the estimate misses is weighed, as starlet scales: 1 … 8 px. */
@@ -43,11 +44,11 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 /**
  * Richardson–Lucy in which what the blurred estimate misses of the data counts at each starlet scale only as far as it exceeds the noise: u ← u · Pᵀ((P u + r̄)/P u), r̄ the residual d − P u with its coefficients w as sign(w) max(0, |w| − gate σ_j), what is coarser whole.
  * Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
- * Version 1 took the typed FWHM where no star told it.
+ * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars.
  */
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
-  version: 2,
+  version: 3,
   title: "Richardson–Lucy, gated",
   short: "Gated Lucy",
   summary: "Takes the blur back step by step, each size of detail only as far as it rises above the noise.",
@@ -73,7 +74,11 @@ export const starletLucy: Operation<Params, Needed> = {
       facts,
       { strength: 1, halo: haloOf(p, facts) },
       job,
-      (plane, width, height, blur, c, own) => treated(plane, width, height, blur, p, facts, c, own),
+      (plane, width, height, blur, c, own) => {
+        const sharp = treated(plane, width, height, blur, p, facts, c, own);
+        if (p.psf !== "measured") return sharp;
+        return boundBelow(sharp, plane, width, height, blur.fwhm, facts.grain.models[c], own.kernels);
+      },
     ),
 };
 
