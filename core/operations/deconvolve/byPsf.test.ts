@@ -55,7 +55,7 @@ test("the inverse, of hardly any noise, is the scene as its target would show it
 test("in noise, the inverse and Richardson–Lucy by scales come nearer to it than the picture, and than themselves without a gate", async () => {
   for (const [id, more] of [
     ["deconvolve.inverse", { strength: 1, gate: 0.7 }],
-    ["deconvolve.starlet-lucy", { iterations: 100 }],
+    ["deconvolve.starlet-lucy", { iterations: 60 }],
   ] as const) {
     const { before, after } = await treated(light, 5 * sigma, id, { ...typed, ...more });
     const open = await treated(light, 5 * sigma, id, { ...typed, ...more, gate: 0 });

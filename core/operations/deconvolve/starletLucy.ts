@@ -14,6 +14,8 @@ import { PEDESTAL_SIGMA, targetFwhm } from "./lucy";
 
 /** Sizes at which what the estimate misses is weighed, as starlet scales: 1 … 8 px. */
 const SCALES = 4;
+/** Each step is raised to this power: with plain ones bright stars were still 5 % short of their light after thirty. */
+const LONGER = 1.7;
 
 const starletParameters = parameters({
   iterations: slider({
@@ -43,8 +45,8 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 
 /**
  * Richardson–Lucy in which what the blurred estimate misses of the data counts at each starlet scale only as far as it exceeds the noise: u ← u · Pᵀ((P u + r̄)/P u), r̄ the residual d − P u with its coefficients w as sign(w) max(0, |w| − gate σ_j), what is coarser whole.
- * Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
- * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars.
+ * Each step to the power 1.7 (Meinel 1986, JOSA A 3, 787). Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
+ * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars and took plain steps.
  */
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
@@ -117,7 +119,7 @@ function treated(
     const missed = significant(data.map((v, i) => v - blurred[i] / reached[i]), w, h, gates, sigma, job); // prettier-ignore
     const ratio = missed.map((r, i) => Math.max(0, 1 + r / Math.max(blurred[i] / reached[i], floor)));
     const step = kernels.convolve(ratio, w, h, back);
-    for (let i = 0; i < u.length; i++) u[i] *= step[i] / reached[i];
+    for (let i = 0; i < u.length; i++) u[i] *= Math.max(0, step[i] / reached[i]) ** LONGER;
   }
   const inside = { x: margin, y: margin, width, height };
   const shown = kernels.convolve(u, w, h, target);
