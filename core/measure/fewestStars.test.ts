@@ -32,6 +32,18 @@ function galaxy(x: number, y: number, height: number, sigmaPx: number, ratio: nu
   });
 }
 
+test("groups that were judged stay as they are, until a star that was not comes near", () => {
+  const [a, b, far] = [star(43.4, 45.1, 120), star(45.6, 46.2, 90), star(70, 20, 90)];
+  const { seen, start } = explained([a, b], [star(44.5, 45.6, 200)]);
+  const left = seen.slice();
+  kernels.drawStars(on(left), start, -1);
+  const known = start.map((of) => ({ ...of, isKnot: false }));
+  const count = (stars: readonly (PointStar & { isKnot?: boolean })[]) => fewestStars(on(left.slice()), stars, sigmas, FWHM, kernels).length; // prettier-ignore
+  expect([count(start), count(known), count([...known, far]), count([])]).toEqual([2, 1, 2, 0]);
+  // What comes near has it judged again.
+  expect(count([...known, star(start[0].x + 6, start[0].y, 1)])).toBe(3);
+});
+
 describe("the simplest that explains what stars were found for", () => {
   const pair = [star(43.4, 45.1, 120), star(45.6, 46.2, 90)];
 

@@ -9,8 +9,6 @@ import { drawnOut, fitPoints, fitWide, lightOf, patchOf, restOf } from "./starFi
 const [LINKED, MOST] = [1.4, 6];
 /** A group is judged again where a star that was not judged lies so near to it, in FWHM. */
 const REJUDGED = 3;
-/** Where no star is. */
-const FAR = 1e6;
 /** Where a group holds more, its links are shortened by this until it falls apart. */
 const LINKED_LESS = 0.8;
 const LEAST_LINK_PX = 0.2;
@@ -41,8 +39,9 @@ export function fewestStars<S extends MaybeJudged>(
   fwhm: number,
   kernels: Kernels,
 ): ((S | PointStar) & { isKnot: boolean })[] {
-  const fresh = new KDBush(stars.length);
-  for (const { x, y, isKnot } of stars) if (isKnot === undefined) fresh.add(x, y); else fresh.add(-FAR, -FAR); // prettier-ignore
+  const unjudged = stars.filter(({ isKnot }) => isKnot === undefined);
+  const fresh = new KDBush(unjudged.length);
+  for (const { x, y } of unjudged) fresh.add(x, y);
   fresh.finish();
   const isKnown = ({ x, y }: PointStar) => fresh.within(x, y, REJUDGED * fwhm).length === 0;
   return groupsOf(stars, LINKED * fwhm, MOST).flatMap((group) => {
