@@ -1,9 +1,9 @@
 import { readFileSync } from "node:fs";
 import { quietJob } from "../job";
 import { frameOfRaster, intersectRegions, isEmptyRegion, rasterOf } from "../raster";
-import { plainKernels, worstDifference } from "../testing/fixtures";
+import { plainKernels, wasmKernels, worstDifference } from "../testing/fixtures";
 import { CREATOR } from "../version";
-import { joinFromMode, splitForMode } from "./channels";
+import { joinFromMode, lightAround, splitForMode } from "./channels";
 import { chainToJson, migratedStep, newStep, parseChain } from "./index";
 import { migratedFile } from "./schema";
 import type { AnyOperation } from "../operations";
@@ -104,6 +104,30 @@ describe("channel modes", () => {
     const heights = planes.map((plane) => plane[0] - 0.1);
     expect(heights[0] / heights[2]).toBeCloseTo((3 - 0.1) / (1 - 0.1), 2);
     planes.forEach((plane) => expect(plane[1]).toBeCloseTo(0.12, 4));
+  });
+
+  test("luminance: a blue star made narrower leaves the colour of a dark sky below the picture's level round it", () => {
+    const side = 64;
+    const [sky, star] = [
+      [0.05, 0.08, 0.06],
+      [0.5, 0.8, 1.1],
+    ];
+    const planeOf = (fwhm: number) => (c: number) =>
+      Float32Array.from({ length: side * side }, (_, i) => {
+        const square = ((i % side) - 32) ** 2 + (Math.floor(i / side) - 32) ** 2;
+        return sky[c] + star[c] * (3 / fwhm) ** 2 * (1 + square / (fwhm * fwhm)) ** -3;
+      });
+    const of = (fwhm: number) => rasterOf(side, side, [0, 1, 2].map(planeOf(fwhm)));
+    const [wide, narrow] = [of(3), of(2)];
+    const around = lightAround(wide, wasmKernels());
+    const sharp = splitForMode(narrow, "luminance");
+    const misses = (from: readonly Float32Array[] | null) => {
+      const { planes } = joinFromMode(wide, sharp, "luminance", { levels: [0.1, 0.1, 0.1], sigma: 1e-4 }, from);
+      return Math.max(...planes.map((plane, c) => worstDifference(plane, narrow.planes[c])));
+    };
+    // Told from the level of the whole picture, the ring is a quarter of the sky off in its colour.
+    expect(misses(null)).toBeGreaterThan(0.015);
+    expect(misses(around)).toBeLessThan(0.002);
   });
 
   test("chrominance leaves the mean of the channels alone; a grey picture has no colour to work on", () => {

@@ -1,14 +1,14 @@
 import type { ChannelMode } from "../operations";
+import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
-import { meanPlane, rasterOf, difference } from "../raster";
+import { difference, meanPlane, rasterOf } from "../raster";
 
 /**
  * The pictures that a step works on in a mode, and how its results go back.
  * - together: the picture itself.
  * - each: one picture a channel.
- * - luminance: L = mean of the channels; its change Δ goes to channel c as Δ · g_c with g_c = (d_c d_L + λ) / (d_L² + λ), where
- *   d is the height above the levels of the step's input (`join.levels`) and λ = (5 σ)²: where there is light the channels keep their ratio
- *   above the sky, so that a sharpened star keeps its colour and gets no coloured ring; in the noise Δ is simply added.
+ * - luminance: L = mean of the channels; its change Δ goes to channel c as Δ · g_c with g_c = (d_c d_L + λ h_c) / (d_L² + λ), where d is the height above the darkest light around (`around`, lightAround),
+ *   λ = (5 σ)², and h_c the same of that darkest light above the levels of the step's input (`join.levels`), with 1 for h: a star keeps its colour whatever it stands on, what is faint takes that of the light around, and in the sky's noise Δ is simply added.
  * - chrominance: the channels less L, as one picture; L stays.
  * A picture of one channel is the same in every mode but chrominance, where there is nothing to do.
  */
@@ -33,6 +33,7 @@ export function joinFromMode(
   results: Raster[],
   mode: ChannelMode,
   join: { levels: number[]; sigma: number } | null,
+  around: readonly Float32Array[] | null = null,
 ): Raster {
   const { width, height, planes, channels } = original;
   if (results.length === 0) return original;
@@ -50,10 +51,13 @@ export function joinFromMode(
     const { levels } = join;
     const level = levels.reduce((a, b) => a + b, 0) / levels.length;
     const lambda = (5 * join.sigma) ** 2 + Number.MIN_VALUE;
+    const below = around ?? planes.map((plane, c) => new Float32Array(plane.length).fill(levels[c]));
+    const lightBelow = meanPlane(rasterOf(width, height, [...below]));
+    const light = { luminance, change, lightBelow, level, lambda };
     return rasterOf(
       width,
       height,
-      planes.map((plane, c) => addLight(plane, luminance, change, levels[c], level, lambda)),
+      planes.map((plane, c) => addLight(plane, below[c], levels[c], light)),
     );
   }
   return rasterOf(
@@ -69,20 +73,46 @@ function sum(a: Float32Array, b: Float32Array): Float32Array {
   return out;
 }
 
+/** How far the darkest light around is looked for, in px; it is looked for in planes smoothed by these starlet scales, and smoothed by those. */
+const DARK_REACH = 12;
+const [SCALES_BEFORE, SCALES_AFTER]: readonly (readonly number[])[] = [[0, 1], [1, 2]]; // prettier-ignore
+/** Pixels of surroundings that a luminance step's joining needs. */
+export const JOIN_HALO = DARK_REACH + [...SCALES_BEFORE, ...SCALES_AFTER].reduce((sum, scale) => sum + 2 ** (scale + 1), 0); // prettier-ignore
+
+/** The darkest light within 12 px of each pixel, by channel, even by some px: what stars and small things stand on. */
+export function lightAround({ width, height, planes }: Raster, kernels: Kernels): Float32Array[] {
+  const smooth = (plane: Float32Array, scales: readonly number[]) =>
+    scales.reduce((smoother, scale) => kernels.starletSmooth(smoother, width, height, scale), plane);
+  return planes.map((plane) =>
+    smooth(kernels.leastAround(smooth(plane, SCALES_BEFORE), width, height, DARK_REACH), SCALES_AFTER),
+  );
+}
+
+interface ChangedLight {
+  luminance: Float32Array;
+  change: Float32Array;
+  /** The luminance around, and the sky's. */
+  lightBelow: Float32Array;
+  level: number;
+  lambda: number;
+}
+
 /** Adds the change of the luminance to one channel, in its own colour where there is light. */
 function addLight(
   plane: Float32Array,
-  luminance: Float32Array,
-  change: Float32Array,
-  level: number,
-  luminanceLevel: number,
-  lambda: number,
+  below: Float32Array,
+  sky: number,
+  { luminance, change, lightBelow, level, lambda }: ChangedLight,
 ): Float32Array {
   const out = new Float32Array(plane.length);
+  const ratio = (of: number, above: number, fallback: number) => {
+    const height = above > 0 ? above : 0;
+    const gain = (of * height + lambda * fallback) / (height * height + lambda);
+    return gain < 0 ? 0 : gain > 4 ? 4 : gain;
+  };
   for (let i = 0; i < out.length; i++) {
-    const above = luminance[i] - luminanceLevel;
-    const gain = ((plane[i] - level) * above + lambda) / (above * above + lambda);
-    out[i] = plane[i] + change[i] * (gain < 0 ? 0 : gain > 4 ? 4 : gain);
+    const around = ratio(below[i] - sky, lightBelow[i] - level, 1);
+    out[i] = plane[i] + change[i] * ratio(plane[i] - below[i], luminance[i] - lightBelow[i], around);
   }
   return out;
 }

@@ -1,4 +1,4 @@
-export { joinFromMode, splitForMode } from "./channels";
+export { JOIN_HALO, joinFromMode, splitForMode } from "./channels";
 export { domainAfter, standsWrong } from "./domain";
 export type { ChainInput } from "./measure";
 export type { NoiseLeft } from "./noiseLeft";
@@ -17,7 +17,7 @@ export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measu
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
 export { factsNeeded, idleReason, keyOfFact, readySteps, stepsForHalves, stepsForNoisier, UNTOUCHED } from "./ready";
 export type { ChainMemo } from "./run";
-export { chainHalo, runChain, runFilled } from "./run";
+export { chainHalo, forOneRun, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep, StepSky } from "./schema";
 export {
   CHAIN_FORMAT,

@@ -13,7 +13,8 @@ import {
 } from "../raster";
 import { maskKey, maskValues } from "../mask";
 import type { Shares } from "../operations";
-import { joinFromMode, splitForMode } from "./channels";
+import { remembered } from "../operations/remembered";
+import { JOIN_HALO, joinFromMode, lightAround, splitForMode } from "./channels";
 import type { ReadyStep } from "./ready";
 
 /** Pixels of surroundings that a whole chain needs: the sum over its steps. */
@@ -21,8 +22,8 @@ export function chainHalo(steps: readonly ReadyStep[]): number {
   return steps.reduce((sum, step) => sum + stepHalo(step), 0);
 }
 
-function stepHalo({ operation, step, facts }: ReadyStep): number {
-  return Math.max(0, ...facts.map((own) => operation.halo(step.params, own)));
+function stepHalo({ operation, step, facts, join }: ReadyStep): number {
+  return Math.max(join ? JOIN_HALO : 0, ...facts.map((own) => operation.halo(step.params, own)));
 }
 
 /** Keeps results of the first steps of a chain by what they are. `source` names the picture. */
@@ -53,8 +54,8 @@ export async function runChain(
   return withGapsOf(result, cropRaster(await raw(source, area, memo), relativeTo(area, region)));
 }
 
-/** A memory for what one run asks for twice. */
-function forOneRun(): ChainMemo {
+/** A memory for what one run, or a few of the same picture, ask for twice. */
+export function forOneRun(): ChainMemo {
   const known = new Map<string, Raster>();
   return { source: "", get: (key) => known.get(key), set: (key, raster) => known.set(key, raster) };
 }
@@ -187,5 +188,6 @@ async function runStep(
     const isIdle = operation.idle?.(step.params, facts[i]) ?? null;
     results.push(isIdle ? picture : await operation.run(picture, step.params, facts[i], own, { x, y, kept }));
   }
-  return joinFromMode(raster, results, step.channels, join);
+  const around = join && raster.channels > 1 ? await remembered(raster, "light around", () => lightAround(raster, job.kernels)) : null; // prettier-ignore
+  return joinFromMode(raster, results, step.channels, join, around);
 }

@@ -317,6 +317,34 @@ test("sums over windows: both twins to the last bit, the border mirrored; taps o
   expect(() => wasm.correlate(dot, 15, 15, taps, 6)).toThrow(RangeError);
 });
 
+test("extremes of squares: both twins those of a search through all, the border mirrored; a reach of none is refused", () => {
+  const mirror = (k: number, n: number) =>
+    n === 1 ? 0 : Math.abs(((k + n - 1 + 20 * (2 * n - 2)) % (2 * n - 2)) - (n - 1));
+  for (const [width, height, reach] of [
+    [40, 30, 3],
+    [7, 5, 9],
+    [33, 1, 2],
+    [61, 20, 12],
+  ]) {
+    const plane = noise(width * height, width);
+    const [least, most] = [Math.min, Math.max].map((of) =>
+      plane.map((_, i) => {
+        const values: number[] = [];
+        for (let v = -reach; v <= reach; v++)
+          for (let u = -reach; u <= reach; u++)
+            values.push(plane[mirror(Math.floor(i / width) + v, height) * width + mirror((i % width) + u, width)]);
+        return of(...values);
+      }),
+    );
+    for (const kernels of [plain, wasm]) {
+      expect(worst(kernels.leastAround(plane, width, height, reach), least)).toBe(0);
+      expect(worst(kernels.mostAround(plane, width, height, reach), most)).toBe(0);
+    }
+  }
+  for (const kernels of [plain, wasm])
+    expect(() => kernels.leastAround(new Float32Array(4), 2, 2, 0)).toThrow(RangeError);
+});
+
 test("the mixture's twins agree to single precision at any size, and one certain strength is a linear estimate", () => {
   const random = createRandom(8);
   const band = (axes: number, levels: number) => ({

@@ -48,8 +48,14 @@ export interface Operation<P, I extends FactId> {
   blur?(params: P, facts: Facts<I>): { psf: Psf; target: Psf | null } | null;
   /** FWHM in px that it aims at for stars of a FWHM; null for as it comes. */
   aims?(params: P, fwhmPx: number): number | null;
-  /** What share of the picture it leaves as it was, by place, where it brings the rest to where `blur` would make the picture of it again (what stops on the way there does not); with as much of surroundings as `run`. */
-  spared?(region: Raster, params: P, facts: Facts<I>, job: JobHandle): Float32Array | Promise<Float32Array>;
+  /** What share of the picture it leaves as it was, by place, where it brings the rest to where `blur` would make the picture of it again (what stops on the way there does not); with as much of surroundings as `run`, and used where `kept`. */
+  spared?(
+    region: Raster,
+    params: P,
+    facts: Facts<I>,
+    job: JobHandle,
+    kept: Region,
+  ): Float32Array | Promise<Float32Array>;
   /** Weight (0 … 1) of what it makes of a slightly disturbed picture in telling the noise that it leaves (core/chain/noiseLeft.ts). @default linear: the halves alone tell it */
   disturbedWeight?: number;
   channels: readonly ChannelMode[];

@@ -2,16 +2,31 @@ import type { WasmModule } from "../arena";
 import { openArena, pitchFor } from "../arena";
 import { checkPlane } from "../plane";
 import type { WindowKernels } from "./contract";
-import { checkTaps } from "./contract";
+import { checkReach, checkTaps, negated } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
 interface Exports extends WasmModule {
   correlateInto(...numbers: number[]): void;
+  leastAroundInto(...numbers: number[]): void;
 }
 
 export function windowWasm(module: WasmModule): WindowKernels {
   const wasm = module as Exports;
+  const leastAround: WindowKernels["leastAround"] = (plane, width, height, reach) => {
+    checkPlane(plane, width, height);
+    checkReach(reach);
+    const arena = openArena(wasm);
+    const pitch = pitchFor(width);
+    const [src, dst, rows] = [height, height, height + 2 * reach].map((count) => arena.take(pitch * count));
+    const line = arena.take(width + 4 * reach + 12);
+    arena.ensure();
+    arena.write(src, plane, width, height, pitch);
+    wasm.leastAroundInto(dst, src, width, height, pitch, reach, rows, line);
+    return arena.read(dst, width, height, pitch);
+  };
   return {
+    leastAround,
+    mostAround: (plane, width, height, reach) => negated(leastAround(negated(plane), width, height, reach)),
     correlate(plane, width, height, taps, side) {
       checkPlane(plane, width, height);
       checkTaps(taps, side);

@@ -1,31 +1,7 @@
-import { createRandom } from "../../numeric/random";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
-import { boundBelow, extremeAround } from "./lowerBound";
+import { boundBelow } from "./lowerBound";
 
 const kernels = wasmKernels();
-const random = createRandom(3);
-
-test.each([
-  [40, 30, 3],
-  [7, 5, 9],
-  [33, 1, 2],
-])(
-  "the least and the most of a plane of %s × %s within %s px are those of a search through all",
-  (width, height, reach) => {
-    const plane = Float32Array.from({ length: width * height }, () => random.normal());
-    const mirror = (k: number, n: number) => (n === 1 ? 0 : Math.abs(((k + n - 1 + 20 * (2 * n - 2)) % (2 * n - 2)) - (n - 1))); // prettier-ignore
-    for (const extreme of [Math.min, Math.max]) {
-      const found = extremeAround(plane, width, height, reach, extreme);
-      for (let i = 0; i < plane.length; i++) {
-        const values: number[] = [];
-        for (let v = -reach; v <= reach; v++)
-          for (let u = -reach; u <= reach; u++)
-            values.push(plane[mirror(Math.floor(i / width) + v, height) * width + mirror((i % width) + u, width)]);
-        expect(found[i]).toBe(extreme(...values));
-      }
-    }
-  },
-);
 
 describe("rings", () => {
   const [SIDE, FWHM] = [80, 3];

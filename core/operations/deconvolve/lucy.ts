@@ -59,15 +59,6 @@ export interface Restored {
  * nothing is cut off. Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260;
  * shown by a target: Magain, Courbin & Sohy 1998, ApJ 494, 472.
  */
-export const lucy = (
-  plane: Float32Array,
-  width: number,
-  height: number,
-  settings: LucySettings & { target: Psf | null },
-  job: JobHandle,
-): Float32Array => shownBy(restored(plane, width, height, settings, job), settings.target, job);
-
-/** The part of `lucy` that does not ask what the result is shown by. */
 export function restored(
   plane: Float32Array,
   width: number,

@@ -20,8 +20,9 @@ import {
   typedFwhm,
   typedRadius,
 } from "./blur";
+import { shownBesideBright } from "./besideBright";
 import { boundBelow } from "./lowerBound";
-import { lucy, smoothnessField, targetFwhm } from "./lucy";
+import { restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
 
 /** Blurs that stars showed, here or elsewhere. */
@@ -111,11 +112,11 @@ const typedOf = (p: Params): { psf: Psf; target: Psf | null } => ({
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
  * Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260; Magain, Courbin & Sohy 1998, ApJ 494, 472 (target PSF); White 1994, ASP Conf. 61, 292 (damping);
  * Wang & Miller 2014, IEEE Trans. Image Process. 23, 848 (longer steps).
- * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark rings round bright stars, and took longer steps with any blur.
+ * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark rings round bright stars, and took longer steps with any blur; version 5 left faint rings beside the brightest stars.
  */
 export const richardsonLucy: Operation<Params, Needed> = {
   id: "deconvolve.richardson-lucy",
-  version: 5,
+  version: 6,
   migrations: {
     1: (params) => ({ ...params, shown: false, smoothness: 0 }),
     4: (older) => {
@@ -203,7 +204,12 @@ function treated(
     ...{ zero, sigma: Math.sqrt(a), floor: Math.max(range * 1e-7, sky.sigma * 1e-3), smoothings: 0 },
     near: sigmas && sigmas.map((sigma) => p.damping * sigma),
   };
-  const asItComes = lucy(plane, width, height, settings, job);
+  const found = restored(plane, width, height, settings, job);
+  const { psf, target } = blur;
+  const asItComes =
+    starFwhm !== null && target
+      ? shownBesideBright(plane, found, { psf, target, fwhm: starFwhm }, grain.models[c], job)
+      : shownBy(found, target, job);
   // Where no star is nobody knows what is a ring: shadows on the Moon may become darker.
   const sharp = starFwhm === null ? asItComes : boundBelow(asItComes, plane, width, height, starFwhm, grain.models[c], job.kernels); // prettier-ignore
   const keep = protection(plane, width, height, blur.psf, p, sky, job.kernels);

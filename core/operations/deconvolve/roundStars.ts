@@ -2,7 +2,8 @@ import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
 import type { AnewNeeds } from "./drawnAnew";
-import { ANEW_HALO, anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
+import { anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
+import { ANEW_HALO } from "./starsFound";
 import { overField } from "./overField";
 
 const roundParameters = parameters({

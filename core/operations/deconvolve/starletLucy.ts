@@ -46,11 +46,11 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 /**
  * Richardson–Lucy in which what the blurred estimate misses of the data counts at each starlet scale only as far as it exceeds the noise: u ← u · Pᵀ((P u + r̄)/P u), r̄ the residual d − P u with its coefficients w as sign(w) max(0, |w| − gate σ_j), what is coarser whole.
  * Each step to the power 1.7 (Meinel 1986, JOSA A 3, 787). Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
- * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars and took plain steps.
+ * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars and took plain steps, version 3 let rings stay one σ deep.
  */
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
-  version: 3,
+  version: 4,
   title: "Richardson–Lucy, gated",
   short: "Gated Lucy",
   summary: "Takes the blur back step by step, each size of detail only as far as it rises above the noise.",

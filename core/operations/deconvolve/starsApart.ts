@@ -4,7 +4,8 @@ import { meanPsf } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
 import type { AnewNeeds } from "./drawnAnew";
-import { aloneOf, ANEW_HALO, anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
+import { aloneOf, anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
+import { ANEW_HALO } from "./starsFound";
 import { targetFwhm } from "./lucy";
 import { overField } from "./overField";
 
@@ -53,9 +54,9 @@ export const starsApart: Operation<Params, AnewNeeds> = {
     return { psf: meanPsf(shapes), target: meanPsf(shapes.map((shape) => targetOf(shape, params.strength))) };
   },
   idle: (_params, facts) => untold(facts),
-  async spared(region, params, facts, job) {
+  async spared(region, params, facts, job, kept) {
     const shapes = shapesOf(params, facts);
-    return shapes ? aloneOf(region, params, facts, shapes, job) : new Float32Array(region.width * region.height);
+    return shapes ? aloneOf(region, kept, params, facts, shapes, job) : new Float32Array(region.width * region.height);
   },
   aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength),
   halo: () => ANEW_HALO,

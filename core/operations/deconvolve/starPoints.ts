@@ -1,0 +1,51 @@
+import type { JobHandle } from "../../job";
+import type { PointShape } from "../../measure";
+import { answerTo, isHighest, PEAKS_HALO, significanceOf } from "../../measure";
+
+/**
+ * A point that a wider profile answers better by this is structure; by a much narrower one, a spike. `by`: share of the FWHM; `most`: of what they would answer to a star, as clearly as noise lets them
+ * (how neighbours share it decides that, so the limits hold before a noise reduction and after).
+ */
+const WIDER = { by: 1.45, most: 1.09 };
+/** Two stars together are wider than one: what stands out by so many σ may be wider by this. */
+const CLEAR = { from: 15, most: 1.3 };
+const NARROWER = { by: 0.3, most: 2 };
+
+export interface FoundPoint {
+  x: number;
+  y: number;
+  significance: number;
+  isWide: boolean;
+}
+
+/** Points in a plane of even noise that are as wide as a star, neither wider nor much narrower, and stand out of their surroundings too. */
+export function pointsOf(
+  plane: Float32Array,
+  width: number,
+  height: number,
+  shape: PointShape,
+  noise: readonly number[],
+  least: number,
+  job: JobHandle,
+): FoundPoint[] {
+  const { kernels } = job;
+  const shapes = [shape, { ...shape, fwhmPx: WIDER.by * shape.fwhmPx }, { fwhmPx: NARROWER.by * shape.fwhmPx, beta: 8 }]; // prettier-ignore
+  const [own, wider, narrower] = shapes.map((of) => significanceOf(plane, width, height, of, noise, kernels));
+  if (!own || !wider || !narrower) return [];
+  const [toStar, widerToStar, narrowerToStar] = shapes.map((of) => answerTo(shape, of, noise));
+  const [wide, narrow] = [widerToStar / toStar, narrowerToStar / toStar];
+  let around: Float32Array = own.map((v) => Math.min(v * v, 9));
+  for (let j = 0; j < 4; j++) around = kernels.starletSmooth(around, width, height, j);
+  const points: FoundPoint[] = [];
+  const edge = PEAKS_HALO;
+  for (let y = edge; y < height - edge; y++)
+    for (let x = edge; x < width - edge; x++) {
+      const i = y * width + x;
+      const answer = own[i];
+      if (answer < least * Math.sqrt(Math.max(1, around[i])) || !isHighest(own, width, i)) continue;
+      const most = answer > CLEAR.from ? CLEAR.most : WIDER.most;
+      if (wider[i] > most * wide * answer || narrower[i] > NARROWER.most * narrow * answer) continue;
+      points.push({ x, y, significance: answer, isWide: wider[i] > WIDER.most * wide * answer });
+    }
+  return points;
+}
