@@ -1,3 +1,4 @@
+import type { ChainMemo } from "@/core/chain";
 import type { Evidence, EvidenceSource } from "@/core/compare";
 import { evidenceOf, treatedSource } from "@/core/compare";
 import type { PointShape } from "@/core/measure";
@@ -22,8 +23,8 @@ export const evidence: Task<EvidencePayload, Evidence | null> = async ({ treatme
   const input = await inputOf(treatment, shop);
   const area = intersectRegions(region, wholeRegion(input.picture));
   const steps = stepsOf(treatment, shop);
-  const of = async (which: EvidenceSource) =>
-    treated?.[which] ?? (await treatedSource(input, steps, area, which, shop.job));
+  const of = async (which: EvidenceSource, memo?: ChainMemo) =>
+    treated?.[which] ?? (await treatedSource(input, steps, area, which, shop.job, memo));
   return evidenceOf(input, steps, area, shape, shop.job, of);
 };
 

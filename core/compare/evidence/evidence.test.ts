@@ -10,7 +10,7 @@ import { evidenceOf } from "./index";
 import { starSupport } from "./stars";
 import { bands } from "./bands";
 import { supportMaps } from "./support";
-import { evidenceViews } from "./views";
+import { EVIDENCE_SOURCES, evidenceViews, treatedSource } from "./views";
 
 const job = quietJob(wasmKernels());
 const SIDE = 320;
@@ -201,3 +201,19 @@ test("stars apart, blurred again by its own PSFs, is the stack again; a star tha
   expect(smoothed.told[left]).toBe(smoothed.after[left]);
   expect(smoothed.told[left]).toBeLessThan(0.98 * views.told[left]);
 }, 60_000);
+
+test("where stars were left alone is known from the run itself: stars are searched for once in each of the five pictures", async () => {
+  const input = stackOf(sky(), 71);
+  const steps = await ready(input, "deconvolve.stars-apart");
+  const counting = () => {
+    const told = { searches: 0 };
+    const kernels = { ...job.kernels, solveStars: ((...args) => (told.searches++, job.kernels.solveStars(...args))) as typeof job.kernels.solveStars }; // prettier-ignore
+    return { told, job: quietJob(kernels) };
+  };
+  const [five, all] = [counting(), counting()];
+  for (const which of EVIDENCE_SOURCES) await treatedSource(input, steps, PLACE, which, five.job);
+  const views = await evidenceViews(input, steps, PLACE, all.job);
+  expect(views.leeway).toBeGreaterThan(0);
+  expect(five.told.searches).toBeGreaterThanOrEqual(5);
+  expect(all.told.searches).toBe(five.told.searches);
+});

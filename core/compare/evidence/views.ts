@@ -1,10 +1,11 @@
-import type { ChainInput, NoiseLeft, ReadyStep } from "../../chain";
+import type { ChainInput, ChainMemo, NoiseLeft, ReadyStep } from "../../chain";
 import {
   chainHalo,
   differenceOver,
   DISTURBED,
   disturbedFrame,
   disturbedWeight,
+  forOneRun,
   NOISIER,
   runFilled,
   splitForMode,
@@ -77,16 +78,17 @@ export type EvidenceSource = (typeof EVIDENCE_SOURCES)[number];
 const areaOf = (place: Region, picture: FrameSource): Region =>
   intersectRegions(growRegion(place, EVIDENCE_HALO), wholeRegion(picture));
 
-/** What a chain makes of one of them, each at its own noise, over a place with its surroundings. All but the whole need halves. */
+/** What a chain makes of one of them, each at its own noise, over a place with its surroundings. All but the whole need halves. `memo` keeps what it was made of. */
 export async function treatedSource(
   { picture, halves, fill }: ChainInput,
   steps: readonly ReadyStep[],
   place: Region,
   which: EvidenceSource,
   job: JobHandle,
+  memo?: ChainMemo,
 ): Promise<Raster> {
   const run = (source: FrameSource, chain: readonly ReadyStep[]) =>
-    runFilled(source, chain, areaOf(place, picture), fill, { ...job, progress: () => undefined });
+    runFilled(source, chain, areaOf(place, picture), fill, { ...job, progress: () => undefined }, memo);
   if (which === "whole") return run(picture, steps);
   if (!halves) throw new RangeError("a stack without halves has nothing else to tell evidence from");
   if (which === "a" || which === "b") return run(halves[which], stepsForHalves([...steps], picture));
@@ -100,7 +102,7 @@ export async function evidenceViews(
   steps: readonly ReadyStep[],
   place: Region,
   job: JobHandle,
-  treated = (which: EvidenceSource) => treatedSource(input, steps, place, which, job),
+  treated = (which: EvidenceSource, memo?: ChainMemo) => treatedSource(input, steps, place, which, job, memo),
 ): Promise<EvidenceViews> {
   const { picture, halves, fill } = input;
   const area = areaOf(place, picture);
@@ -110,13 +112,14 @@ export async function evidenceViews(
   const before = await light(picture, stretches);
   const untouched = await runFilled(picture, [], area, fill, job);
   const started = Date.now();
-  const pictures = { before: untouched, after: await treated("whole") };
+  const ofWhole = forOneRun();
+  const pictures = { before: untouched, after: await treated("whole", ofWhole) };
   const secondsPerMpx = (1000 * (Date.now() - started)) / (area.width * area.height);
   const after = meanPlane(pictures.after);
   job.progress(0.3);
   const { width, height } = area;
   const takesBlur = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
-  const known = takesBlur && stretches.length === 0 ? await knownBlur(input, steps, area, job) : null;
+  const known = takesBlur && stretches.length === 0 ? await knownBlur(input, steps, area, job, ofWhole) : null;
   const blur = takesBlur && !known ? fittingBlur(after, before, width, height, job) : null;
   /** As blurred as what the chain was given, `given`. */
   const asTold = (plane: Float32Array, given: Float32Array) =>
@@ -181,6 +184,7 @@ async function knownBlur(
   steps: readonly ReadyStep[],
   area: Region,
   job: JobHandle,
+  memo: ChainMemo,
 ): Promise<KnownBlur | null> {
   const taking = steps.filter(({ operation: { group } }) => group === "deconvolve" || group === "detail");
   if (taking.length !== 1 || taking[0] !== steps[0]) return null;
@@ -190,11 +194,13 @@ async function knownBlur(
   if (!blur || !operation.spared) return null;
   const psf = blur.target ? psfRatio(blur.target, blur.psf, LEAST_POWER) : blur.psf;
   const wide = intersectRegions(growRegion(area, chainHalo(taking)), wholeRegion(picture));
-  const given = await runFilled(picture, [], wide, fill, job);
+  // The same object that the step ran on, so that what it remembers of it is there.
+  const given = await runFilled(picture, [], wide, fill, job, memo);
+  const kept = relativeTo(wide, area);
   const maps: Float32Array[] = [];
   for (const [k, part] of splitForMode(given, step.channels).entries())
-    maps.push(await operation.spared(part, step.params, facts[k], job));
-  const spared = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), relativeTo(wide, area)));
+    maps.push(await operation.spared(part, step.params, facts[k], job, kept));
+  const spared = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), kept));
   return { psf, spared: spared.some((v) => v > 0) ? spared : null, hidden: HIDDEN[steps.length === 1 ? "alone" : "changed"] }; // prettier-ignore
 }
 
