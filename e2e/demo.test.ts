@@ -25,7 +25,7 @@ const pictures = (lane: string): Promise<string[]> =>
       return small.getImageData(0, 0, 24, 24).data.join();
     });`);
 
-test("the demo, begun by keys, makes its project, shows what it does, and lands on Compare with four lanes at three spots", async () => {
+test("the demo, begun by keys, makes its project, shows what it does, and lands on Compare with five lanes at three spots", async () => {
   const { driver } = session;
   await driver.get(url);
   const started = Date.now();
@@ -38,9 +38,15 @@ test("the demo, begun by keys, makes its project, shows what it does, and lands 
   await waitFor(driver, "Compare", async () => (await driver.getCurrentUrl()).endsWith("/compare"), 90_000);
   await cropsRest(driver);
   process.stdout.write(`demo: ${((Date.now() - started) / 1000).toFixed(1)} s from the click to all crops\n`);
-  expect((await driver.findElements(By.css("[data-lane]"))).length).toBe(4);
-  expect((await driver.findElements(By.css("[data-cell]"))).length).toBe(12);
+  expect((await driver.findElements(By.css("[data-lane]"))).length).toBe(5);
+  expect((await driver.findElements(By.css("[data-cell]"))).length).toBe(15);
   expect(await textOf(driver, "nav")).toContain("Subs 22 of 22");
+  // The order of the two can be judged: either comes first in one lane.
+  expect(await textOf(driver, "[data-lane=D]")).toContain("Stars apart 1 → Mixture 1");
+  expect(await textOf(driver, "[data-lane=E]")).toContain("Mixture 1 → Stars apart 1");
+  // The others are enough for what follows.
+  await click(driver, "Remove lane E");
+  await cropsRest(driver);
 });
 
 test("a changed strength reaches the crops, the main thread stays free, and the time is told", async () => {

@@ -52,7 +52,7 @@ test("every main view", async () => {
     .move({ origin: await see(driver, "[data-cell='B:whole']"), x: 60, y: -20 })
     .click()
     .perform();
-  await waitFor(driver, "loupes", async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 4, 60_000); // prettier-ignore
+  await waitFor(driver, "loupes", async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 5, 60_000); // prettier-ignore
   await rest(500);
   await take("compare-whole");
   await driver.findElement(By.css("body")).sendKeys("m");
@@ -105,6 +105,7 @@ test("every main view", async () => {
   await take("compare-psf");
   await click(driver, "Hide the stars that tell the blur");
   // Four ways to sharpen, at the stars.
+  await click(driver, "Remove lane E");
   await driver.findElement(By.css("body")).sendKeys("4");
   for (const [lane, title] of [
     ["A", "Unsharp mask"],

@@ -211,4 +211,4 @@ test("a step takes its blur from the stars of another lane's stack, half as wide
   expect(await width()).toBeLessThan(1.8);
   await look("taken-blur");
   expect(await consoleProblems(driver)).toEqual([]);
-}, 60_000);
+}, 150_000);

@@ -31,13 +31,13 @@ function stepOf(operationId: string): LaneStep {
 /** Fewer stars do not tell what a star looks like. */
 const LEAST_STARS = 10;
 
-/** The board of a first stack: untouched, noise reduction, deconvolution, and both; the proposed spots. */
-export function firstBoard(stack: StackRecord): Board {
+/** The board of a first stack: untouched, noise reduction, deconvolution, and both, where it is asked for in either order; the proposed spots. */
+export function firstBoard(stack: StackRecord, hasBothOrders = false): Board {
   const noise = () => stepOf("noise.mixture");
   // Stars can be set apart where there are some whose width is told; Moon and planets have none.
   const hasStars = stack.facts.stars >= LEAST_STARS && stack.facts.fwhmPx !== null;
   const sharp = () => stepOf(hasStars ? "deconvolve.stars-apart" : "deconvolve.energy-layers");
-  const chains = [[], [noise()], [sharp()], [sharp(), noise()]];
+  const chains = [[], [noise()], [sharp()], [sharp(), noise()], ...(hasBothOrders ? [[noise(), sharp()]] : [])];
   const lanes = chains.map((steps, k) => ({
     id: newId(),
     letter: String.fromCharCode(65 + k),

@@ -58,9 +58,10 @@ export class BoardBook {
     this.with(redo);
   }
 
-  /** The board of a first stack, where there is none yet. */
+  /** The board of a first stack, where there is none yet; the demo's lets the order of noise reduction and deconvolution be judged. */
   begin(stack: StackRecord): void {
-    if (!this.base.now.board) this.set(startHistory(firstBoard(stack)));
+    const { board, project } = this.base.now;
+    if (!board) this.set(startHistory(firstBoard(stack, project.demo && project.demoKind === "night")));
   }
 
   /** Writes the board at once; called when the page goes away. */

@@ -44,6 +44,13 @@ test("a first board sharpens stars where there are some whose width is told, els
   expect(sharpens({ stars: 3, fwhmPx: 2.9 })).toEqual(["deconvolve.energy-layers"]);
 });
 
+test("a board of both orders has denoise before deconvolve as its last lane, beside the other way round", () => {
+  const chains = firstBoard(stack, true).lanes.map(({ steps }) => steps.map(({ operation }) => operation));
+  expect(chains.length).toBe(5);
+  expect(chains[4]).toEqual([...chains[3]].reverse());
+  expect(firstBoard(stack).lanes.length).toBe(4);
+});
+
 describe("history", () => {
   test("undo and redo give back every state, for any run of changes", () => {
     fc.assert(
