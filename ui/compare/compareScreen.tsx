@@ -109,7 +109,7 @@ export function CompareScreen() {
     return (
       <EmptyState title="No lanes yet">
         <Button kind="primary" onClick={() => session.board.begin(stacks[stacks.length - 1])}>
-          Start with four lanes
+          Start with a first set of lanes
         </Button>
       </EmptyState>
     );

@@ -161,8 +161,8 @@ function Stars({ evidence }: { evidence: Evidence }) {
   );
 }
 
-/** A chart of the panel: its size in px. */
-const [WIDTH, HEIGHT] = [232, 56];
+/** A chart of the panel: its size in px, and the room for figures above bars. */
+const [WIDTH, HEIGHT, ABOVE] = [232, 56, 18];
 
 function NoiseLeft({ evidence: { noise } }: { evidence: Evidence }) {
   const shares = noise.left.map((left, j) => left / (noise.before[j] || 1));
@@ -171,10 +171,16 @@ function NoiseLeft({ evidence: { noise } }: { evidence: Evidence }) {
   return (
     <section title="σ of the noise that the chain leaves, over that of the stack, by size of detail (starlet scales)">
       <h3 className="text-quiet">Noise left, by size</h3>
-      <svg width={WIDTH} height={HEIGHT + 26} role="img" aria-label="Noise left by size of detail">
-        <line x1={0} x2={WIDTH} y1={12 + HEIGHT * (1 - 1 / most)} y2={12 + HEIGHT * (1 - 1 / most)} stroke="#2b2b2b" />
+      <svg width={WIDTH} height={HEIGHT + ABOVE + 14} role="img" aria-label="Noise left by size of detail">
+        <line
+          x1={0}
+          x2={WIDTH}
+          y1={ABOVE + HEIGHT * (1 - 1 / most)}
+          y2={ABOVE + HEIGHT * (1 - 1 / most)}
+          stroke="#2b2b2b"
+        />
         {shares.map((share, j) => (
-          <g key={j} transform={`translate(${j * step},12)`}>
+          <g key={j} transform={`translate(${j * step},${ABOVE})`}>
             <rect
               {...{ x: 6, y: HEIGHT * (1 - share / most), width: step - 12 }}
               height={(HEIGHT * share) / most}

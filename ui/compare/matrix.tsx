@@ -61,7 +61,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
       {board.ladder ? <LadderBar {...{ board, rungs, errors }} /> : null}
-      <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-line">
+      <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-page">
         <div
           className="grid h-full min-h-[420px] gap-px"
           style={{
@@ -139,7 +139,7 @@ function LaneColumn(props: ColumnProps) {
     })),
   ];
   return (
-    <div {...{ ref, style }} className="flex min-h-0 min-w-0 flex-col gap-px bg-line">
+    <div {...{ ref, style }} className="flex min-h-0 min-w-0 flex-col gap-px bg-line outline outline-1 outline-line">
       {rung ? (
         <RungHeader {...{ board, lane, rung, cropMs }} error={errorOfRung} />
       ) : (

@@ -141,7 +141,7 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
                     onClick={() => session.board.amend((b) => ({ ...b, selectedLaneId: lane.id }))}
                   >
                     {lane.id === UNTOUCHED ? null : <LaneChip letter={lane.letter} />}
-                    <span className="max-w-32 truncate font-sans">
+                    <span className="max-w-44 truncate font-sans">
                       {rung === null ? laneWords(lane) : [rung, second].filter((v) => v !== null).join(" · ")}
                     </span>
                   </button>

@@ -31,7 +31,7 @@ export function WholeView({ board, stacks, before, latency }: Props) {
   const columns = squareColumns(lanes.length);
   return (
     <div
-      className="grid min-h-0 flex-1 gap-px overflow-auto bg-line"
+      className="grid min-h-0 flex-1 gap-px overflow-auto bg-page"
       style={{
         gridTemplateColumns: `repeat(${columns}, minmax(200px, 1fr))`,
         gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(200px, 1fr))`,
@@ -55,7 +55,7 @@ function WholeLane({ lane, board, first, before, latency }: LaneProps) {
   const { view, settling, error } = useLaneView(lane, board, first);
   const isChosen = board.selectedLaneId === lane.id;
   return (
-    <div className="flex min-h-0 min-w-0 flex-col bg-page">
+    <div className="flex min-h-0 min-w-0 flex-col bg-page outline outline-1 outline-line">
       <button
         type="button"
         aria-pressed={isChosen}
