@@ -10,7 +10,8 @@ const root = fileURLToPath(new URL("..", import.meta.url));
 const folder = mkdtempSync(join(tmpdir(), "dunkel-test-"));
 let passed = 0;
 let failed = 0;
-let broken = false;
+/** The steps that failed, by name: said at the end, where they are looked for. */
+const broken = [];
 
 /** Runs a command to its end; what it says is shown when it has ended, so that two that run at once do not talk at once. */
 function step(name, command, args) {
@@ -31,7 +32,7 @@ function step(name, command, args) {
     run.on("close", (status) => {
       process.stdout.write(Buffer.concat(said));
       console.log(`— ${name}: ${status === 0 ? "done" : "failed"} in ${Math.round((Date.now() - started) / 1000)} s`);
-      if (status !== 0) broken = true;
+      if (status !== 0) broken.push(name);
       resolve(status === 0);
     });
   });
@@ -76,5 +77,6 @@ await tests("unit tests", ["node_modules/jest/bin/jest.js"]);
 if (isBuilt) await tests("browser tests", ["scripts/e2e.mjs"]);
 else failed++;
 rmSync(folder, { recursive: true, force: true });
-console.log(`\n${passed} passed, ${failed + (broken && failed === 0 ? 1 : 0)} failed`);
-process.exit(broken || failed > 0 ? 1 : 0);
+if (broken.length > 0) console.log(`\nFailed: ${broken.join(", ")}`);
+console.log(`\n${passed} passed, ${Math.max(failed, broken.length)} failed`);
+process.exit(broken.length > 0 || failed > 0 ? 1 : 0);
