@@ -8,7 +8,7 @@ import type { Raster, Region } from "../../raster";
 import { cropPlane, growRegion, intersectRegions, pastePlane, rasterOf, wholeRegion } from "../../raster";
 import { remembered } from "../remembered";
 import type { Restored } from "./lucy";
-import { restored, shownBy, smoothnessField } from "./lucy";
+import { hastenedField, restored, shownBy, smoothnessField } from "./lucy";
 import type { Sky } from "./starsFound";
 import { leastLight, PSF_RADIUS, starsOf } from "./starsFound";
 
@@ -33,8 +33,9 @@ export const anewFields = {
     min: 1,
     max: 60,
     step: 1,
-    default: 20,
+    default: 8,
   }),
+  hastened: hastenedField(),
   smoothness: smoothnessField(2),
   starSnr: slider({
     label: "Stars from",
@@ -47,9 +48,15 @@ export const anewFields = {
   }),
 };
 
+/** Until version 2 steps for the rest were plain, 20 of them where none were given. */
+export const anewMigrations = {
+  2: (older: Record<string, unknown>) => ({ iterations: 20, ...older, hastened: false }),
+};
+
 /** What is asked of drawing stars anew. */
 export interface Anew {
   iterations: number;
+  hastened: boolean;
   smoothness: number;
   starSnr: number;
 }
@@ -69,18 +76,18 @@ export async function drawnAnew(
   job: JobHandle,
 ): Promise<Raster> {
   const { width, height } = region;
-  const { iterations, smoothness, starSnr } = params;
+  const { iterations, hastened: isHastened, smoothness, starSnr } = params;
   const sky = { region, kept, facts, shapes, starSnr };
   const { stars, rest, alone } = await apartOf(sky, job);
   const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
-  const sharp = await remembered(region, keyOf(sky, [iterations, smoothness]), async () => {
+  const sharp = await remembered(region, keyOf(sky, [iterations, isHastened, smoothness]), async () => {
     const planes: Restored[] = [];
     for (const [c, plane] of rest.entries()) {
       await job.breathe();
       const { zero, a } = facts.grain.models[c];
       const sigma = Math.sqrt(a);
       const psf = moffatPsf(shapes[c], PSF_RADIUS);
-      const settings = { psf, iterations, smoothness, zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
+      const settings = { psf, iterations, isHastened, smoothness, zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
       const part = cropPlane(plane, width, needed);
       planes.push(restored(part, needed.width, needed.height, settings, job));
       job.progress((c + 1) / rest.length);

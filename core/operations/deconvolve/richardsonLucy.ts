@@ -22,7 +22,7 @@ import {
 } from "./blur";
 import { shownBesideBright } from "./besideBright";
 import { boundBelow } from "./lowerBound";
-import { restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
+import { hastenedField, restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
 
 /** Blurs that stars showed, here or elsewhere. */
@@ -38,12 +38,7 @@ const lucyParameters = parameters({
     step: 1,
     default: 20,
   }),
-  hastened: tick({
-    label: "Longer steps",
-    hint: "Each iteration goes on in the way of the last: about a third of them do the same.",
-    default: true,
-    when: { name: "psf", is: OF_STARS },
-  }),
+  hastened: { ...hastenedField(), when: { name: "psf", is: OF_STARS } },
   ...blurFields({ psf: "measured", fwhmPx: 3, beta: 3 }),
   shown: tick({
     label: "No sharper than the sampling carries",

@@ -2,7 +2,7 @@ import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
 import type { AnewNeeds } from "./drawnAnew";
-import { anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
+import { anewFields, anewMigrations, drawnAnew, starShapes, untold } from "./drawnAnew";
 import { ANEW_HALO } from "./starsFound";
 import { overField } from "./overField";
 
@@ -31,10 +31,11 @@ function rounder({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, strength: n
   return { fwhmMajor: major, fwhmMinor: minor, angle, beta };
 }
 
-/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). Version 1 took any two points that lay near each other for stars, and left all wide things alone. */
+/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
 export const roundStars: Operation<Params, AnewNeeds> = {
   id: "deconvolve.round-stars",
-  version: 2,
+  version: 3,
+  migrations: anewMigrations,
   title: "Round stars",
   short: "Round",
   summary: "Makes stars round that were drawn out, as wide as they were.",

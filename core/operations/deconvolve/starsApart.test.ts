@@ -1,4 +1,4 @@
-import { measureChain, newStep, readySteps, runChain } from "../../chain";
+import { measureChain, migratedStep, newStep, readySteps, runChain } from "../../chain";
 import { quietJob } from "../../job";
 import { findStars, moffatTable, starShape } from "../../measure";
 import type { Raster } from "../../raster";
@@ -137,6 +137,16 @@ describe("stars and the rest", () => {
       .sort((p, q) => p - q);
     expect(Math.abs(changes[changes.length >> 1] - 1)).toBeLessThan(0.02);
   });
+});
+
+test("a recipe of older steps keeps its plain ones, 20 where it gave none; eight longer ones do as much", async () => {
+  const older = (params: object) => migratedStep({ ...newStep(starsApart), version: 2, params: { ...params } }).params;
+  expect(older({})).toMatchObject({ iterations: 20, hastened: false });
+  expect(older({ iterations: 12 })).toMatchObject({ iterations: 12, hastened: false });
+  const of = exposed(sky(all), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 71);
+  const [long, plain, few] = [await sharpen(of), await sharpen(of, older({})), await sharpen(of, older({ iterations: 8 }))]; // prettier-ignore
+  const apart = (a: Raster, b: Raster) => Math.sqrt(a.planes[0].reduce((sum, v, i) => sum + (v - b.planes[0][i]) ** 2, 0)); // prettier-ignore
+  expect(apart(long, plain)).toBeLessThan(0.65 * apart(few, plain));
 });
 
 describe("stars solved together", () => {

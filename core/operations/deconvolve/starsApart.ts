@@ -4,7 +4,7 @@ import { meanPsf } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
 import type { AnewNeeds } from "./drawnAnew";
-import { aloneOf, anewFields, drawnAnew, starShapes, untold } from "./drawnAnew";
+import { aloneOf, anewFields, anewMigrations, drawnAnew, starShapes, untold } from "./drawnAnew";
 import { ANEW_HALO } from "./starsFound";
 import { targetFwhm } from "./lucy";
 import { overField } from "./overField";
@@ -31,10 +31,11 @@ function targetOf({ fwhmMajor, fwhmMinor, beta }: MoffatShape, strength: number)
   return { fwhmMajor: fwhm, fwhmMinor: fwhm, angle: 0, beta };
 }
 
-/** Stars and the rest (drawnAnew.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. Version 1 took any two points that lay near each other for stars, and left all wide things alone. */
+/** Stars and the rest (drawnAnew.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
 export const starsApart: Operation<Params, AnewNeeds> = {
   id: "deconvolve.stars-apart",
-  version: 2,
+  version: 3,
+  migrations: anewMigrations,
   title: "Stars and the rest",
   short: "Stars apart",
   summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
