@@ -174,6 +174,27 @@ describe.each([
     const without = wasm.richardsonLucy(plane, width, height, psf, { ...settings, variation: null });
     expect(slopes(a)).toBeLessThan(slopes(without));
   });
+
+  test("gated Richardson–Lucy equals its plain twin; without gates each step is that of a residual added; what is as the noise stays", () => {
+    const psf = gaussianPsf(9, 1.6, 0.4);
+    const data = noise(width * height, 9, 20).map((v, i) => v + (i % 17 === 0 ? 60 : 0));
+    const sigma = data.map((_, i) => 1 + (i % 5) / 10);
+    const settings = { iterations: 4, start: data.map(() => 22), floor: 1e-3, sigma, gates: [1.2, 0.5, 0.3] };
+    let calls = 0;
+    const a = wasm.gatedLucy(data, width, height, psf, settings, () => calls++);
+    expect(calls).toBe(4);
+    expect(worst(a, plain.gatedLucy(data, width, height, psf, settings))).toBeLessThan(2e-3);
+    const open = { ...settings, gates: [] };
+    expect(worst(wasm.gatedLucy(data, width, height, psf, open), plain.gatedLucy(data, width, height, psf, open))).toBeLessThan(5e-3); // prettier-ignore
+    // d/(P u) is 1 + (d − P u)/(P u): without gates a step is Richardson's and Lucy's to that power.
+    const inner = (of: Float32Array) => of.filter((_, i) => i % width > 16 && i % width < width - 16 && i > 16 * width && i < (height - 16) * width); // prettier-ignore
+    const one = wasm.gatedLucy(data, width, height, psf, { ...open, iterations: 1 });
+    const plainStep = wasm.richardsonLucy(data, width, height, psf, { iterations: 1, start: open.start, floor: 1e-3 });
+    expect(worst(inner(one), inner(plainStep.map((v) => 22 * (v / 22) ** 1.75)))).toBeLessThan(1e-3);
+    const shut = { ...settings, gates: Array<number>(6).fill(1e6), start: data.map(() => 20) };
+    const even = wasm.gatedLucy(data.map(() => 20), width, height, psf, shut); // prettier-ignore
+    expect(worst(even, data.map(() => 20))).toBeLessThan(1e-3); // prettier-ignore
+  });
 });
 
 /** Cubic convolution as its paper writes it, a = −1/2 (Keys 1981, IEEE ASSP 29, 1153, equation 15). */

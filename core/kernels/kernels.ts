@@ -20,6 +20,9 @@ import { drizzleWasm } from "./drizzle/wasm";
 import type { FitKernels } from "./fits/contract";
 import { fitsPlain } from "./fits/plain";
 import { fitsWasm } from "./fits/wasm";
+import type { GatedKernels } from "./gated/contract";
+import { gatedPlain } from "./gated/plain";
+import { gatedWasm } from "./gated/wasm";
 import type { LineKernels } from "./lines/contract";
 import { linesPlain } from "./lines/plain";
 import { linesWasm } from "./lines/wasm";
@@ -71,6 +74,7 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
   CovarianceKernels &
   DrizzleKernels &
   FitKernels &
+  GatedKernels &
   LineKernels &
   MixtureKernels &
   MosaicKernels &
@@ -95,6 +99,7 @@ export function createPlainKernels(): Kernels {
     ...covariancePlain,
     ...drizzlePlain,
     ...fitsPlain,
+    ...gatedPlain,
     ...linesPlain,
     ...mixturePlain,
     ...mosaicPlain,
@@ -128,6 +133,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     ...covarianceWasm(wasm),
     ...drizzleWasm(wasm),
     ...fitsWasm(wasm),
+    ...gatedWasm(wasm),
     ...linesWasm(wasm),
     ...mixtureWasm(wasm),
     ...mosaicWasm(wasm),

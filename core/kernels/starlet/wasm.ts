@@ -4,7 +4,7 @@ import { checkPlane } from "../plane";
 import type { ShrinkSettings, StarletKernels } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
-interface Exports extends WasmModule {
+export interface StarletExports extends WasmModule {
   b3Smooth(src: number, dst: number, w: number, h: number, p: number, step: number, line: number): void;
   addSignificance(z: number, a: number, b: number, inverseSigma: number, n: number, first: number): void;
   shrinkInto(
@@ -23,7 +23,7 @@ interface Exports extends WasmModule {
 }
 
 export function starletWasm(module: WasmModule): StarletKernels {
-  const wasm = module as Exports;
+  const wasm = module as StarletExports;
 
   function starletSmooth(plane: Float32Array, width: number, height: number, scale: number): Float32Array {
     checkPlane(plane, width, height);
