@@ -1,3 +1,4 @@
+import { boxMeans } from "./boxMeans";
 import { createRandom } from "./random";
 import { levenbergMarquardt, solveSymmetric } from "./leastSquares";
 import type { Rising } from "./tabulated";
@@ -94,4 +95,24 @@ describe("tabulated", () => {
     const back = tabulated(squared)(tabulated(root)(values, 0, 0), 0, 0);
     values.forEach((x, k) => expect(Math.abs(back[k] / x - 1)).toBeLessThan(1e-6));
   });
+});
+
+test.each([
+  [23, 17, 3],
+  [5, 40, 9],
+  [31, 4, 6],
+])("means over squares on %d × %d, reach %d, are their definition, of what lies inside", (width, height, r) => {
+  const { normal } = createRandom(5);
+  const plane = Float32Array.from({ length: width * height }, () => 1e4 + normal());
+  const means = boxMeans(plane, width, height, r);
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      let [sum, count] = [0, 0];
+      for (let v = Math.max(0, y - r); v <= Math.min(height - 1, y + r); v++)
+        for (let u = Math.max(0, x - r); u <= Math.min(width - 1, x + r); u++) {
+          sum += plane[v * width + u];
+          count++;
+        }
+      expect(means[y * width + x]).toBeCloseTo(sum / count, 8);
+    }
 });

@@ -4,7 +4,7 @@ import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
 import { STARLET_NOISE } from "../../measure";
 import type { Region } from "../../raster";
-import { clippedMean, cropRaster, meanPlane, rasterOf, difference } from "../../raster";
+import { cropPlane, meanPlane, difference } from "../../raster";
 import { heldOutBlocks, heldOutError } from "../heldOut";
 import type { RingCorrelation } from "./rings";
 import { ringCorrelation } from "./rings";
@@ -68,7 +68,7 @@ export function evidenceFrom(
   if (!maps || !views.noise || !remaining) return null;
   job.progress(0.9);
   const { inside } = views;
-  const cut = (plane: Float32Array) => cropRaster(rasterOf(views.width, views.height, [plane]), inside).planes[0];
+  const cut = (plane: Float32Array) => cropPlane(plane, views.width, inside);
   const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
   const share = (map: Float32Array) => map.reduce((n, v) => n + (v > SIGNIFICANT ? 1 : 0), 0) / map.length;
   const sigmas = (plane: Float32Array) => scaleSigmas(plane, views, job);
@@ -97,7 +97,7 @@ function leftByScale(remaining: NoiseLeft, sigmas: (plane: Float32Array) => numb
 /** σ by scale, clipped at 5 σ, over that of white noise of σ 1; only variances of what shrinkage leaves add up, so not by the median. */
 function scaleSigmas(plane: Float32Array, { width, height, inside }: EvidenceViews, job: JobHandle): number[] {
   return bands(plane, width, height, job, EVIDENCE_SCALES).map(
-    (band, j) => clippedMean(cropRaster(rasterOf(width, height, [band]), inside).planes[0], 5).sigma / STARLET_NOISE[j],
+    (band, j) => job.kernels.clippedMean(cropPlane(band, width, inside), 5).sigma / STARLET_NOISE[j],
   );
 }
 
@@ -119,7 +119,7 @@ function goesWith(
   const [r, x, d] = [missing, told, noise ?? missing].map((plane) => bands(plane, width, height, job));
   let [both, ofR, ofX] = [0, 0, 0];
   r.forEach((band, j) => {
-    const { sigma } = clippedMean(d[j], 5);
+    const { sigma } = job.kernels.clippedMean(d[j], 5);
     const clip = (v: number) => Math.max(-5, Math.min(5, v / (sigma || 1)));
     for (let y = inside.y; y < inside.y + inside.height; y++)
       for (let i = y * width + inside.x; i < y * width + inside.x + inside.width; i++) {

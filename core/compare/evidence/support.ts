@@ -1,6 +1,7 @@
 import { localVariance } from "../../chain";
 import type { JobHandle } from "../../job";
-import { rasterOf, robustSpread, difference } from "../../raster";
+import { boxMeans } from "../../numeric/boxMeans";
+import { rasterOf, difference } from "../../raster";
 import { bands, SUPPORT_SCALES } from "./bands";
 import type { EvidenceViews } from "./views";
 
@@ -31,65 +32,34 @@ export function supportMaps(
   const fine = new Float32Array(size);
   for (const band of r) for (let i = 0; i < size; i++) fine[i] += band[i];
   const [apart, chance, light] = Array.from({ length: 3 }, () => new Float32Array(size));
+  const part = new Float32Array(size);
   for (let j = 0; j < SUPPORT_SCALES; j++) {
     const [variance, ofTaken] = [d[j], e[j]].map((band) => localVariance(rasterOf(width, height, [band]), job)[0]);
-    const radius = Math.round(RADIUS * 2 ** j + 1);
+    const means = (of: Float32Array) => boxMeans(of, width, height, Math.round(RADIUS * 2 ** j + 1));
+    const squared = (band: Float32Array) => {
+      for (let i = 0; i < size; i++) part[i] = band[i] * band[i];
+      return means(part);
+    };
     // A Gaussian is not quite the blur that was taken away: where both hold much light, that shows.
-    const [ofLane, ofStack] = [x[j], y[j]].map((band) => boxMean(squares(band), width, height, radius));
-    const parts = Array.from({ length: 2 }, () => new Float32Array(size));
+    const [ofLane, ofStack] = [squared(x[j]), squared(y[j])];
+    const ofMissing = r[j];
     for (let i = 0; i < size; i++) {
-      const light = Math.min(ofLane[i], Math.max(0, ofStack[i] - variance[i]));
-      const leeway = share ** 2 * light;
-      parts[0][i] = (r[j][i] ** 2 - ofTaken[i] - leeway) / (variance[i] + leeway);
-      parts[1][i] = d[j][i] ** 2 / variance[i] - 1;
+      const leeway = share * share * Math.min(ofLane[i], Math.max(0, ofStack[i] - variance[i]));
+      part[i] = (ofMissing[i] * ofMissing[i] - ofTaken[i] - leeway) / (variance[i] + leeway);
     }
-    const [difference, own, flux] = [...parts, fine].map((part) => boxMean(part, width, height, radius));
-    const scatter = robustSpread(flux, 1 << 16).sigma || 1;
+    const differs = means(part);
+    const ofNoise = d[j];
+    for (let i = 0; i < size; i++) part[i] = (ofNoise[i] * ofNoise[i]) / variance[i] - 1;
+    const own = means(part);
+    const flux = Float32Array.from(means(fine));
+    const scatter = job.kernels.robustSpread(flux, 1 << 16).sigma || 1;
     for (let i = 0; i < size; i++) {
-      apart[i] += difference[i];
+      apart[i] += differs[i];
       chance[i] += own[i];
-      light[i] += (Math.max(0, difference[i]) * flux[i]) / scatter;
+      light[i] += (Math.max(0, differs[i]) * flux[i]) / scatter;
     }
   }
-  const sigma = robustSpread(chance, 1 << 16).sigma || Infinity;
+  const sigma = job.kernels.robustSpread(chance, 1 << 16).sigma || Infinity;
   const ofSign = (sign: number) => apart.map((v, i) => (v > 0 && sign * light[i] > 0 ? v / sigma : 0));
   return { unsupported: ofSign(-1), lost: ofSign(1) };
-}
-
-function squares(plane: Float32Array): Float32Array {
-  const out = new Float32Array(plane.length);
-  for (let i = 0; i < out.length; i++) out[i] = plane[i] * plane[i];
-  return out;
-}
-
-/** Means over squares of 2 · radius + 1 px, of what of them lies in the plane. */
-function boxMean(plane: Float32Array, width: number, height: number, radius: number): Float32Array {
-  const rows = alongRows(plane, width, height, radius);
-  return transposed(alongRows(transposed(rows, width, height), height, width, radius), height, width);
-}
-
-function alongRows(plane: Float32Array, width: number, height: number, radius: number): Float32Array {
-  const out = new Float32Array(plane.length);
-  for (let y = 0; y < height; y++) {
-    const start = y * width;
-    let [sum, count] = [0, 0];
-    for (let x = -radius; x < width; x++) {
-      if (x + radius < width) {
-        sum += plane[start + x + radius];
-        count++;
-      }
-      if (x - radius - 1 >= 0) {
-        sum -= plane[start + x - radius - 1];
-        count--;
-      }
-      if (x >= 0) out[start + x] = sum / count;
-    }
-  }
-  return out;
-}
-
-function transposed(plane: Float32Array, width: number, height: number): Float32Array {
-  const out = new Float32Array(plane.length);
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) out[x * height + y] = plane[y * width + x];
-  return out;
 }

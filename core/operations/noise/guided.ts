@@ -1,27 +1,6 @@
+import { boxMeans } from "../../numeric/boxMeans";
 import { slider } from "../../parameters";
 import { noiseApproach } from "./approach";
-
-/** Means over squares of side 2 r + 1, cut at the border; sums in double precision, so that a crop has the same. O(1) a pixel. */
-function boxMeans(plane: Float32Array | Float64Array, width: number, height: number, r: number): Float64Array {
-  const rows = new Float64Array(plane.length);
-  const out = new Float64Array(plane.length);
-  const sums = new Float64Array(Math.max(width, height) + 1);
-  for (let y = 0; y < height; y++) {
-    for (let x = 0; x < width; x++) sums[x + 1] = sums[x] + plane[y * width + x];
-    for (let x = 0; x < width; x++) {
-      const [from, to] = [Math.max(0, x - r), Math.min(width, x + r + 1)];
-      rows[y * width + x] = (sums[to] - sums[from]) / (to - from);
-    }
-  }
-  for (let x = 0; x < width; x++) {
-    for (let y = 0; y < height; y++) sums[y + 1] = sums[y] + rows[y * width + x];
-    for (let y = 0; y < height; y++) {
-      const [from, to] = [Math.max(0, y - r), Math.min(height, y + r + 1)];
-      out[y * width + x] = (sums[to] - sums[from]) / (to - from);
-    }
-  }
-  return out;
-}
 
 /**
  * Guided filter, the picture its own guide: within each square the picture becomes a x + b, a = variance/(variance + ε²), and each pixel the mean over the squares
