@@ -28,11 +28,11 @@ export class EvidenceBook {
       // It was asked for: before the figures of all crops.
       const options = { priority: PRIORITY.view, signal: stop };
       if (!treatment.halves) return null;
-      // The same chain on five pictures: workers share them.
-      const of = (sources: EvidenceSource[]) =>
-        this.pool.run("evidenceSources", { treatment, region, sources }, options);
-      const [halves, disturbed] = await Promise.all([of(["a", "b"]), of(["plus", "minus"])]);
-      return this.pool.run("evidence", { ...payload, treated: { ...halves, ...disturbed } }, options);
+      // The same chain on five pictures: workers share them. The last, the whole, goes with what is told of it.
+      const of = async (source: EvidenceSource) =>
+        [source, await this.pool.run("evidenceSource", { treatment, region, source }, options)] as const;
+      const treated = Object.fromEntries(await Promise.all((["a", "b", "plus", "minus"] as const).map(of)));
+      return this.pool.run("evidence", { ...payload, treated }, options);
     };
     return this.evidence.ask(evidenceKey(treatment, region), work, signal);
   }

@@ -28,18 +28,12 @@ export const evidence: Task<EvidencePayload, Evidence | null> = async ({ treatme
   return evidenceOf(input, steps, area, shape, shop.job, of);
 };
 
-/** What the chain makes of some of the sources of evidence, so that several workers share them. */
-export const evidenceSources: Task<
-  { treatment: Treatment; region: Region; sources: EvidenceSource[] },
-  Partial<Record<EvidenceSource, Raster>>
-> = async ({ treatment, region, sources }, shop) => {
+/** What the chain makes of one of the sources of evidence, so that several workers share them. */
+export const evidenceSource: Task<{ treatment: Treatment; region: Region; source: EvidenceSource }, Raster> = async (
+  { treatment, region, source },
+  shop,
+) => {
   const input = await inputOf(treatment, shop);
-  const steps = stepsOf(treatment, shop);
   const area = intersectRegions(region, wholeRegion(input.picture));
-  const made: Partial<Record<EvidenceSource, Raster>> = {};
-  for (const which of sources) {
-    await shop.job.breathe();
-    made[which] = await treatedSource(input, steps, area, which, shop.job);
-  }
-  return made;
+  return treatedSource(input, stepsOf(treatment, shop), area, source, shop.job);
 };

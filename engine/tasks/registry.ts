@@ -3,7 +3,7 @@ import { crop } from "./crop";
 import { cropPng } from "./cropPng";
 import { convert } from "./convert";
 import { equalPart } from "./equal";
-import { evidence, evidenceSources } from "./evidence";
+import { evidence, evidenceSource } from "./evidence";
 import { measureFacts } from "./facts";
 import { measureCrop } from "./measureCrop";
 import { flip } from "./flip";
@@ -34,7 +34,7 @@ export const TASKS = {
   encodePng,
   equalPart,
   evidence,
-  evidenceSources,
+  evidenceSource,
   flip,
   hashFile,
   heldOut,
