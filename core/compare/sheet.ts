@@ -57,7 +57,7 @@ th:first-child,td:first-child{text-align:left}thead th{color:#a3a3a3;vertical-al
 .crops figcaption{font-size:12px;color:#a3a3a3;font-variant-numeric:tabular-nums}.figure{display:inline-block;margin-right:.8em}b{font-weight:600}
 .best{color:#7fb38a}pre{overflow:auto;background:#151515;padding:.6rem;font-size:12px}
 @media print{body{background:#fff;color:#000;margin:0}.quiet,thead th,.crops figcaption{color:#444}.best{color:#000;font-weight:700}pre{background:#fff;white-space:pre-wrap}
-.crops{grid-template-columns:repeat(auto-fit,minmax(4cm,1fr))!important}.row,tr,figure{break-inside:avoid}td,th{border-color:#bbb}details{display:none}}`;
+.crops{grid-template-columns:repeat(auto-fit,minmax(4cm,1fr))!important}.row,tr,figure,li{break-inside:avoid}h2{break-after:avoid}td,th{border-color:#bbb}details{display:none}}`;
 
 /** One page of matching crops with settings, measures, evidence and verdicts: HTML that holds everything it shows and fetches nothing. */
 export function sheetHtml(sheet: Sheet): string {
