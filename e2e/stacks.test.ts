@@ -197,6 +197,7 @@ test("a step takes its blur from the stars of another lane's stack, half as wide
   await click(driver, "More of lane A");
   await item("Colour 1 at 50 %");
   await waitFor(driver, "a lane more", async () => (await driver.findElements(By.css("[data-lane=E]"))).length === 1);
+  expect(await textOf(driver, "[data-testid=unequal]")).toContain("lane E is of another stack, “Colour 1 at 50 %”");
   await (await see(driver, "[data-lane=E] button")).click();
   await click(driver, "Add a step");
   await item("Inverse, noise gated");
