@@ -13,9 +13,8 @@ export function componentsOf({ planes }: Raster): Float32Array[] {
   return planes.length === 3 ? TURN.map((shares) => mixed(planes, shares)) : planes;
 }
 
-/** The first of them alone. */
-export const firstComponent = (planes: Float32Array[]): Float32Array =>
-  planes.length === 3 ? mixed(planes, TURN[0]) : planes[0];
+/** What share of each channel the first of them, brightness, has. */
+export const shareInBrightness = (channels: number): readonly number[] => (channels === 3 ? TURN[0] : [1]);
 
 /** The raster whose components these are. */
 export function fromComponents(components: Float32Array[], width: number, height: number): Raster {

@@ -3,7 +3,7 @@ export type { NoiseCurveFact } from "./noiseCurve";
 export type { StarsFact } from "./stars";
 export type { DetailBlurFact } from "./detailBlur";
 export type { Fact, PictureLook, SeenPatch } from "./fact";
-export { componentsOf, firstComponent, fromComponents } from "./components";
+export { componentsOf, fromComponents, shareInBrightness } from "./components";
 export type { HaarMixtureFact } from "./haarMixture";
 export type { MixtureFact } from "./mixture";
 export { MIXTURE_SCALES } from "./mixture";

@@ -12,17 +12,8 @@ export {
 } from "./covariance";
 export type { NoiseModel } from "./noiseModel";
 export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, strongerNoise, surroundings } from "./noiseModel";
-export type { Peak, Point, PointShape } from "./points";
-export {
-  answerTo,
-  drawPoints,
-  findPoints,
-  isHighest,
-  matchedPeaks,
-  PEAKS_HALO,
-  POINTS_HALO,
-  significanceOf,
-} from "./points";
+export type { Peak, Point, PointFilter, PointShape } from "./points";
+export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, pointFilter, POINTS_HALO } from "./points";
 export { drawDisc } from "./discs";
 export { meanAround } from "./fill";
 export { inverseFilters } from "./inverseFilters";

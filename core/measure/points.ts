@@ -64,32 +64,36 @@ const profileOf = ({ fwhmPx, beta, ratio = 1, angle = 0 }: PointShape) => {
   return moffatProfile({ fwhmMajor, fwhmMinor, angle, beta }, PROFILE + 1);
 };
 
-/** The answer of the matched filter of a shape, in σ of its answers to noise of the autocovariance `noise`; null where that has none, or the plane is narrower than the filter. */
-export function significanceOf(
-  plane: Float32Array,
-  width: number,
-  height: number,
-  shape: PointShape,
-  noise: readonly number[],
-  kernels: Kernels,
-): Float32Array | null {
-  const { taps, power, sigma } = matchedFilter(shape, noise);
-  if (!(sigma > 0) || Math.min(width, height) <= 2 * FILTER) return null;
-  const scaled = taps.map((tap) => tap / (power * sigma));
-  return kernels.correlate(plane, width, height, scaled, 2 * FILTER + 1);
+/** The matched filter of a shape, its answers in σ of what it answers to a noise. */
+export interface PointFilter {
+  /** Over a plane, mirrored at the border; null where that is narrower than the filter. */
+  over(plane: Float32Array, width: number, height: number, kernels: Kernels): Float32Array | null;
+  /** At a pixel that lies PEAKS_HALO from the border at least: as over the plane, to rounding. */
+  at(plane: Float32Array, width: number, i: number): number;
+  /** To a point of height 1 in its middle, of another shape. */
+  to(star: PointShape): number;
 }
 
-/** What the matched filter of `filter` answers to a point of height 1 of another shape, in σ of its answers to that noise; 0 where the noise has none. */
-export function answerTo(star: PointShape, filter: PointShape, noise: readonly number[]): number {
-  const { taps, power, sigma } = matchedFilter(filter, noise);
-  if (!(sigma > 0)) return 0;
+/** The matched filter of a shape for noise of the autocovariance `noise` (to lags of 8 px); null where that has no noise. */
+export function pointFilter(shape: PointShape, noise: readonly number[]): PointFilter | null {
+  const { taps, power, sigma } = matchedFilter(shape, noise);
+  if (!(sigma > 0)) return null;
   const side = 2 * FILTER + 1;
-  const profile = profileOf(star);
-  const product = taps.reduce(
-    (sum, tap, k) => sum + tap * profile((k % side) - FILTER, Math.floor(k / side) - FILTER),
-    0,
-  );
-  return product / (power * sigma);
+  const scaled = taps.map((tap) => tap / (power * sigma));
+  return {
+    over: (plane, width, height, kernels) =>
+      Math.min(width, height) <= 2 * FILTER ? null : kernels.correlate(plane, width, height, scaled, side),
+    at(plane, width, i) {
+      let sum = 0;
+      for (let y = 0, from = i - FILTER * (width + 1); y < side; y++, from += width)
+        for (let x = 0; x < side; x++) sum += scaled[y * side + x] * plane[from + x];
+      return sum;
+    },
+    to(star) {
+      const profile = profileOf(star);
+      return scaled.reduce((sum, tap, k) => sum + tap * profile((k % side) - FILTER, Math.floor(k / side) - FILTER), 0);
+    },
+  };
 }
 
 /** A maximum of the matched filter's answer. */

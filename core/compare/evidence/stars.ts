@@ -1,7 +1,7 @@
 import { localVariance } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
-import { autocovariance, findStars, isHighest, REACH, significanceOf } from "../../measure";
+import { autocovariance, findStars, isHighest, pointFilter, REACH } from "../../measure";
 import { mirrorIndex, quantile, rasterOf, robustSpread } from "../../raster";
 import type { EvidenceViews } from "./views";
 
@@ -40,7 +40,8 @@ export function starSupport(views: EvidenceViews, shape: PointShape, job: JobHan
   const { before, after, told, noise, halves, width, height, inside } = views;
   if (!noise || !halves) return [];
   const like = Array.from(autocovariance([{ plane: noise, width, height }], job.kernels, REACH, 1));
-  const answer = (plane: Float32Array) => significanceOf(plane, width, height, shape, like, job.kernels);
+  const filter = pointFilter(shape, like);
+  const answer = (plane: Float32Array) => filter?.over(plane, width, height, job.kernels) ?? null;
   const chance = answer(noise);
   if (!chance) return [];
   // Over the answers to the noise that is there: brighter places have more of it.

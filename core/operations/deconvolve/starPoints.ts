@@ -1,6 +1,6 @@
 import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
-import { answerTo, isHighest, PEAKS_HALO, significanceOf } from "../../measure";
+import { isHighest, PEAKS_HALO, pointFilter } from "../../measure";
 
 /**
  * A point that a wider profile answers better by this is structure; by a much narrower one, a spike. `by`: share of the FWHM; `most`: of what they would answer to a star, as clearly as noise lets them
@@ -30,10 +30,10 @@ export function pointsOf(
 ): FoundPoint[] {
   const { kernels } = job;
   const shapes = [shape, { ...shape, fwhmPx: WIDER.by * shape.fwhmPx }, { fwhmPx: NARROWER.by * shape.fwhmPx, beta: 8 }]; // prettier-ignore
-  const [own, wider, narrower] = shapes.map((of) => significanceOf(plane, width, height, of, noise, kernels));
-  if (!own || !wider || !narrower) return [];
-  const [toStar, widerToStar, narrowerToStar] = shapes.map((of) => answerTo(shape, of, noise));
-  const [wide, narrow] = [widerToStar / toStar, narrowerToStar / toStar];
+  const [filter, wider, narrower] = shapes.map((of) => pointFilter(of, noise));
+  const own = filter?.over(plane, width, height, kernels);
+  if (!filter || !own || !wider || !narrower) return [];
+  const [wide, narrow] = [wider, narrower].map((of) => of.to(shape) / filter.to(shape));
   let around: Float32Array = own.map((v) => Math.min(v * v, 9));
   for (let j = 0; j < 4; j++) around = kernels.starletSmooth(around, width, height, j);
   const points: FoundPoint[] = [];
@@ -44,8 +44,9 @@ export function pointsOf(
       const answer = own[i];
       if (answer < least * Math.sqrt(Math.max(1, around[i])) || !isHighest(own, width, i)) continue;
       const most = answer > CLEAR.from ? CLEAR.most : WIDER.most;
-      if (wider[i] > most * wide * answer || narrower[i] > NARROWER.most * narrow * answer) continue;
-      points.push({ x, y, significance: answer, isWide: wider[i] > WIDER.most * wide * answer });
+      const toWider = wider.at(plane, width, i);
+      if (toWider > most * wide * answer || narrower.at(plane, width, i) > NARROWER.most * narrow * answer) continue;
+      points.push({ x, y, significance: answer, isWide: toWider > WIDER.most * wide * answer });
     }
   return points;
 }

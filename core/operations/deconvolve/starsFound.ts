@@ -1,5 +1,5 @@
 import type { Facts } from "../../facts";
-import { firstComponent } from "../../facts";
+import { shareInBrightness } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { MoffatTable, PointStar, StarPlanes } from "../../kernels";
 import { DRAWN } from "../../kernels";
@@ -151,12 +151,12 @@ const isPartOf = (star: PointStar, wide: PointStar, fwhm: number): boolean =>
 
 /** The first of the components (facts/components.ts) of heights above the sky in σ. */
 function brightness(rest: Float32Array[], levels: readonly number[], sigmas: Float32Array[]): Float32Array {
-  const even = rest.map((plane, c) => {
-    const [level, sigma, out] = [levels[c], sigmas[c], new Float32Array(plane.length)];
-    for (let i = 0; i < out.length; i++) out[i] = (plane[i] - level) / sigma[i];
-    return out;
-  });
-  return firstComponent(even);
+  const out = new Float32Array(rest[0].length);
+  for (const [c, share] of shareInBrightness(rest.length).entries()) {
+    const [plane, level, sigma] = [rest[c], levels[c], sigmas[c]];
+    for (let i = 0; i < out.length; i++) out[i] += (share * (plane[i] - level)) / sigma[i];
+  }
+  return out;
 }
 
 /**
