@@ -315,6 +315,10 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await (await driver.findElement(By.xpath("//th/button[starts-with(., 'Noise left')]"))).click();
     const first = () => driver.executeScript<string>("return document.querySelector('[data-row]').dataset.row");
     expect(["B", "D"]).toContain(await first());
+    // How deep rings are stands under the crops of lanes that sharpen.
+    const figures = (letter: string) => driver.executeScript<string>("return [...document.querySelectorAll(`[data-cell^='${arguments[0]}:']`)].map((e) => e.innerText).join(' ')", letter); // prettier-ignore
+    await waitFor(driver, "rings of lane D", async () => /ring\s[\d.]+/.test(await figures("D")), 60_000);
+    expect(await figures("B")).not.toContain("ring");
     await look("table");
     await body("t");
   });

@@ -1,9 +1,9 @@
-import { clippedShare } from "@/core/compare";
+import { clippedShare, ringDepth } from "@/core/compare";
 import { domainAfter, noiseLeft, runFilled, sigmaLeft, sigmaOfLight } from "@/core/chain";
 import type { PictureMeasures } from "@/core/measure";
-import { measurePicture } from "@/core/measure";
+import { findStars, measurePicture } from "@/core/measure";
 import type { Region } from "@/core/raster";
-import { intersectRegions, wholeRegion } from "@/core/raster";
+import { intersectRegions, meanPlane, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { memoOf, stepsOf } from "./crop";
 import { inputOf } from "./input";
@@ -13,6 +13,8 @@ export interface MeasurePayload {
   treatment: Treatment;
   region: Region;
   skyLevel: number | null;
+  /** FWHM of the stack's stars, px, by which rings round them are told. @default null */
+  fwhmPx?: number | null;
 }
 
 /** Memories for what noiseLeft treats. */
@@ -26,11 +28,14 @@ export const noiseMemosOf = ({ picture, halves }: Treatment, shop: Workshop) => 
   };
 };
 
-/** Measures of a crop, and the share of its samples, in %, that the chain drove to black or white. */
-export type CropMeasures = PictureMeasures & { clipped: number | null };
+/** Measures of a crop, the share of its samples, in %, that the chain drove to black or white, and how deep dark rings round stars are, in % of their height; that is null for a chain that sharpens nothing. */
+export type CropMeasures = PictureMeasures & { clipped: number | null; ringing: number | null };
 
 /** Measures of a treated region; with halves they tell the noise. */
-export const measureCrop: Task<MeasurePayload, CropMeasures> = async ({ treatment, region, skyLevel }, shop) => {
+export const measureCrop: Task<MeasurePayload, CropMeasures> = async (
+  { treatment, region, skyLevel, fwhmPx = null },
+  shop,
+) => {
   const input = await inputOf(treatment, shop);
   const steps = stepsOf(treatment, shop);
   const area = intersectRegions(region, wholeRegion(input.picture));
@@ -41,8 +46,11 @@ export const measureCrop: Task<MeasurePayload, CropMeasures> = async ({ treatmen
   const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
   const before = await runFilled(input.picture, [], area, input.fill, shop.job, memoOf(treatment.picture, shop));
   const isLinear = domainAfter(treatment.steps) === "linear";
+  const sharpens = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
+  const stars = () => findStars(meanPlane(before), area.width, area.height, shop.job.kernels);
   return {
     ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: sky }),
     clipped: clippedShare(before, treated, input.fullScale, isLinear),
+    ringing: sharpens && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
   };
 };

@@ -126,6 +126,18 @@ test("measures: treated noise falls, halves are treated too, and a stretch leave
   expect(single.noiseFromHalves).toBeNull();
 });
 
+test("measures: rings round stars are told of a lane that sharpens; too wide a blur makes them", async () => {
+  const all = { x: 50, y: 40, width: 200, height: 160 };
+  const ringing = async (steps: Treatment["steps"]) =>
+    (await measureCrop({ treatment: await treatmentOf(steps), region: all, skyLevel: 0.009, fwhmPx: 3 }, shop()))
+      .ringing;
+  expect(await ringing([starlet])).toBeNull();
+  const typed = (fwhmPx: number) => ({ ...sharpen, params: { ...sharpen.params, psf: "typed", fwhmPx, iterations: 40, protectStars: 0 } }); // prettier-ignore
+  const [right, wide] = [await ringing([typed(2.4)]), await ringing([typed(5)])];
+  expect(wide ?? 0).toBeGreaterThan(0.3);
+  expect(right ?? 1).toBeLessThan(0.5 * (wide ?? 0));
+});
+
 test("facts measured in a worker are those measured here", async () => {
   const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], facts: [] };
   const made = await measureFacts({ treatment, index: 0, keys: ["grain@together", "psf@together"] }, shop());

@@ -146,7 +146,12 @@ function Figures({
     if (key === null || !asked || isEmptyRegion(wanted.current)) return;
     const abort = new AbortController();
     const timer = setTimeout(() => {
-      const payload = { treatment: asked, region: wanted.current, skyLevel: stack.facts.skyLevel };
+      const payload = {
+        treatment: asked,
+        region: wanted.current,
+        skyLevel: stack.facts.skyLevel,
+        fwhmPx: stack.facts.fwhmPx,
+      };
       session.pool
         .run("measureCrop", payload, { priority: PRIORITY.measure, affinity: spot.id, signal: abort.signal })
         .then((found) => {
@@ -161,7 +166,7 @@ function Figures({
       clearTimeout(timer);
       abort.abort();
     };
-  }, [session, desk, key, laneId, spot.id, stack.facts.skyLevel]);
+  }, [session, desk, key, laneId, spot.id, stack.facts.skyLevel, stack.facts.fwhmPx]);
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;
   const hasStars = stack.facts.fwhmPx !== null;
@@ -171,7 +176,7 @@ function Figures({
     <div
       className={`figures @container flex h-9 shrink-0 flex-col justify-center overflow-hidden px-1.5 leading-4 whitespace-nowrap text-quiet ${isStale ? "opacity-40" : ""}`}
       data-stale={isStale}
-      title={`Noise σ per pixel in ${unit} (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; FWHM in px; number of stars; measured over 128 × 128 px around the spot`}
+      title={`Noise σ per pixel in ${unit} (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; FWHM in px; ring: how deep dark rings round bright stars are, in % of their height (sharper lanes only); number of stars; measured over 128 × 128 px around the spot`}
     >
       {measures ? (
         <>
@@ -191,7 +196,13 @@ function Figures({
                 FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span>
                 <span className={NARROW}> px</span>
               </span>
-              <span>
+              {measures.ringing === null ? null : (
+                <span>
+                  ring <span className="text-text">{fixed(measures.ringing, 2)}</span>
+                  <span className={NARROW}> %</span>
+                </span>
+              )}
+              <span className={measures.ringing === null ? "" : NARROW}>
                 {measures.stars}
                 <span className={NARROW}> stars</span>
               </span>
