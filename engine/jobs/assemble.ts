@@ -5,7 +5,7 @@ import type { Region } from "@/core/raster";
 import { tilesOf } from "@/core/raster";
 
 /** A strip is at least so many times as high as the surroundings that it needs on either side, unless it held more than so many pixels: each worker holds many copies of one. */
-const [HALOS, MOST_PX] = [6, 1.6 * 2 ** 21];
+const [HALOS, MOST_PX] = [8, 1.6 * 2 ** 21];
 const MOST_ROWS = 256;
 
 /** Strips of whole rows, about eight for each worker, between 16 and 256 rows high, in steps of the blocks in which rejections are counted; fewer and higher ones where each needs surroundings of `halo` px, which are worked on again for each. */
