@@ -121,6 +121,8 @@ function placement(toPicture: Warp, spot: Spot): string {
 
 /** What a narrow crop has no room for under it; the tooltip tells it. */
 const NARROW = "@max-[170px]:hidden";
+/** The same where three figures stand in a row. */
+const TIGHT = "@max-[270px]:hidden";
 
 /** Measures of the square around the spot; they wait until the crop has rested. */
 function Figures({
@@ -194,7 +196,7 @@ function Figures({
             <div className="flex justify-between gap-1">
               <span>
                 FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span>
-                <span className={NARROW}> px</span>
+                <span className={measures.ringing === null ? NARROW : TIGHT}> px</span>
               </span>
               {measures.ringing === null ? null : (
                 <span>
@@ -204,7 +206,7 @@ function Figures({
               )}
               <span className={measures.ringing === null ? "" : NARROW}>
                 {measures.stars}
-                <span className={NARROW}> stars</span>
+                <span className={measures.ringing === null ? NARROW : TIGHT}> stars</span>
               </span>
             </div>
           ) : (
