@@ -11,6 +11,9 @@ export interface GatedSettings {
   gates: readonly number[];
 }
 
+/** So much of an even picture P and Pᵀ find everywhere at least: a lopsided PSF may find nothing in a corner. */
+export const LEAST_REACHED = 1e-3;
+
 /** Richardson–Lucy that looks at no more than what stands above the noise. */
 export interface GatedKernels {
   /**

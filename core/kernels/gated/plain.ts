@@ -3,6 +3,7 @@ import { convolutionPlain } from "../convolution/plain";
 import { checkPlane } from "../plane";
 import { starletPlain } from "../starlet/plain";
 import type { GatedKernels, GatedSettings } from "./contract";
+import { LEAST_REACHED } from "./contract";
 
 export const gatedPlain: GatedKernels = { gatedLucy };
 
@@ -17,7 +18,9 @@ function gatedLucy(
   for (const plane of [data, settings.start, settings.sigma]) checkPlane(plane, width, height);
   const back = { size: psf.size, values: psf.values.slice().reverse() };
   const through = (plane: Float32Array, by: Psf) => convolutionPlain.convolve(plane, width, height, by);
-  const [reached, reachedBack] = [psf, back].map((by) => through(new Float32Array(data.length).fill(1), by));
+  const [reached, reachedBack] = [psf, back].map((by) =>
+    through(new Float32Array(data.length).fill(1), by).map((v) => Math.max(v, LEAST_REACHED)),
+  );
   const u = settings.start.slice();
   for (let k = 0; k < settings.iterations; k++) {
     const seen = through(u, psf).map((v, i) => v / reached[i]);

@@ -5,6 +5,7 @@ import { prepareConvolution } from "../convolution/prepared";
 import { checkPlane } from "../plane";
 import type { StarletExports } from "../starlet/wasm";
 import type { GatedKernels, GatedSettings } from "./contract";
+import { LEAST_REACHED } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes. */
 interface Exports extends Convolution, Pick<StarletExports, "b3Smooth"> {
@@ -41,10 +42,12 @@ export function gatedWasm(module: WasmModule): GatedKernels {
       [extra.ofP, false],
       [extra.ofPt, true],
     ] as const) {
-      // prettier-ignore
       load(u, new Float32Array(data.length).fill(1));
       through(u, extra.seen, conjugate);
-      load(inverse, arena.read(extra.seen, width, height, up).map((v) => 1 / v)); // prettier-ignore
+      load(
+        inverse,
+        arena.read(extra.seen, width, height, up).map((v) => 1 / Math.max(v, LEAST_REACHED)),
+      );
     }
     load(extra.data, data);
     load(extra.sigma, sigma);
