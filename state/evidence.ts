@@ -1,5 +1,6 @@
-import type { Evidence, EvidenceSource, HeldOut, LaneMeasures, PictureFacts } from "@/core/compare";
-import { starShapeOf } from "@/core/compare";
+import type { Evidence, HeldOut, LaneMeasures, NoisySource, PictureFacts, Support } from "@/core/compare";
+import { NOISY_SOURCES, starShapeOf } from "@/core/compare";
+import { Stopped } from "@/core/job";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
@@ -11,30 +12,47 @@ const [EVIDENCE_KEPT, MEASURES_KEPT] = [64, 2000];
 /** Evidence and measures by what they are of, so that table, panel, crops and sheet ask for each once; what nobody waits for any more is stopped. */
 export class EvidenceBook {
   private readonly evidence = new SharedWork<Evidence | null>(EVIDENCE_KEPT);
+  private readonly support = new SharedWork<Support | null>(EVIDENCE_KEPT);
   private readonly errors = new SharedWork<HeldOut | null>(MEASURES_KEPT);
   private readonly measures = new SharedWork<LaneMeasures>(MEASURES_KEPT);
 
   constructor(private readonly pool: WorkerPool) {}
 
-  /** Evidence for a region of a treated stack; null without halves. */
-  ask(
+  /** Evidence for a region of a treated stack; null without halves. What can be told first, of `near` its middle, comes before all other evidence that is asked for at once. */
+  async ask(
     treatment: Treatment,
     region: Region,
     facts: Pick<PictureFacts, "fwhmPx">,
-    signal?: AbortSignal,
+    { near, signal, onFirst }: { near?: Region; signal?: AbortSignal; onFirst?: (support: Support) => void } = {},
   ): Promise<Evidence | null> {
-    const payload = { treatment, region, shape: starShapeOf(facts) };
-    const work = async (stop: AbortSignal): Promise<Evidence | null> => {
-      // It was asked for: before the figures of all crops.
-      const options = { priority: PRIORITY.view, signal: stop };
-      if (!treatment.halves) return null;
-      // The same chain on five pictures: workers share them. The last, the whole, goes with what is told of it.
-      const of = async (source: EvidenceSource) =>
-        [source, await this.pool.run("evidenceSource", { treatment, region, source }, options)] as const;
-      const treated = Object.fromEntries(await Promise.all((["a", "b", "plus", "minus"] as const).map(of)));
-      return this.pool.run("evidence", { ...payload, treated }, options);
+    if (!treatment.halves) return null;
+    const shape = starShapeOf(facts);
+    // It was asked for: before the figures of all crops. What is told of what was made comes before what else is to be made.
+    const [making, telling] = [{ priority: PRIORITY.view }, { priority: PRIORITY.interaction }];
+    /** The same chain on several pictures, shared by the workers. */
+    const made = async (
+      at: { treatment: Treatment; region: Region },
+      sources: readonly NoisySource[],
+      stop: AbortSignal,
+    ) => {
+      const options = { ...making, signal: stop };
+      const of = async (source: NoisySource) =>
+        [source, await this.pool.run("evidenceSource", { ...at, source }, options)] as const;
+      const [whole, ...others] = await Promise.all([this.pool.run("evidenceWhole", at, options), ...sources.map(of)]);
+      return { ...at, shape, made: { whole, ...Object.fromEntries(others) } };
     };
-    return this.evidence.ask(evidenceKey(treatment, region), work, signal);
+    const key = evidenceKey(treatment, region);
+    if (near && onFirst && !this.evidence.isDone(key)) {
+      const at = { treatment, region: near };
+      const work = async (stop: AbortSignal) =>
+        this.pool.run("support", await made(at, ["plus"], stop), { ...telling, signal: stop });
+      const support = await this.support.ask(evidenceKey(treatment, near), work, signal);
+      if (signal?.aborted) throw new Stopped();
+      if (support) onFirst(support);
+    }
+    const work = async (stop: AbortSignal) =>
+      this.pool.run("evidence", await made({ treatment, region }, NOISY_SOURCES, stop), { ...telling, signal: stop });
+    return this.evidence.ask(key, work, signal);
   }
 
   /** All measures of a region of a treated stack. */

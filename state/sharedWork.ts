@@ -31,6 +31,11 @@ export class SharedWork<T> {
     return entry.made;
   }
 
+  /** Whether what is under the key is there. */
+  isDone(key: string): boolean {
+    return this.entries.peek(key)?.isDone ?? false;
+  }
+
   private start(key: string, work: (signal: AbortSignal) => Promise<T>): Entry<T> {
     const abort = new AbortController();
     const entry: Entry<T> = { made: work(abort.signal), abort, waiting: 0, isDone: false };

@@ -1,5 +1,23 @@
-export type { Evidence, EvidenceSource, RingCorrelation, StarStanding, StarSupport } from "./evidence";
-export { EVIDENCE_SCALES, evidenceOf, SIGNIFICANT, STAR_STANDINGS, treatedSource } from "./evidence";
+export type {
+  Evidence,
+  MadeOf,
+  NoisySource,
+  RingCorrelation,
+  StarStanding,
+  StarSupport,
+  Support,
+  WholeViews,
+} from "./evidence";
+export {
+  EVIDENCE_SCALES,
+  evidenceOf,
+  SIGNIFICANT,
+  STAR_STANDINGS,
+  supportOf,
+  NOISY_SOURCES,
+  treatedSource,
+  wholeViews,
+} from "./evidence";
 export type { PictureFacts } from "./inspect";
 export type { TileFacts } from "./inspect";
 export { factsOfTiles, inspectPicture, inspectTiles, pictureFacts, starShapeOf, tilesToInspect } from "./inspect";

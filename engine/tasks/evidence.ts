@@ -1,39 +1,50 @@
-import type { ChainMemo } from "@/core/chain";
-import type { Evidence, EvidenceSource } from "@/core/compare";
-import { evidenceOf, treatedSource } from "@/core/compare";
+import type { Evidence, MadeOf, NoisySource, Support, WholeViews } from "@/core/compare";
+import { evidenceOf, supportOf, treatedSource, wholeViews } from "@/core/compare";
 import type { PointShape } from "@/core/measure";
 import type { Raster, Region } from "@/core/raster";
 import { intersectRegions, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { stepsOf } from "./crop";
 import { inputOf } from "./input";
-import type { Task } from "./task";
+import type { Task, Workshop } from "./task";
 
-export interface EvidencePayload {
+interface Place {
   treatment: Treatment;
   region: Region;
+}
+
+export interface EvidencePayload extends Place {
   /** What the stack's stars look like; null where it has none. */
   shape: PointShape | null;
-  /** What the chain makes of the sources, where other workers made it. */
-  treated?: Partial<Record<EvidenceSource, Raster>>;
+  /** What other workers made of it. */
+  made?: MadeOf;
 }
 
 /** What the halves say of a treated region; null without halves. */
-export const evidence: Task<EvidencePayload, Evidence | null> = async ({ treatment, region, shape, treated }, shop) => {
-  const input = await inputOf(treatment, shop);
-  const area = intersectRegions(region, wholeRegion(input.picture));
-  const steps = stepsOf(treatment, shop);
-  const of = async (which: EvidenceSource, memo?: ChainMemo) =>
-    treated?.[which] ?? (await treatedSource(input, steps, area, which, shop.job, memo));
-  return evidenceOf(input, steps, area, shape, shop.job, of);
+export const evidence: Task<EvidencePayload, Evidence | null> = async ({ shape, made, ...of }, shop) => {
+  const { input, steps, area } = await placeOf(of, shop);
+  return evidenceOf(input, steps, area, shape, shop.job, made);
 };
 
-/** What the chain makes of one of the sources of evidence, so that several workers share them. */
-export const evidenceSource: Task<{ treatment: Treatment; region: Region; source: EvidenceSource }, Raster> = async (
-  { treatment, region, source },
-  shop,
-) => {
-  const input = await inputOf(treatment, shop);
-  const area = intersectRegions(region, wholeRegion(input.picture));
-  return treatedSource(input, stepsOf(treatment, shop), area, source, shop.job);
+/** What they say first, of two runs of the chain: of its light and its stars. */
+export const support: Task<EvidencePayload, Support | null> = async ({ shape, made, ...of }, shop) => {
+  const { input, steps, area } = await placeOf(of, shop);
+  return supportOf(input, steps, area, shape, shop.job, made);
 };
+
+/** What evidence tells of stack and lane alone, so that several workers share it. */
+export const evidenceWhole: Task<Place, WholeViews> = async (of, shop) => {
+  const { input, steps, area } = await placeOf(of, shop);
+  return wholeViews(input, steps, area, shop.job);
+};
+
+/** What the chain makes of one of the other pictures that evidence is told from. */
+export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = async ({ source, ...of }, shop) => {
+  const { input, steps, area } = await placeOf(of, shop);
+  return treatedSource(input, steps, area, source, shop.job);
+};
+
+async function placeOf({ treatment, region }: Place, shop: Workshop) {
+  const input = await inputOf(treatment, shop);
+  return { input, steps: stepsOf(treatment, shop), area: intersectRegions(region, wholeRegion(input.picture)) };
+}

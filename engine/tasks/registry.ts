@@ -3,7 +3,7 @@ import { crop } from "./crop";
 import { cropPng } from "./cropPng";
 import { convert } from "./convert";
 import { equalPart } from "./equal";
-import { evidence, evidenceSource } from "./evidence";
+import { evidence, evidenceSource, evidenceWhole, support } from "./evidence";
 import { measureFacts } from "./facts";
 import { measureCrop } from "./measureCrop";
 import { flip } from "./flip";
@@ -35,6 +35,8 @@ export const TASKS = {
   equalPart,
   evidence,
   evidenceSource,
+  evidenceWhole,
+  support,
   flip,
   hashFile,
   heldOut,

@@ -1,7 +1,7 @@
 "use client";
 
 import { useLayoutEffect, useRef } from "react";
-import type { Evidence, Spot, StarStanding } from "@/core/compare";
+import type { Spot, StarStanding, Support } from "@/core/compare";
 import type { Warp } from "@/core/register";
 import { inverse, mapPoint } from "@/core/register";
 import type { Treatment } from "@/engine/tasks/crop";
@@ -37,14 +37,14 @@ export const STAR_MARKS: Record<StarStanding, { stroke: string; dashes?: string 
 /** Where the lane shows light that the data do not carry, and lacks light that they do; its stars with their support. */
 export function EvidenceOverlay({ stack, treatment, spot, toPicture, view, seen }: Props) {
   const shown = useDesk((desk) => desk.evidence);
-  const { evidence } = useEvidence(treatment, stack, spot, view, toPicture);
+  const { support } = useEvidence(treatment, stack, spot, view, toPicture);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { unsupported, lost } = shown;
   useLayoutEffect(() => {
-    if (canvas.current && evidence) paintMaps(canvas.current, evidence, { unsupported, lost });
-  }, [evidence, unsupported, lost]);
-  if (!evidence) return null;
-  const { region } = evidence;
+    if (canvas.current && support) paintMaps(canvas.current, support, { unsupported, lost });
+  }, [support, unsupported, lost]);
+  if (!support) return null;
+  const { region } = support;
   const { left, top, scale, onto } = seen;
   const { toCell } = cellPlaces(seen, toPicture);
   const toProject = inverse(toPicture);
@@ -64,7 +64,7 @@ export function EvidenceOverlay({ stack, treatment, spot, toPicture, view, seen 
           <rect {...{ x: place.left, y: place.top }} {...size} fill="none" stroke="#a3a3a3" strokeDasharray="2 6" />
         )}
         {shown.stars
-          ? evidence.stars.map((star) => {
+          ? support.stars.map((star) => {
               const [u, v] = toCell([...mapPoint(toProject, star.x, star.y)]);
               const { stroke, dashes } = STAR_MARKS[star.standing];
               return (
@@ -89,7 +89,7 @@ export function EvidenceOverlay({ stack, treatment, spot, toPicture, view, seen 
 
 function paintMaps(
   canvas: HTMLCanvasElement,
-  { region, unsupported, lost }: Evidence,
+  { region, unsupported, lost }: Support,
   shown: { unsupported: boolean; lost: boolean },
 ): void {
   canvas.width = region.width;

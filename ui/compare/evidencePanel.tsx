@@ -1,7 +1,7 @@
 "use client";
 
 import { Check } from "lucide-react";
-import type { Evidence, Spot } from "@/core/compare";
+import type { Evidence, Spot, Support as SupportOf } from "@/core/compare";
 import { STAR_STANDINGS } from "@/core/compare";
 import { spotOf } from "@/state/board";
 import { arcsecPerPx } from "@/state/pixelScale";
@@ -12,7 +12,7 @@ import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { useDesk, useDeskStore } from "./desk";
 import { LOST_COLOUR, STAR_MARKS, UNSUPPORTED_COLOUR } from "./evidenceOverlay";
-import { EVIDENCE_SIDE } from "./geometry";
+import { EVIDENCE_SIDE, FIRST_SIDE } from "./geometry";
 import { percent, Row, STANDING_WORDS } from "./evidenceRow";
 import { useEvidence } from "./useEvidence";
 import type { LaneView } from "./useLaneCrop";
@@ -48,7 +48,13 @@ export function EvidencePanel({ board, first }: { board: Board; first: StackReco
 
 function Told({ board, view, spot }: { board: Board; view: LaneView; spot: Spot }) {
   const { stack, treatment, toPicture } = view;
-  const { evidence, isCurrent, error } = useEvidence(treatment, stack, spot, board.view, toPicture);
+  const { support, isCurrent, evidence, isComplete, error } = useEvidence(
+    treatment,
+    stack,
+    spot,
+    board.view,
+    toPicture,
+  );
   if (!hasHalves(stack))
     return (
       <p className="text-quiet">
@@ -57,18 +63,26 @@ function Told({ board, view, spot }: { board: Board; view: LaneView; spot: Spot 
       </p>
     );
   if (error) return <p className="text-warn">{error}</p>;
-  if (!evidence) return <p className="text-quiet">Treating both halves the same way …</p>;
+  if (!support) return <p className="text-quiet">Treating both halves the same way …</p>;
+  const dim = (isThere: boolean) => `flex flex-col gap-3 ${isThere ? "" : "opacity-40"}`;
   return (
-    <div className={`flex flex-col gap-3 ${isCurrent ? "" : "opacity-40"}`} data-stale={!isCurrent}>
-      <Support evidence={evidence} />
-      <Stars evidence={evidence} />
-      <NoiseLeft evidence={evidence} />
-      <Rings evidence={evidence} stack={stack} />
-      <Spectrum evidence={evidence} />
-      <Removed evidence={evidence} />
+    <div className="flex flex-col gap-3" data-stale={!isComplete}>
+      <div className={dim(isCurrent)} data-first={isCurrent && !isComplete}>
+        <Support support={support} error={isComplete ? evidence?.error : undefined} />
+        <Stars stars={support.stars} />
+      </div>
+      {evidence ? (
+        <div className={dim(isComplete)}>
+          <NoiseLeft evidence={evidence} />
+          <Rings evidence={evidence} stack={stack} />
+          <Spectrum evidence={evidence} />
+          <Removed evidence={evidence} />
+        </div>
+      ) : null}
       <p className="text-xs text-quiet">
-        Told from the two halves, in the square of {EVIDENCE_SIDE} px around the spot, for the light of all channels
-        together.
+        {isCurrent && !isComplete
+          ? `First the middle ${FIRST_SIDE} px; the noise that is left, and all ${EVIDENCE_SIDE} px, are being looked at …`
+          : `Told from the two halves, in the square of ${EVIDENCE_SIDE} px around the spot, for the light of all channels together.`}
       </p>
     </div>
   );
@@ -93,7 +107,8 @@ function Toggle({ name, colour, label }: { name: "unsupported" | "lost" | "stars
   );
 }
 
-function Support({ evidence }: { evidence: Evidence }) {
+/** Light that the data do not carry, and that was lost; the error, where it is told already. */
+function Support({ support, error }: { support: SupportOf; error: number | null | undefined }) {
   return (
     <section>
       <div className="flex gap-1.5">
@@ -103,7 +118,7 @@ function Support({ evidence }: { evidence: Evidence }) {
             label="Light not in the data"
             title="Share of the pixels at which the lane is brighter, over 5 to 27 px, than stack and noise allow (3 σ)"
           >
-            {percent(evidence.unsupportedShare)}
+            {percent(support.unsupportedShare)}
           </Row>
         </div>
       </div>
@@ -114,7 +129,7 @@ function Support({ evidence }: { evidence: Evidence }) {
             label="Light of the data lost"
             title="Share of the pixels at which the lane is darker, over 5 to 27 px, than stack and noise allow (3 σ)"
           >
-            {percent(evidence.lostShare)}
+            {percent(support.lostShare)}
           </Row>
         </div>
       </div>
@@ -122,13 +137,15 @@ function Support({ evidence }: { evidence: Evidence }) {
         label="Error against held-out data"
         title="Error of the lane in σ of the stack's noise, told by data that it has not seen: noise that is left and detail that is lost, together. The untouched stack has 1.03."
       >
-        {evidence.error === null
-          ? evidence.isBlurred
-            ? "– for sharper lanes"
-            : "– after a stretch"
-          : `${fixed(evidence.error, 2)} σ`}
+        {error === undefined
+          ? "…"
+          : error === null
+            ? support.isBlurred
+              ? "– for sharper lanes"
+              : "– after a stretch"
+            : `${fixed(error, 2)} σ`}
       </Row>
-      {evidence.isBlurred ? (
+      {support.isBlurred ? (
         <p className="text-xs text-quiet">
           The lane takes blur away; it is blurred again to be held against the stack. In bright stars less can be told.
         </p>
@@ -137,7 +154,7 @@ function Support({ evidence }: { evidence: Evidence }) {
   );
 }
 
-function Stars({ evidence }: { evidence: Evidence }) {
+function Stars({ stars }: { stars: SupportOf["stars"] }) {
   return (
     <section>
       <div className="flex gap-1.5">
@@ -153,7 +170,7 @@ function Stars({ evidence }: { evidence: Evidence }) {
               <circle cx={8} cy={6} r={4.5} fill="none" stroke={stroke} strokeDasharray={dashes} />
             </svg>
             <span className="flex-1">{label}</span>
-            <span className="figures">{evidence.stars.filter((star) => star.standing === standing).length}</span>
+            <span className="figures">{stars.filter((star) => star.standing === standing).length}</span>
           </div>
         );
       })}

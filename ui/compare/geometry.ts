@@ -95,6 +95,8 @@ export const MEASURED_SIDE = 128;
 
 /** The same for evidence, which takes longer and tells more of more. */
 export const EVIDENCE_SIDE = 192;
+/** The middle of it, of which light and stars are told first, px. */
+export const FIRST_SIDE = 96;
 
 export function measuredRegion(
   picture: { width: number; height: number },

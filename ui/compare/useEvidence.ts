@@ -1,9 +1,8 @@
 "use client";
 
 import { useEffect, useRef, useState } from "react";
-import type { Evidence, Spot } from "@/core/compare";
+import type { Evidence, Spot, Support } from "@/core/compare";
 import { Stopped } from "@/core/job";
-import type { Region } from "@/core/raster";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import { failureOf } from "@/engine/protocol";
@@ -11,20 +10,22 @@ import type { Treatment } from "@/engine/tasks/crop";
 import { evidenceKey } from "@/state/evidence";
 import type { StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
-import { EVIDENCE_SIDE, measuredRegion } from "./geometry";
+import { EVIDENCE_SIDE, FIRST_SIDE, measuredRegion } from "./geometry";
 
 /** How long settings and view must rest before evidence is asked for. */
 const REST_MS = 400;
 
 export interface EvidenceState {
-  evidence: Evidence | null;
-  region: Region;
-  /** Whether what is there is of the present settings and place. */
+  /** What was told first, or with all of it: of the present settings and place if `isCurrent`. */
+  support: Support | null;
   isCurrent: boolean;
+  /** All of it: that of before until that of the present is there. */
+  evidence: Evidence | null;
+  isComplete: boolean;
   error: string | null;
 }
 
-/** Evidence for the square around a spot, once it has rested; that of before until then. */
+/** Evidence for the square around a spot, once it has rested; that of before until then. Its middle comes first. */
 export function useEvidence(
   treatment: Treatment | null,
   stack: StackRecord,
@@ -33,21 +34,29 @@ export function useEvidence(
   toPicture: Warp,
 ): EvidenceState {
   const session = useSession();
-  const region = measuredRegion(stack.facts, spot, view, toPicture, EVIDENCE_SIDE);
+  const [region, near] = [EVIDENCE_SIDE, FIRST_SIDE].map((side) =>
+    measuredRegion(stack.facts, spot, view, toPicture, side),
+  );
   const key = treatment && !isEmptyRegion(region) ? evidenceKey(treatment, region) : null;
+  const [first, setFirst] = useState<{ key: string; support: Support } | null>(null);
   const [known, setKnown] = useState<{ key: string; evidence: Evidence | null; error: string | null } | null>(null);
-  const asked = useRef({ treatment, region, stack });
-  asked.current = { treatment, region, stack };
+  const asked = useRef({ treatment, region, near, stack });
+  asked.current = { treatment, region, near, stack };
   useEffect(() => {
-    const { treatment: wanted, region: place, stack: of } = asked.current;
+    const { treatment: wanted, region: place, near: middle, stack: of } = asked.current;
     if (key === null || !wanted) return;
     const abort = new AbortController();
+    const { signal } = abort;
     const timer = setTimeout(() => {
       session.evidence
-        .ask(wanted, place, of.facts, abort.signal)
-        .then((evidence) => !abort.signal.aborted && setKnown({ key, evidence, error: null }))
+        .ask(wanted, place, of.facts, {
+          near: middle,
+          signal,
+          onFirst: (support) => signal.aborted || setFirst({ key, support }),
+        }) // prettier-ignore
+        .then((evidence) => !signal.aborted && setKnown({ key, evidence, error: null }))
         .catch((error: unknown) => {
-          if (!abort.signal.aborted && !(error instanceof Stopped))
+          if (!signal.aborted && !(error instanceof Stopped))
             setKnown({ key, evidence: null, error: failureOf(error).message });
         });
     }, REST_MS);
@@ -56,10 +65,13 @@ export function useEvidence(
       clearTimeout(timer);
     };
   }, [session, key]);
+  const isComplete = known !== null && known.key === key;
+  const isFirst = !isComplete && first !== null && first.key === key;
   return {
-    region,
+    support: isFirst ? first.support : (known?.evidence ?? first?.support ?? null),
+    isCurrent: isComplete || isFirst,
     evidence: known?.evidence ?? null,
+    isComplete,
     error: known?.error ?? null,
-    isCurrent: known !== null && known.key === key,
   };
 }

@@ -6,11 +6,11 @@ import { createRandom } from "../../numeric/random";
 import type { Raster } from "../../raster";
 import { clippedMean, frameOfRaster, rasterOf } from "../../raster";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
-import { evidenceOf } from "./index";
+import { evidenceOf, supportOf } from "./index";
 import { starSupport } from "./stars";
 import { bands } from "./bands";
 import { supportMaps } from "./support";
-import { EVIDENCE_SOURCES, evidenceViews, treatedSource } from "./views";
+import { evidenceViews, NOISY_SOURCES, supportViews, treatedSource, wholeViews } from "./views";
 
 const job = quietJob(wasmKernels());
 const SIDE = 320;
@@ -129,9 +129,13 @@ const FORMS: [string, (x: number, y: number) => number][] = [
   ["ring", (x, y) => round(Math.hypot(x, y) - 7, 1.3)],
 ];
 
-test("false and erased structure of 6 σ is flagged: points, soft blobs, filaments, rings", async () => {
+test.each([
+  ["at first", supportViews],
+  ["by all runs", evidenceViews],
+])("%s, false and erased structure of 6 σ is flagged: points, soft blobs, filaments, rings", async (_, viewsOf) => {
   const input = stackOf(sky(), 21);
-  const views = await evidenceViews(input, await ready(input, "noise.mixture"), PLACE, job);
+  const views = await viewsOf(input, await ready(input, "noise.mixture"), PLACE, job);
+  if (!views) throw new Error("no views");
   const { width, height, inside } = views;
   const places: [number, number][] = [];
   for (let y = 20; y < inside.height - 16; y += 40)
@@ -152,6 +156,21 @@ test("false and erased structure of 6 σ is flagged: points, soft blobs, filamen
     expect([name, areaUnderCurve(at(made.unsupported), at(plain.unsupported)) > 0.95]).toEqual([name, true]);
     expect([name, areaUnderCurve(at(erased.lost), at(plain.lost)) > 0.95]).toEqual([name, true]);
   }
+});
+
+test("what is told first, of two runs, is nearly what is told of all: the same stars, and much the same light", async () => {
+  const input = stackOf(sky(), 23);
+  const steps = await ready(input, "noise.gaussian", { fwhmPx: 4 });
+  const [first, all] = [
+    await supportOf(input, steps, PLACE, SHAPE, job),
+    await evidenceOf(input, steps, PLACE, SHAPE, job),
+  ];
+  if (!first || !all) throw new Error("no evidence");
+  // The Gaussian is linear: one run beside the stack's tells what two do, but for rounding.
+  expect(first.stars.map(({ standing }) => standing)).toEqual(all.stars.map(({ standing }) => standing));
+  expect(all.lostShare).toBeGreaterThan(0.01);
+  expect(first.lostShare).toBeCloseTo(all.lostShare, 3);
+  expect(await supportOf({ ...input, halves: null }, steps, PLACE, SHAPE, job)).toBeNull();
 });
 
 test("stars of a lane: those that the data hold, those that they do not, and those that are gone", async () => {
@@ -211,7 +230,8 @@ test("where stars were left alone is known from the run itself: stars are search
     return { told, job: quietJob(kernels) };
   };
   const [five, all] = [counting(), counting()];
-  for (const which of EVIDENCE_SOURCES) await treatedSource(input, steps, PLACE, which, five.job);
+  await wholeViews(input, steps, PLACE, five.job);
+  for (const which of NOISY_SOURCES) await treatedSource(input, steps, PLACE, which, five.job);
   const views = await evidenceViews(input, steps, PLACE, all.job);
   expect(views.leeway).toBeGreaterThan(0);
   expect(five.told.searches).toBeGreaterThanOrEqual(5);

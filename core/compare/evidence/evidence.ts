@@ -12,23 +12,17 @@ import type { StarSupport } from "./stars";
 import { starSupport } from "./stars";
 import { bands } from "./bands";
 import { SIGNIFICANT, supportMaps } from "./support";
-import type { EvidenceViews } from "./views";
-import { evidenceViews } from "./views";
+import type { EvidenceViews, MadeOf, SupportViews } from "./views";
+import { evidenceViews, supportViews } from "./views";
 
 /** Starlet scales at which noise is told: 1 … 16 px. */
 export const EVIDENCE_SCALES = 5;
 
-/** What the halves say of what a chain makes of a place. */
-export interface Evidence {
+/** What the halves say of the light and the stars that a chain shows at a place. */
+export interface Support {
   region: Region;
   /** Whether the lane was blurred again to be held against the stack. */
   isBlurred: boolean;
-  /** σ of the noise by starlet scale, over what white noise of σ 1 has there: in the stack, and what is left of it in the lane. */
-  noise: { before: number[]; left: number[] };
-  /** Error of the lane against what was held out of it, in σ of the stack's noise: noise that is left and detail that was lost, together; null after a stretch, and for a chain that takes blur away. */
-  error: number | null;
-  /** What the chain took away: its σ over that of the noise by scale, and how far it goes with the picture (−1 … 1). */
-  removed: { scales: number[]; correlation: number };
   /** Share of the pixels at which the lane shows light that the data do not carry, and lacks light that they do. */
   unsupportedShare: number;
   lostShare: number;
@@ -36,6 +30,16 @@ export interface Evidence {
   unsupported: Float32Array;
   lost: Float32Array;
   stars: StarSupport[];
+}
+
+/** All that the halves say of what a chain makes of a place. */
+export interface Evidence extends Support {
+  /** σ of the noise by starlet scale, over what white noise of σ 1 has there: in the stack, and what is left of it in the lane. */
+  noise: { before: number[]; left: number[] };
+  /** Error of the lane against what was held out of it, in σ of the stack's noise: noise that is left and detail that was lost, together; null after a stretch, and for a chain that takes blur away. */
+  error: number | null;
+  /** What the chain took away: its σ over that of the noise by scale, and how far it goes with the picture (−1 … 1). */
+  removed: { scales: number[]; correlation: number };
   rings: RingCorrelation | null;
 }
 
@@ -48,43 +52,64 @@ export async function evidenceOf(
   region: Region,
   shape: PointShape | null,
   job: JobHandle,
-  treated?: Parameters<typeof evidenceViews>[4],
+  made?: MadeOf,
 ): Promise<Evidence | null> {
   if (!input.halves) return null;
-  const views = await evidenceViews(input, steps, region, job, treated);
+  const views = await evidenceViews(input, steps, region, job, made);
   await job.breathe();
   return evidenceFrom(views, region, shape, job);
 }
 
-/** The same from views of that region. */
+/** What a chain's first two runs say: its light and its stars. `made` as for all evidence. Null without halves. */
+export async function supportOf(
+  input: ChainInput,
+  steps: readonly ReadyStep[],
+  region: Region,
+  shape: PointShape | null,
+  job: JobHandle,
+  made?: MadeOf,
+): Promise<Support | null> {
+  const views = await supportViews(input, steps, region, job, made);
+  if (!views) return null;
+  await job.breathe();
+  return supportFrom(views, region, shape, job);
+}
+
+/** Light and stars from views of that region. */
+function supportFrom(views: SupportViews, region: Region, shape: PointShape | null, job: JobHandle): Support | null {
+  const maps = supportMaps(views, job);
+  if (!maps) return null;
+  const { inside, leeway } = views;
+  const cut = (plane: Float32Array) => cropPlane(plane, views.width, inside);
+  const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
+  const share = (map: Float32Array) => map.reduce((n, v) => n + (v > SIGNIFICANT ? 1 : 0), 0) / map.length;
+  const [dx, dy] = [region.x - inside.x, region.y - inside.y];
+  return {
+    ...{ region, isBlurred: leeway > 0 },
+    ...{ unsupportedShare: share(unsupported), lostShare: share(lost), unsupported, lost },
+    stars: (shape ? starSupport(views, shape, job) : []).map((star) => ({ ...star, x: star.x + dx, y: star.y + dy })),
+  };
+}
+
+/** All evidence from views of that region. */
 export function evidenceFrom(
   views: EvidenceViews,
   region: Region,
   shape: PointShape | null,
   job: JobHandle,
 ): Evidence | null {
-  const maps = supportMaps(views, job);
+  const support = supportFrom(views, region, shape, job);
   const { remaining } = views;
-  if (!maps || !views.noise || !remaining) return null;
+  if (!support || !views.noise || !remaining) return null;
   job.progress(0.9);
-  const { inside } = views;
-  const cut = (plane: Float32Array) => cropPlane(plane, views.width, inside);
-  const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
-  const share = (map: Float32Array) => map.reduce((n, v) => n + (v > SIGNIFICANT ? 1 : 0), 0) / map.length;
   const sigmas = (plane: Float32Array) => scaleSigmas(plane, views, job);
   const before = sigmas(views.noise);
   const missing = difference(views.before, views.told);
-  const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
-    region,
-    isBlurred: views.leeway > 0,
+    ...support,
     noise: { before, left: leftByScale(remaining, sigmas) },
     error: errorOf(views, job),
     removed: { scales: sigmas(missing).map((v, j) => v / before[j]), correlation: goesWith(missing, views, job) },
-    unsupportedShare: share(unsupported),
-    lostShare: share(lost),
-    ...{ unsupported, lost },
-    stars: (shape ? starSupport(views, shape, job) : []).map((star) => ({ ...star, x: star.x + dx, y: star.y + dy })),
     rings: ringCorrelation(views),
   };
 }

@@ -3,7 +3,7 @@ import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
 import { autocovariance, findStars, isHighest, pointFilter, REACH } from "../../measure";
 import { mirrorIndex, quantile, rasterOf, robustSpread } from "../../raster";
-import type { EvidenceViews } from "./views";
+import type { SupportViews } from "./views";
 
 export const STAR_STANDINGS = ["kept", "doubtful", "notInData", "lost"] as const;
 export type StarStanding = (typeof STAR_STANDINGS)[number];
@@ -36,7 +36,7 @@ const SAME = 2;
  * stack's matched filter there (within a pixel), over the noise that the halves tell. A bump of noise that a deconvolution drew as a star stands 2 … 3 σ high in the data. Empty without halves. Source: matched filter, e.g.
  * Zackay & Ofek 2017, ApJ 836, 187.
  */
-export function starSupport(views: EvidenceViews, shape: PointShape, job: JobHandle): StarSupport[] {
+export function starSupport(views: SupportViews, shape: PointShape, job: JobHandle): StarSupport[] {
   const { before, after, told, noise, halves, width, height, inside } = views;
   if (!noise || !halves) return [];
   const like = Array.from(autocovariance([{ plane: noise, width, height }], job.kernels, REACH, 1));
@@ -104,7 +104,7 @@ function heightAbove(plane: Float32Array, width: number, height: number, x: numb
 }
 
 /** Maxima of a plane inside the place that stand clear. */
-function peaksOf(plane: Float32Array, { inside, width }: EvidenceViews): { x: number; y: number }[] {
+function peaksOf(plane: Float32Array, { inside, width }: SupportViews): { x: number; y: number }[] {
   const peaks: { x: number; y: number }[] = [];
   for (let y = inside.y; y < inside.y + inside.height; y++)
     for (let x = inside.x; x < inside.x + inside.width; x++)

@@ -3,7 +3,7 @@ import type { JobHandle } from "../../job";
 import { boxMeans } from "../../numeric/boxMeans";
 import { rasterOf, difference } from "../../raster";
 import { bands, SUPPORT_SCALES } from "./bands";
-import type { EvidenceViews } from "./views";
+import type { SupportViews } from "./views";
 
 /** The mean over which scale j is told has a radius of this · 2^j + 1 px. */
 const RADIUS = 1.5;
@@ -20,7 +20,7 @@ export const SIGNIFICANT = 3;
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
 export function supportMaps(
-  { before, told, noise, taken, leeway: share, width, height }: EvidenceViews,
+  { before, told, noise, taken, leeway: share, width, height }: SupportViews,
   job: JobHandle,
 ): { unsupported: Float32Array; lost: Float32Array } | null {
   if (!noise || !taken) return null;

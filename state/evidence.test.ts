@@ -1,0 +1,67 @@
+import type { Evidence, Support } from "@/core/compare";
+import { Stopped } from "@/core/job";
+import type { WorkerPool } from "@/engine/pool";
+import type { Treatment } from "@/engine/tasks/crop";
+import { EvidenceBook } from "./evidence";
+
+const [PLACE, NEAR] = [192, 96].map((side) => ({ x: 0, y: 0, width: side, height: side }));
+const FACTS = { fwhmPx: 3 };
+const TREATMENT = { picture: { id: "stack" }, halves: {}, steps: [], facts: [] } as unknown as Treatment;
+
+/** A pool that notes what it is asked for, in order; what is to be told waits until it is let go. */
+function notingPool() {
+  const asked: string[] = [];
+  const ends = new Map<string, (value: unknown) => void>();
+  const run = (task: string, payload: { region: { width: number }; source?: string }) => {
+    asked.push([task, payload.source, payload.region.width].filter((part) => part !== undefined).join(" "));
+    return task === "support" || task === "evidence"
+      ? new Promise((resolve) => ends.set(task, resolve))
+      : Promise.resolve(task);
+  };
+  const until = async (task: string) => {
+    while (!ends.has(task)) await new Promise((resolve) => setTimeout(resolve));
+  };
+  return { asked, until, end: (task: string, value: unknown) => ends.get(task)?.(value), book: new EvidenceBook({ run } as unknown as WorkerPool) }; // prettier-ignore
+}
+
+const ALL = ["evidenceWhole 192", "evidenceSource a 192", "evidenceSource b 192", "evidenceSource plus 192", "evidenceSource minus 192", "evidence 192"]; // prettier-ignore
+const FIRST = ["evidenceWhole 96", "evidenceSource plus 96", "support 96"];
+
+test("light and stars of the middle are told first, of two runs; then all of it, once", async () => {
+  const { asked, until, end, book } = notingPool();
+  const told: unknown[] = [];
+  const ask = () => book.ask(TREATMENT, PLACE, FACTS, { near: NEAR, onFirst: (support) => void told.push(support) });
+  const made = ask();
+  await until("support");
+  expect(asked).toEqual(FIRST);
+  end("support", "first" as unknown as Support);
+  await until("evidence");
+  expect(told).toEqual(["first"]);
+  expect(asked).toEqual([...FIRST, ...ALL]);
+  // Whoever comes while the rest is made has the first part at once.
+  const second = ask();
+  await new Promise((resolve) => setTimeout(resolve));
+  expect(told).toEqual(["first", "first"]);
+  end("evidence", "all" as unknown as Evidence);
+  expect(await Promise.all([made, second])).toEqual(["all", "all"]);
+  expect(await ask()).toBe("all");
+  expect([told.length, asked.length]).toEqual([2, FIRST.length + ALL.length]);
+});
+
+test("whoever gives up after the first part asks for no more; a stack without halves has nothing to tell", async () => {
+  const { asked, until, end, book } = notingPool();
+  const [leaves, stays] = [new AbortController(), new AbortController()];
+  const told: unknown[] = [];
+  const ask = ({ signal }: AbortController) =>
+    book.ask(TREATMENT, PLACE, FACTS, { near: NEAR, signal, onFirst: (support) => void told.push(support) });
+  const left = ask(leaves);
+  void ask(stays);
+  await until("support");
+  leaves.abort();
+  end("support", "first" as unknown as Support);
+  await expect(left).rejects.toBeInstanceOf(Stopped);
+  await until("evidence");
+  expect(told).toEqual(["first"]);
+  expect(asked).toEqual([...FIRST, ...ALL]);
+  expect(await book.ask({ ...TREATMENT, halves: null }, PLACE, FACTS)).toBeNull();
+});
