@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import { Stopped } from "@/core/job";
 import type { StepFacts } from "@/core/chain";
 import type { StepFactIds } from "./facts";
@@ -20,8 +21,10 @@ export type Priority = number;
 
 export interface RunOptions {
   priority?: Priority;
-  /** Jobs of the same affinity go to the same worker where it is free, whose cache they share. */
+  /** Jobs of the same affinity go to the worker that had the last of them, where it is free: what they share is in its cache. */
   affinity?: string;
+  /** Waits for that worker even while another is free. @default false */
+  waitsForIt?: boolean;
   signal?: AbortSignal;
   onProgress?: (fraction: number) => void;
   /** Called before the result comes, with the milliseconds that the worker took. */
@@ -56,6 +59,9 @@ const MOST_DEATHS = 2;
 const START_ADVICE =
   "Reload the page. If that does not help, start the application again, and see whether the browser is up to date and may run WebAssembly and workers.";
 
+/** More than a board of 8 × 8 cells has. */
+const HOMES_KEPT = 1000;
+
 /** A worker that has not stopped this long after it was told to is replaced. */
 const STOP_PATIENCE_MS = 800;
 
@@ -70,6 +76,8 @@ export class WorkerPool {
   private readonly facts = new FactShelf();
   private keptFacts = 0;
   private closed = false;
+  /** Which worker had the last job of an affinity. */
+  private readonly homes = new LRUCache<string, number>({ max: HOMES_KEPT });
   /** Told when no worker can be started. */
   onBroken: ((error: JobError) => void) | null = null;
 
@@ -253,16 +261,26 @@ export class WorkerPool {
       if (this.queue.length === 0) return;
       if (free.length === 0) return this.giveWay();
       const priorityOf = ({ options }: Waiting) => options.priority ?? PRIORITY.batch;
-      const most = Math.min(...this.queue.map(priorityOf));
-      const urgent = this.queue.filter((one) => priorityOf(one) === most);
-      // Of equally urgent ones first those whose worker is free.
-      const memberOf = ({ options: { affinity } }: Waiting) =>
-        affinity === undefined ? free[0] : free.find(({ index }) => index === hash(affinity) % this.size);
-      const next = urgent.find(memberOf) ?? urgent[0];
+      const homeOf = ({ options: { affinity } }: Waiting) =>
+        affinity === undefined ? undefined : this.homes.get(affinity);
+      /** Its own worker if that is free; any free one for a job that has none. */
+      const memberOf = (one: Waiting) => {
+        const home = homeOf(one);
+        return home === undefined ? free[0] : free.find(({ index }) => index === home);
+      };
       const batches = this.members.filter(({ running }) => running && priorityOf(running) === PRIORITY.batch).length;
-      if (priorityOf(next) === PRIORITY.batch && batches >= this.batchSize) return;
+      const mayRun = (one: Waiting) =>
+        (memberOf(one) !== undefined || !one.options.waitsForIt) &&
+        !(priorityOf(one) === PRIORITY.batch && batches >= this.batchSize);
+      const able = this.queue.filter(mayRun);
+      if (able.length === 0) return;
+      const most = Math.min(...able.map(priorityOf));
+      const urgent = able.filter((one) => priorityOf(one) === most);
+      // Of equally urgent ones first those whose worker is free.
+      const next = urgent.find(memberOf) ?? urgent[0];
       this.queue.splice(this.queue.indexOf(next), 1);
       const member = memberOf(next) ?? free[0];
+      if (next.options.affinity !== undefined) this.homes.set(next.options.affinity, member.index);
       member.running = next;
       member.line.post({ kind: "run", id: next.id, task: next.task, payload: next.payload, stop: next.stop });
     }
@@ -271,9 +289,3 @@ export class WorkerPool {
 
 const stopFlag = (): Int32Array | null =>
   typeof SharedArrayBuffer === "undefined" ? null : new Int32Array(new SharedArrayBuffer(4));
-
-function hash(text: string): number {
-  let h = 0;
-  for (let i = 0; i < text.length; i++) h = (h * 31 + text.charCodeAt(i)) | 0;
-  return h >>> 0;
-}

@@ -60,6 +60,10 @@ function rungLane(base: Lane, ladder: Ladder, value: number, second: number | nu
   };
 }
 
+/** By which crops of a lane and of the rungs of its ladder at a spot find the worker that has what they share; and measures of the square around it. */
+export const affinityOf = (laneId: string, spotId: string, of: "crop" | "measures" = "crop"): string =>
+  `${of} ${laneId.split("#")[0]} ${spotId}`;
+
 function stepsAtRung(steps: LaneStep[], ladder: Ladder, value: number, second: number | null): LaneStep[] {
   return steps.map((step) => {
     const at = step.id === ladder.stepId ? withSetting(step, ladder.field, value) : step;

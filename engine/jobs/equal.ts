@@ -27,7 +27,7 @@ export async function readEqual(
       pool.run(
         "equalPart",
         { treatment, index, region, strength, measure },
-        { priority: PRIORITY.view, affinity, signal },
+        { priority: PRIORITY.view, affinity, waitsForIt: true, signal },
       ),
     ),
   );

@@ -1,5 +1,6 @@
 "use client";
 
+import { Star } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Spot } from "@/core/compare";
 import { Stopped } from "@/core/job";
@@ -9,6 +10,7 @@ import type { Warp } from "@/core/register";
 import { describeWarp, inverse, mapPoint } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { CropMeasures } from "@/engine/tasks/measureCrop";
+import { affinityOf } from "@/state/ladder";
 import type { Board, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { fixed, levelUnit } from "../kit/format";
@@ -124,6 +126,9 @@ const NARROW = "@max-[170px]:hidden";
 /** The same where three figures stand in a row. */
 const TIGHT = "@max-[270px]:hidden";
 
+/** What stands there in its place. */
+const [WIDE, ROOMY] = ["@min-[170px]:hidden", "@min-[270px]:hidden"];
+
 /** Measures of the square around the spot; they wait until the crop has rested. */
 function Figures({
   laneId,
@@ -155,7 +160,12 @@ function Figures({
         fwhmPx: stack.facts.fwhmPx,
       };
       session.pool
-        .run("measureCrop", payload, { priority: PRIORITY.measure, affinity: spot.id, signal: abort.signal })
+        .run("measureCrop", payload, {
+          priority: PRIORITY.measure,
+          affinity: affinityOf(laneId, spot.id, "measures"),
+          waitsForIt: true,
+          signal: abort.signal,
+        })
         .then((found) => {
           setMeasured({ key, found });
           tellClipped(desk, laneId, spot.id, found.clipped ?? 0);
@@ -200,13 +210,14 @@ function Figures({
               </span>
               {measures.ringing === null ? null : (
                 <span>
-                  ring <span className="text-text">{fixed(measures.ringing, 2)}</span>
+                  ring <span className="text-text">{fixed(measures.ringing, 1)}</span>
                   <span className={NARROW}> %</span>
                 </span>
               )}
               <span className={measures.ringing === null ? "" : NARROW}>
-                {measures.stars}
-                <span className={measures.ringing === null ? NARROW : TIGHT}> stars</span>
+                {measures.stars}{" "}
+                <Star size={10} aria-label="stars" className={`inline ${measures.ringing === null ? WIDE : ROOMY}`} />
+                <span className={measures.ringing === null ? NARROW : TIGHT}>stars</span>
               </span>
             </div>
           ) : (

@@ -11,6 +11,7 @@ import type { EqualSubject } from "@/engine/jobs/equal";
 import { equalStrength, readEqual } from "@/engine/jobs/equal";
 import { failureOf } from "@/engine/protocol";
 import { setStrengths } from "@/state/board";
+import { affinityOf } from "@/state/ladder";
 import { treatmentOf } from "@/state/treatment";
 import type { Board, Lane } from "@/storage";
 import { useProject, useSession } from "../frame/session";
@@ -77,7 +78,7 @@ export function EqualBar({ board }: { board: Board }) {
           : // The squares of the figures under the crops: what was made for those is there.
             board.spots.map((spot) => ({
               region: measuredRegion(stack.facts, spot, board.view, toPicture),
-              affinity: spot.id,
+              affinity: affinityOf(lane.id, spot.id, "measures"),
             }));
       return { treatment, index, places: places.filter(({ region }) => !isEmptyRegion(region)), measure };
     };

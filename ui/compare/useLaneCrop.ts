@@ -9,6 +9,7 @@ import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
+import { affinityOf } from "@/state/ladder";
 import { levelsFor } from "@/state/levels";
 import { projectToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord, View } from "@/storage";
@@ -69,8 +70,14 @@ export function useLaneView(
 /** Later rungs wait alike. */
 const LAST_RANK = 40;
 
-/** A larger region is no crop, px. */
-const LARGE_PX = 4e6;
+/** A larger region is no crop: crops come before it, and of one that is much larger than that the workers keep one for them, px. */
+const [CROP_PX, LARGE_PX] = [2.5e5, 4e6];
+
+/** How soon a region of that area is made; rungs of a ladder one after the other. */
+function urgency(px: number, rank: number): number {
+  if (px > LARGE_PX) return PRIORITY.batch;
+  return (px > CROP_PX ? PRIORITY.view : PRIORITY.interaction) + Math.min(rank, LAST_RANK) / (LAST_RANK + 1);
+}
 
 /** The crop of a lane at a spot that fills a box, and what was before in its place while that is asked for. */
 export function useLaneCrop(
@@ -90,13 +97,9 @@ export function useLaneCrop(
   const ready = size.width > 0 && !isEmptyRegion(region);
   const earlier: Treatment | null =
     treatment && (before === "step" ? earlierThan(treatment, lane, stepId) : { ...treatment, steps: [], facts: [] });
-  const affinity = spot.id;
+  const affinity = affinityOf(lane.id, spot.id);
   const treated = useCrop(session.crops, ready ? treatment : null, region, reduce, {
-    // A whole picture takes its time, and leaves a worker to crops.
-    priority:
-      region.width * region.height > LARGE_PX
-        ? PRIORITY.batch
-        : PRIORITY.interaction + Math.min(rank, LAST_RANK) / (LAST_RANK + 1),
+    priority: urgency(region.width * region.height, rank),
     affinity,
     tellsShare: region.width * region.height > LARGE_PX,
     ...{ onto, isNoise },
