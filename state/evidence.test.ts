@@ -21,7 +21,7 @@ function notingPool() {
   const until = async (task: string) => {
     while (!ends.has(task)) await new Promise((resolve) => setTimeout(resolve));
   };
-  return { asked, until, end: (task: string, value: unknown) => ends.get(task)?.(value), book: new EvidenceBook({ run } as unknown as WorkerPool) }; // prettier-ignore
+  return { asked, until, end: (task: string, value: unknown) => ends.get(task)?.(value), book: new EvidenceBook({ run, size: 2 } as unknown as WorkerPool) }; // prettier-ignore
 }
 
 const ALL = ["evidenceWhole 192", "evidenceSource a 192", "evidenceSource b 192", "evidenceSource plus 192", "evidenceSource minus 192", "evidence 192"]; // prettier-ignore
@@ -46,6 +46,21 @@ test("light and stars of the middle are told first, of two runs; then all of it,
   expect(await Promise.all([made, second])).toEqual(["all", "all"]);
   expect(await ask()).toBe("all");
   expect([told.length, asked.length]).toEqual([2, FIRST.length + ALL.length]);
+});
+
+test("two workers make one first part after the other, that of who asked first", async () => {
+  const { asked, until, end, book } = notingPool();
+  const at = (x: number, side: number) => ({ x, y: 0, width: side, height: side });
+  const places = [0, 1].map((x) =>
+    book.ask(TREATMENT, at(x, 192), FACTS, { near: at(x, 96), onFirst: () => undefined }),
+  );
+  await until("support");
+  expect(asked).toEqual(FIRST);
+  end("support", null);
+  await until("evidence");
+  expect(asked.slice(3)).toEqual(expect.arrayContaining([...FIRST, ...ALL]));
+  end("evidence", "all");
+  expect(await places[0]).toBe("all");
 });
 
 test("whoever gives up after the first part asks for no more; a stack without halves has nothing to tell", async () => {

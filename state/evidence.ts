@@ -16,9 +16,12 @@ export class EvidenceBook {
   private readonly errors = new SharedWork<HeldOut | null>(MEASURES_KEPT);
   private readonly measures = new SharedWork<LaneMeasures>(MEASURES_KEPT);
 
+  /** First parts that were begun lately. */
+  private firsts: Promise<unknown>[] = [];
+
   constructor(private readonly pool: WorkerPool) {}
 
-  /** Evidence for a region of a treated stack; null without halves. What can be told first, of `near` its middle, comes before all other evidence that is asked for at once. */
+  /** Evidence for a region of a treated stack; null without halves. What can be told first, of `near` its middle, comes before the rest. */
   async ask(
     treatment: Treatment,
     region: Region,
@@ -28,14 +31,14 @@ export class EvidenceBook {
     if (!treatment.halves) return null;
     const shape = starShapeOf(facts);
     // It was asked for: before the figures of all crops. What is told of what was made comes before what else is to be made.
-    const [making, telling] = [{ priority: PRIORITY.view }, { priority: PRIORITY.interaction }];
+    const [making, telling] = [PRIORITY.view, PRIORITY.interaction];
     /** The same chain on several pictures, shared by the workers. */
     const made = async (
       at: { treatment: Treatment; region: Region },
       sources: readonly NoisySource[],
       stop: AbortSignal,
     ) => {
-      const options = { ...making, signal: stop };
+      const options = { priority: making, signal: stop };
       const of = async (source: NoisySource) =>
         [source, await this.pool.run("evidenceSource", { ...at, source }, options)] as const;
       const [whole, ...others] = await Promise.all([this.pool.run("evidenceWhole", at, options), ...sources.map(of)]);
@@ -44,15 +47,29 @@ export class EvidenceBook {
     const key = evidenceKey(treatment, region);
     if (near && onFirst && !this.evidence.isDone(key)) {
       const at = { treatment, region: near };
-      const work = async (stop: AbortSignal) =>
-        this.pool.run("support", await made(at, ["plus"], stop), { ...telling, signal: stop });
+      const work = (stop: AbortSignal) =>
+        this.inTurn(async () => {
+          const payload = await made(at, ["plus"], stop);
+          return this.pool.run("support", payload, { priority: telling, signal: stop });
+        });
       const support = await this.support.ask(evidenceKey(treatment, near), work, signal);
       if (signal?.aborted) throw new Stopped();
       if (support) onFirst(support);
     }
-    const work = async (stop: AbortSignal) =>
-      this.pool.run("evidence", await made({ treatment, region }, NOISY_SOURCES, stop), { ...telling, signal: stop });
+    const work = async (stop: AbortSignal) => {
+      const payload = await made({ treatment, region }, NOISY_SOURCES, stop);
+      return this.pool.run("evidence", payload, { priority: telling, signal: stop });
+    };
     return this.evidence.ask(key, work, signal);
+  }
+
+  /** A first part takes two workers: as many at a time as find two, so that one is there before another is begun. */
+  private inTurn<T>(work: () => Promise<T>): Promise<T> {
+    const atATime = Math.max(1, Math.floor(this.pool.size / 2));
+    const before = this.firsts.at(-atATime);
+    const done = before ? before.then(work, work) : work();
+    this.firsts = [...this.firsts, done].slice(-atATime);
+    return done;
   }
 
   /** All measures of a region of a treated stack. */

@@ -9,7 +9,7 @@ import type { StackRecord, View } from "@/storage";
 import { useDesk } from "./desk";
 import type { CellView } from "./geometry";
 import { cellPlaces } from "./geometry";
-import { useEvidence } from "./useEvidence";
+import { CROP_REST_MS, useEvidence } from "./useEvidence";
 
 interface Props {
   stack: StackRecord;
@@ -37,7 +37,7 @@ export const STAR_MARKS: Record<StarStanding, { stroke: string; dashes?: string 
 /** Where the lane shows light that the data do not carry, and lacks light that they do; its stars with their support. */
 export function EvidenceOverlay({ stack, treatment, spot, toPicture, view, seen }: Props) {
   const shown = useDesk((desk) => desk.evidence);
-  const { support } = useEvidence(treatment, stack, spot, view, toPicture);
+  const { support } = useEvidence(treatment, stack, spot, view, toPicture, CROP_REST_MS);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { unsupported, lost } = shown;
   useLayoutEffect(() => {

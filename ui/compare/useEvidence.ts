@@ -12,8 +12,8 @@ import type { StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { EVIDENCE_SIDE, FIRST_SIDE, measuredRegion } from "./geometry";
 
-/** How long settings and view must rest before evidence is asked for. */
-const REST_MS = 400;
+/** How long settings and view must rest before evidence is asked for: by crops a little later than by the panel, whose spot comes first. */
+export const [REST_MS, CROP_REST_MS] = [400, 420];
 
 export interface EvidenceState {
   /** What was told first, or with all of it: of the present settings and place if `isCurrent`. */
@@ -32,6 +32,7 @@ export function useEvidence(
   spot: Spot,
   view: View,
   toPicture: Warp,
+  restMs = REST_MS,
 ): EvidenceState {
   const session = useSession();
   const [region, near] = [EVIDENCE_SIDE, FIRST_SIDE].map((side) =>
@@ -59,12 +60,12 @@ export function useEvidence(
           if (!signal.aborted && !(error instanceof Stopped))
             setKnown({ key, evidence: null, error: failureOf(error).message });
         });
-    }, REST_MS);
+    }, restMs);
     return () => {
       abort.abort();
       clearTimeout(timer);
     };
-  }, [session, key]);
+  }, [session, key, restMs]);
   const isComplete = known !== null && known.key === key;
   const isFirst = !isComplete && first !== null && first.key === key;
   return {
