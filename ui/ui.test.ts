@@ -1,7 +1,7 @@
 import { compose, describeWarp, IDENTITY, inverse, linear, mapPoint, rotationAbout, shiftBy } from "@/core/register";
 import type { GradedFrame } from "@/core/choose";
 import type { StackRecord, View } from "@/storage";
-import { cellView, measuredRegion } from "./compare/geometry";
+import { cellView, loupeRoom, measuredRegion } from "./compare/geometry";
 import { duration, fixed, levelUnit, megabytes } from "./kit/format";
 import { laneColour } from "./kit/laneColours";
 import { differences } from "./stack/stackDifferences";
@@ -94,6 +94,20 @@ describe("what a cell shows", () => {
       width: 128,
       height: 128,
     });
+  });
+});
+
+describe("a loupe beside a whole picture", () => {
+  const wide = { width: 900, height: 600 };
+  test("lies below or at the right where that leaves room, not over the picture", () => {
+    const below = loupeRoom({ width: 258, height: 334 }, wide);
+    expect(below).toEqual({ width: 258, height: 172, beside: { left: 1, top: 174, width: 240, height: 134 } });
+    const right = loupeRoom({ width: 776, height: 334 }, wide);
+    expect(right).toEqual({ width: 501, height: 334, beside: { left: 503, top: 1, width: 240, height: 240 } });
+  });
+  test("lies on it where it does not, or before the cell is measured", () => {
+    expect(loupeRoom({ width: 388, height: 334 }, wide)).toEqual({ width: 388, height: 334, beside: null });
+    expect(loupeRoom({ width: 0, height: 0 }, wide).beside).toBeNull();
   });
 });
 

@@ -129,4 +129,32 @@ export function cellPlaces({ left, top, scale, onto }: CellView, toPicture: Warp
 }
 
 /** Columns in which so many cells are largest: two beside one another, four as a square. */
+/** The readout under the pointer needs that much of the foot of a cell, px. */
+const READOUT_PX = 24;
+/** A smaller loupe shows too little; a larger one would cover too much, and cost more than a crop, px. */
+export const LOUPE_SIDES = { least: 96, most: 240 };
+
+interface Size {
+  width: number;
+  height: number;
+}
+
+/** Where a whole picture of that shape lies in a cell, and whether there is room for a loupe beside it; else the loupe lies on the picture. */
+export function loupeRoom(cell: Size, picture: Size): Size & { beside: (Size & { left: number; top: number }) | null } {
+  const scale = Math.min(cell.width / picture.width, cell.height / picture.height);
+  const [width, height] = [Math.ceil(picture.width * scale), Math.ceil(picture.height * scale)];
+  // The frame of a loupe takes a pixel on each side, and one lies between.
+  const within = (room: number) => Math.min(LOUPE_SIDES.most, room - 4);
+  const [right, below] = [within(cell.width - width), within(cell.height - height - READOUT_PX)];
+  const isRight = right > below;
+  const loupe = {
+    width: isRight ? right : within(cell.width),
+    height: isRight ? within(cell.height - READOUT_PX) : below,
+  };
+  if (Math.min(loupe.width, loupe.height) < LOUPE_SIDES.least) return { ...cell, beside: null };
+  return isRight
+    ? { width, height: cell.height, beside: { ...loupe, left: width + 2, top: 1 } }
+    : { width: cell.width, height, beside: { ...loupe, left: 1, top: height + 2 } };
+}
+
 export const squareColumns = (count: number): number => Math.ceil(Math.sqrt(count));

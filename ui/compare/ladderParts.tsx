@@ -2,6 +2,7 @@
 
 import { scaleLinear, scalePoint } from "d3-scale";
 import { CopyPlus } from "lucide-react";
+import { toast } from "sonner";
 import { findOperation } from "@/core/operations";
 import { spotOf } from "@/state/board";
 import type { Rung } from "@/state/ladder";
@@ -83,7 +84,12 @@ export function RungHeader({
       <IconButton
         label={`Make a lane of its own of rung ${lane.letter}`}
         help="Makes a lane of its own of a rung; the ladder stays open"
-        onClick={() => session.board.change((b) => rungAsLane(b, value, second))}
+        onClick={() => {
+          session.board.change((b) => rungAsLane(b, value, second));
+          const after = session.store.getState().board?.present.lanes ?? [];
+          const made = after.find(({ id }) => board.lanes.every((known) => known.id !== id));
+          if (made) toast(`Lane ${made.letter} was made of ${valuesWords(rung)}; it shows when the ladder is closed`);
+        }}
       >
         <CopyPlus size={14} />
       </IconButton>

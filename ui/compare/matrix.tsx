@@ -66,7 +66,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
           className="grid h-full min-h-[420px] gap-px"
           style={{
             gridTemplateColumns: `repeat(${columns}, minmax(140px, 1fr))`,
-            gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(${isGrid ? 172 : 0}px, 1fr))`,
+            gridTemplateRows: `repeat(${Math.ceil(lanes.length / columns)}, minmax(${isGrid ? 160 : 0}px, 1fr))`,
           }}
         >
           <SortableList
@@ -159,7 +159,7 @@ function LaneColumn(props: ColumnProps) {
           className="grid min-h-0 flex-1 gap-px"
           style={{
             gridTemplateColumns: `repeat(${spotColumns}, minmax(0, 1fr))`,
-            gridTemplateRows: `repeat(${Math.ceil(spots.length / spotColumns)}, minmax(130px, 1fr))`,
+            gridTemplateRows: `repeat(${Math.ceil(spots.length / spotColumns)}, minmax(126px, 1fr))`,
           }}
         >
           {spots.map((spot) => (

@@ -5,7 +5,7 @@ import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
-import { addSpot, moveSpot, stepOfBoard } from "@/state/board";
+import { addSpot, moveSpot, spotOf, stepOfBoard } from "@/state/board";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Grip, SortableList, useSorted } from "../kit/sortable";
@@ -173,9 +173,20 @@ function SpotList({ board, stack }: { board: Board; stack: StackRecord }) {
 function SpotRow({ board, spot, number }: { board: Board; spot: Board["spots"][number]; number: number }) {
   const session = useSession();
   const { ref, style, grip } = useSorted(spot.id);
+  const isChosen = spotOf(board)?.id === spot.id;
   return (
     <li {...{ ref, style }} className="relative flex items-center gap-1 bg-panel">
-      <span className="figures w-4 text-quiet">{number}</span>
+      <button
+        type="button"
+        aria-pressed={isChosen}
+        aria-label={`Show spot ${number}, ${spot.name}`}
+        title="Shows this spot where one spot is shown, and tells its evidence"
+        data-help="The spot that is shown where one is shown, and whose evidence is told: keys , and ."
+        className={`figures h-5 w-5 shrink-0 rounded border ${isChosen ? "border-quiet text-text" : "border-transparent text-quiet hover:text-text"}`}
+        onClick={() => session.board.amend((b) => ({ ...b, look: { ...b.look, spotId: spot.id } }))}
+      >
+        {number}
+      </button>
       <SpotName
         name={spot.name}
         onChange={(name) =>

@@ -115,7 +115,7 @@ export function ViewBar({ board }: { board: Board }) {
           onChange={(name) => setLook({ group: name === ALL ? null : name })}
         />
       ) : null}
-      {layout === "spot" && spot ? <SpotChoice spots={board.spots} shown={spot} /> : null}
+      {layout === "spot" && spot && look.foldedSpots ? <SpotChoice spots={board.spots} shown={spot} /> : null}
       <div className="flex" role="group" aria-label="Panels">
         <Press
           label="Spots, the panel at the left (Q)"

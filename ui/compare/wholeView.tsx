@@ -1,15 +1,16 @@
 "use client";
 
 import { MapPin } from "lucide-react";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { addSpot, shownLanes } from "@/state/board";
 import type { Board, Lane, StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { PlacedCrop } from "../viewer/placedCrop";
+import { useSize } from "../viewer/useSize";
 import { useDesk, useDeskStore } from "./desk";
 import type { CellView } from "./geometry";
-import { cellPlaces, squareColumns } from "./geometry";
+import { cellPlaces, LOUPE_SIDES, loupeRoom, squareColumns } from "./geometry";
 import { LaneChip, laneWords } from "./laneHeader";
 import type { Latency } from "./latency";
 import { PointerReadout, usePointing } from "./pointer";
@@ -93,6 +94,8 @@ const WHOLE: View = { zoom: "fit", panX: 0, panY: 0 };
 function WholePicture({ board, view, project, before, latency }: PictureProps) {
   const desk = useDeskStore();
   const isNoise = board.look.shows.part === "noise";
+  const frame = useRef<HTMLDivElement>(null);
+  const { width, height, beside } = loupeRoom(useSize(frame), project);
   const { box, seen, ready, treated, shown, curves, noiseSpan } = useLaneCrop(
     view,
     ANYWHERE,
@@ -104,37 +107,43 @@ function WholePicture({ board, view, project, before, latency }: PictureProps) {
   const point = usePointing(seen, view.toPicture);
   const place = useDesk((state) => state.loupe ?? state.pointer);
   return (
-    <div
-      ref={box}
-      role="img"
-      aria-label={`Lane ${view.lane.letter}, the whole picture`}
-      className="relative min-h-0 flex-1 cursor-crosshair touch-none overflow-hidden"
-      data-cell={`${view.lane.letter}:whole`}
-      data-pending={treated.pending || view.treatment === null}
-      {...point}
-      onClick={(event) => {
-        const bounds = event.currentTarget.getBoundingClientRect();
-        const at = cellPlaces(seen, view.toPicture).toProject(event.clientX - bounds.left, event.clientY - bounds.top);
-        desk.setState(({ loupe }) => ({ loupe: loupe ? null : at }));
-      }}
-    >
-      <PlacedCrop
-        {...{ shown, curves, noiseSpan }}
-        shows={board.look.shows}
-        left={seen.left}
-        top={seen.top}
-        scale={seen.scale}
-        pending={treated.pending}
-        onDrawn={latency.drawn}
-      />
-      {treated.pending && (!shown || treated.share !== null) ? (
-        <p
-          className={`absolute flex items-center justify-center text-sm text-quiet ${shown ? "top-0.5 left-1 rounded bg-page/70 px-1" : "inset-0"}`}
-        >
-          treating the whole picture … {treated.share === null ? "" : `${Math.floor(100 * treated.share)} %`}
-        </p>
-      ) : null}
-      {ready && place ? <Loupe {...{ board, view, project, before, seen, place }} /> : null}
+    <div ref={frame} className="relative min-h-0 flex-1 overflow-hidden">
+      <div
+        ref={box}
+        role="img"
+        aria-label={`Lane ${view.lane.letter}, the whole picture`}
+        className="relative cursor-crosshair touch-none overflow-hidden"
+        style={{ width, height }}
+        data-cell={`${view.lane.letter}:whole`}
+        data-pending={treated.pending || view.treatment === null}
+        {...point}
+        onClick={(event) => {
+          const bounds = event.currentTarget.getBoundingClientRect();
+          const at = cellPlaces(seen, view.toPicture).toProject(
+            event.clientX - bounds.left,
+            event.clientY - bounds.top,
+          );
+          desk.setState(({ loupe }) => ({ loupe: loupe ? null : at }));
+        }}
+      >
+        <PlacedCrop
+          {...{ shown, curves, noiseSpan }}
+          shows={board.look.shows}
+          left={seen.left}
+          top={seen.top}
+          scale={seen.scale}
+          pending={treated.pending}
+          onDrawn={latency.drawn}
+        />
+        {treated.pending && (!shown || treated.share !== null) ? (
+          <p
+            className={`absolute flex items-center justify-center text-sm text-quiet ${shown ? "top-0.5 left-1 rounded bg-page/70 px-1" : "inset-0"}`}
+          >
+            treating the whole picture … {treated.share === null ? "" : `${Math.floor(100 * treated.share)} %`}
+          </p>
+        ) : null}
+      </div>
+      {ready && place ? <Loupe {...{ board, view, project, before, seen, place, beside }} /> : null}
       {ready ? <PointerReadout lane={view} seen={seen} shown={shown} /> : null}
       {treated.error ? (
         <div role="alert" className="absolute inset-0 overflow-auto bg-panel p-2 text-sm text-warn">
@@ -147,46 +156,44 @@ function WholePicture({ board, view, project, before, latency }: PictureProps) {
 
 /** Zoom of the loupe where that of the crops is the whole picture. */
 const LOUPE_ZOOM = 2;
-/** Its side, px of the screen, at most. */
-const MOST_SIDE = 240;
 
-/** The place at the zoom of the crops, in the corner that lies farthest from it. */
-function Loupe({
-  board,
-  view,
-  project,
-  before,
-  seen,
-  place,
-}: Omit<PictureProps, "latency"> & { seen: CellView; place: readonly [number, number] }) {
+interface LoupeProps extends Omit<PictureProps, "latency"> {
+  seen: CellView;
+  place: readonly [number, number];
+  beside: ReturnType<typeof loupeRoom>["beside"];
+}
+
+/** The place at the zoom of the crops: beside the picture, or in its corner that lies farthest from the place. */
+function Loupe({ board, view, project, before, seen, place, beside }: LoupeProps) {
   const session = useSession();
   const isHeld = useDesk((state) => state.loupe !== null);
   const [x, y] = place;
   const zoom = board.view.zoom === "fit" ? LOUPE_ZOOM : board.view.zoom;
   const [u, v] = cellPlaces(seen, view.toPicture).toCell([x, y]);
   const { cell } = seen;
-  const side = Math.min(MOST_SIDE, Math.round(0.45 * Math.min(cell.width, cell.height)));
+  const side = Math.min(LOUPE_SIDES.most, Math.round(0.45 * Math.min(cell.width, cell.height)));
+  const { width, height } = beside ?? { width: side, height: side };
+  const corner = `${u < cell.width / 2 ? "right-1" : "left-1"} ${v < cell.height / 2 ? "bottom-6" : "top-1"}`;
   const isNoise = board.look.shows.part === "noise";
   const spot = { id: "loupe", name: "the loupe", x, y };
   const of = useLaneCrop(view, spot, { zoom, panX: 0, panY: 0 }, project, before, isNoise);
   // What the loupe covers, on the picture.
-  const covered = (side / zoom) * seen.scale;
+  const covered = { width: (width / zoom) * seen.scale, height: (height / zoom) * seen.scale };
   return (
     <>
       <svg className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden>
         <rect
-          x={u - covered / 2}
-          y={v - covered / 2}
-          width={covered}
-          height={covered}
+          x={u - covered.width / 2}
+          y={v - covered.height / 2}
+          {...covered}
           fill="none"
           stroke="#e0a44a"
           strokeDasharray={isHeld ? undefined : "3 3"}
         />
       </svg>
       <div
-        className={`absolute border border-quiet bg-page ${u < cell.width / 2 ? "right-1" : "left-1"} ${v < cell.height / 2 ? "bottom-6" : "top-1"}`}
-        style={{ width: side + 2, height: side + 2 }}
+        className={`absolute border border-quiet bg-page ${beside ? "" : corner}`}
+        style={{ left: beside?.left, top: beside?.top, width: width + 2, height: height + 2 }}
         data-testid={`loupe-${view.lane.letter}`}
         data-pending={of.treated.pending}
         onClick={(event) => event.stopPropagation()}
