@@ -6,18 +6,13 @@ import type { EvidenceViews } from "@/core/compare/evidence";
 import { evidenceFrom, evidenceViews } from "@/core/compare/evidence";
 import type { LaneMeasures, Measured } from "@/core/compare/measures";
 import { MEASURES, tellMeasures } from "@/core/compare/measures";
-import { createRandom } from "@/core/numeric/random";
 import { findOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { frameOfRaster, halfDifference, rasterOf } from "@/core/raster";
-import { createNight, truthRaster } from "@/core/simulate";
-import { job, kernels, medianOf } from "./lib/truth";
+import { noisy, SHAPE, skyNight } from "./lib/skyNight";
+import { job, medianOf } from "./lib/truth";
 
-const SIZE = { width: 448, height: 448 };
 const PLACE = { x: 96, y: 96, width: 256, height: 256 };
-const SHAPE = { fwhmPx: 3, beta: 3.5 };
-/** σ of a stack's darkest sky, share of full scale, and how its variance grows with light. */
-const [SIGMA, GROWTH] = [4e-5, 2e-6];
 const CHAINS: Record<string, [string, object][]> = {
   untouched: [],
   Gaussian: [["noise.gaussian", {}]],
@@ -29,17 +24,6 @@ const CHAINS: Record<string, [string, object][]> = {
 
 /** Values by measure, told and true, of all chains and seeds. */
 const found = new Map<string, { told: number[]; real: number[] }>();
-
-function noisy(truth: Raster, times: number, seed: number): Raster {
-  const random = createRandom(seed);
-  const planes = truth.planes.map((plane) => plane.map((v) => v + times * Math.sqrt(SIGMA ** 2 + GROWTH * Math.max(0, v)) * random.normal() * 0.5)); // prettier-ignore
-  return { ...truth, planes };
-}
-
-const mean = (a: Raster, b: Raster): Raster => ({
-  ...a,
-  planes: a.planes.map((plane, c) => plane.map((v, i) => (v + b.planes[c][i]) / 2)),
-});
 
 /** What the truth says: the measures' own formulas with other nights' noise in place of what the halves tell of it, and the truth in place of the halves. */
 async function real(
@@ -90,6 +74,15 @@ async function real(
   return values;
 }
 
+/** What has no noise to tell: the same measures of the same chain on the sky with hardly any noise (a twentieth, so that there are stars to be found at all). */
+async function withoutNoise(steps: readonly ReadyStep[], truth: Raster, seed: number): Promise<LaneMeasures> {
+  const input = { picture: frameOfRaster(noisy(truth, 0.05, seed + 5)), halves: null, fill: [0, 0, 0], fullScale: 1 };
+  const told = await tellMeasures(input, steps, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
+  return Object.fromEntries(
+    ["fwhm", "eccentricity", "starColour", "ringing", "edge", "clipped"].map((id) => [id, told[id]]),
+  );
+}
+
 /** √ mean((D(z + αn) − truth)²/v), v the variance of the noise about a pixel, as the held-out error has it. */
 function errorOf({ disturbed, noise, inside, width, height }: EvidenceViews, truth: Float32Array): number | null {
   if (!disturbed || !noise) return null;
@@ -118,12 +111,8 @@ function starsOf(told: readonly { x: number; y: number; standing: string }[]): R
 let skyStars: { x: number; y: number; flux: number }[] = [];
 const seeds = process.argv.length > 2 ? process.argv.slice(2).map(Number) : [3, 17];
 for (const seed of seeds) {
-  const night = createNight({ subs: 1, seed, ...SIZE });
-  const truth = truthRaster(night, SHAPE.fwhmPx, kernels);
+  const { night, truth, halves, whole, more } = skyNight(seed);
   skyStars = night.sky.stars.map(({ x, y, flux }) => ({ x, y, flux: flux[1] }));
-  const halves = { a: noisy(truth, Math.SQRT2, seed + 1), b: noisy(truth, Math.SQRT2, seed + 2) };
-  const whole = mean(halves.a, halves.b);
-  const more = [noisy(truth, 1, seed + 3), noisy(truth, 1, seed + 4)];
   for (const [name, wanted] of Object.entries(CHAINS)) {
     const steps = wanted.map(([id, params]) => {
       const operation = findOperation(id);
@@ -138,7 +127,10 @@ for (const seed of seeds) {
     };
     const ready = readySteps(steps, await measureChain(input, steps, job));
     const told = await tellMeasures(input, ready, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
-    const expected = await real(ready, { whole, truth, more, halves });
+    const expected = {
+      ...(await real(ready, { whole, truth, more, halves })),
+      ...(await withoutNoise(ready, truth, seed)),
+    };
     for (const [id, value] of Object.entries(expected)) {
       const given = told[id];
       if (value === null || given === null || given === undefined) continue;

@@ -72,7 +72,7 @@ export function LaneHeader(props: Props) {
           className="-ml-1.5"
           grip={grip}
         />
-        <span className="figures min-w-0 flex-1 truncate text-xs text-quiet" title="Time of one crop">
+        <span className="figures min-w-0 flex-1 truncate text-xs tracking-tighter text-quiet" title="Time of one crop">
           {settling ? "measuring the picture …" : cropTime(cropMs)}
         </span>
         <ActionMenu entries={entries}>
@@ -81,7 +81,7 @@ export function LaneHeader(props: Props) {
             aria-label={`More of lane ${lane.letter}`}
             title={`More of lane ${lane.letter}: move it, copy its chain, bring lanes back`}
             data-help="Moves lanes, copies chains, brings lanes back"
-            className="inline-flex h-6 w-5 shrink-0 items-center justify-center rounded text-quiet hover:bg-raised hover:text-text"
+            className="inline-flex h-6 w-6 shrink-0 items-center justify-center rounded text-quiet hover:bg-raised hover:text-text"
           >
             <Ellipsis size={12} />
           </button>
@@ -90,7 +90,7 @@ export function LaneHeader(props: Props) {
           <IconButton
             help="Duplicates the lane"
             label={`Duplicate lane ${lane.letter}`}
-            className="!w-5 shrink-0"
+            className="shrink-0"
             onClick={onDuplicate}
           >
             <Copy size={12} />
@@ -100,7 +100,7 @@ export function LaneHeader(props: Props) {
           <IconButton
             help="Removes the lane"
             label={`Remove lane ${lane.letter}`}
-            className="!w-5 shrink-0"
+            className="shrink-0"
             onClick={onRemove}
           >
             <X size={12} />
