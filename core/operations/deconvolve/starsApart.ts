@@ -40,7 +40,7 @@ export const starsApart: Operation<Params, AnewNeeds> = {
   short: "Stars apart",
   summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
   group: "deconvolve",
-  disturbedWeight: 0.5,
+  disturbedWeight: 0.25,
   domainIn: "linear",
   domainOut: "either",
   parameters: starsParameters,
