@@ -51,7 +51,8 @@ export function useEvidence(
     const timer = setTimeout(() => {
       session.evidence
         .ask(wanted, place, of.facts, {
-          near: middle,
+          // The middle may lie beyond the border where the place does not.
+          near: isEmptyRegion(middle) ? undefined : middle,
           signal,
           onFirst: (support) => signal.aborted || setFirst({ key, support }),
         }) // prettier-ignore
@@ -73,6 +74,7 @@ export function useEvidence(
     isCurrent: isComplete || isFirst,
     evidence: known?.evidence ?? null,
     isComplete,
-    error: known?.error ?? null,
+    // What was wrong elsewhere, or with other settings, is wrong no more.
+    error: isComplete ? known.error : null,
   };
 }
