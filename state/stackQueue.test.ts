@@ -30,8 +30,7 @@ beforeAll(async () => {
 afterAll(() => bench.close());
 
 async function run(name: string, change: Partial<StackInWork> = {}): Promise<StackInWork> {
-  const session = await open();
-  const { calibration } = session.project;
+  const { calibration } = (await bench.stored(project.id)).project;
   return { name, settings: stackSettings.parse({}), only: null, plan: calibration, gridId: null, ...change };
 }
 
@@ -41,7 +40,7 @@ test("what waits is made one after the other, is kept with the project, and goes
   queue.add([await run("One"), await run("Two"), await run("Three"), await run("Four")]);
   const [, , third] = session.project.stackQueue;
   queue.remove(third.id);
-  expect((await open()).project.stackQueue.map(({ name }) => name)).toEqual(["One", "Two", "Four"]);
+  expect((await bench.stored(project.id)).project.stackQueue.map(({ name }) => name)).toEqual(["One", "Two", "Four"]);
   const working = queue.work();
   // A second call while it works begins nothing.
   await queue.work();
@@ -103,12 +102,12 @@ test("a deleted stack is brought back where it was; left so it is gone for good 
   const before = names();
   const undo = session.stacks.delete(id);
   expect(names().length).toBe(before.length - 1);
-  expect((await open()).store.getState().stacks.length).toBe(before.length - 1);
+  expect((await bench.stored(project.id)).stacks.length).toBe(before.length - 1);
   expect(await bench.repository.stackCount(project.id)).toBe(before.length - 1);
   undo();
   undo();
   expect(names()).toEqual(before);
-  const again = (await open()).store.getState().stacks.find((stack) => stack.id === id);
+  const again = (await bench.stored(project.id)).stacks.find((stack) => stack.id === id);
   expect([again?.note, again?.deletedAt]).toEqual(["best corners", null]);
   session.stacks.delete(id);
   const now = Date.now;

@@ -7,6 +7,7 @@ import { serve } from "@/engine/worker";
 import { Repository } from "@/storage";
 import { createJobs } from "./jobs";
 import { ProjectSession } from "./project";
+import type { ProjectState } from "./projectStore";
 
 /** A bench for sessions: real storage (fake-indexeddb) and the real engine in this thread. For tests only. */
 export interface TestBench {
@@ -15,7 +16,10 @@ export interface TestBench {
   repository: Repository;
   /** Files by id: the stand-in for IndexedDB cannot clone Blobs with their contents, so they are kept beside it. */
   files: Map<string, Blob>;
+  /** Opens a project; the session before ends, as a page has one: two would grade and save the same subs. */
   open(projectId: string): Promise<ProjectSession>;
+  /** What is stored of a project, read beside the session that is open. */
+  stored(projectId: string): Promise<ProjectState>;
   close(): void;
 }
 
@@ -53,14 +57,21 @@ export async function testBench(database: string): Promise<TestBench> {
     return addStack(record, pictures);
   };
   repository.blob = (id) => Promise.resolve(files.get(id) ?? null);
+  let last: ProjectSession | null = null;
+  const there = (session: ProjectSession | null) => {
+    if (!session) throw new Error("the project is missing");
+    return session;
+  };
   return {
     ...{ pool, jobs, repository, files },
     open: async (projectId) => {
-      const session = await ProjectSession.open(projectId, pool, jobs, repository);
-      if (!session) throw new Error("the project is missing");
-      return session;
+      last?.close();
+      last = there(await ProjectSession.open(projectId, pool, jobs, repository));
+      return last;
     },
+    stored: async (projectId) => there(await ProjectSession.follow(projectId, pool, jobs, repository)).store.getState(),
     close: () => {
+      last?.close();
       repository.close();
       ports.forEach((port) => port.close());
     },
