@@ -59,7 +59,15 @@ export async function relateLights(
           ),
         ),
       );
-      book.keep(new Map(batch.map((light, i) => [light.id, { to: reference.id, value: values[i] }])));
+      // What was measured anew meanwhile is related by its new stars, later.
+      const stars = new Map(book.lights().map((light) => [light.id, light.stars]));
+      if (stars.get(reference.id) !== reference.stars) continue;
+      const found = batch.map((light, i) => [light, { to: reference.id, value: values[i] }] as const);
+      book.keep(
+        new Map(
+          found.flatMap(([light, relation]) => (stars.get(light.id) === light.stars ? [[light.id, relation]] : [])),
+        ),
+      );
     }
   }
 }
