@@ -1,4 +1,4 @@
-import type { Evidence, Support } from "@/core/compare";
+import type { Evidence, Support, WholeViews } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import type { WorkerPool } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
@@ -9,19 +9,21 @@ const FACTS = { fwhmPx: 3 };
 const TREATMENT = { picture: { id: "stack" }, halves: {}, steps: [], facts: [] } as unknown as Treatment;
 
 /** A pool that notes what it is asked for, in order; what is to be told waits until it is let go. */
-function notingPool() {
+function notingPool(whole: Partial<WholeViews> = { blur: null }) {
   const asked: string[] = [];
+  const payloads: object[] = [];
   const ends = new Map<string, (value: unknown) => void>();
   const run = (task: string, payload: { region: { width: number }; source?: string }) => {
+    payloads.push(payload);
     asked.push([task, payload.source, payload.region.width].filter((part) => part !== undefined).join(" "));
     return task === "support" || task === "evidence"
       ? new Promise((resolve) => ends.set(task, resolve))
-      : Promise.resolve(task);
+      : Promise.resolve(task === "evidenceWhole" ? whole : task);
   };
   const until = async (task: string) => {
     while (!ends.has(task)) await new Promise((resolve) => setTimeout(resolve));
   };
-  return { asked, until, end: (task: string, value: unknown) => ends.get(task)?.(value), book: new EvidenceBook({ run, size: 2 } as unknown as WorkerPool) }; // prettier-ignore
+  return { asked, payloads, until, end: (task: string, value: unknown) => ends.get(task)?.(value), book: new EvidenceBook({ run, size: 2 } as unknown as WorkerPool) }; // prettier-ignore
 }
 
 const ALL = ["evidenceWhole 192", "evidenceSource a 192", "evidenceSource b 192", "evidenceSource plus 192", "evidenceSource minus 192", "evidence 192"]; // prettier-ignore
@@ -61,6 +63,22 @@ test("two workers make one first part after the other, that of who asked first",
   expect(asked.slice(3)).toEqual(expect.arrayContaining([...FIRST, ...ALL]));
   end("evidence", "all");
   expect(await places[0]).toBe("all");
+});
+
+test("a lane that takes blur away is also given its own answer, once it is there", async () => {
+  const blur = { psf: { size: 1, values: Float32Array.of(1) }, leeway: 0.02, spared: null, hidden: 1 };
+  const whole = { blur, isLinear: true, before: Float32Array.of(1, 2), told: Float32Array.of(1, 5) };
+  const { asked, payloads, until, end, book } = notingPool(whole);
+  const made = book.ask(TREATMENT, PLACE, FACTS, { near: NEAR, onFirst: () => undefined });
+  await until("support");
+  // Not for the first part: that would take a run more.
+  expect(asked).toEqual(FIRST);
+  end("support", "first" as unknown as Support);
+  await until("evidence");
+  expect(asked.slice(FIRST.length)).toEqual([...ALL.slice(0, -1), "evidenceAnswer 192", ...ALL.slice(-1)]);
+  expect(payloads.find((payload) => "light" in payload)).toMatchObject({ light: Float32Array.of(0, 3) });
+  end("evidence", "all" as unknown as Evidence);
+  expect(await made).toBe("all");
 });
 
 test("whoever gives up after the first part asks for no more; a stack without halves has nothing to tell", async () => {

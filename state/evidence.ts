@@ -1,5 +1,5 @@
 import type { Evidence, HeldOut, LaneMeasures, NoisySource, PictureFacts, Support } from "@/core/compare";
-import { NOISY_SOURCES, starShapeOf } from "@/core/compare";
+import { answerLight, NOISY_SOURCES, starShapeOf } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
@@ -9,6 +9,11 @@ import { SharedWork } from "./sharedWork";
 
 /** How many places are remembered: evidence of one has two maps (half a megabyte). */
 const [EVIDENCE_KEPT, MEASURES_KEPT] = [64, 2000];
+interface Place {
+  treatment: Treatment;
+  region: Region;
+}
+
 /** Evidence and measures by what they are of, so that table, panel, crops and sheet ask for each once; what nobody waits for any more is stopped. */
 export class EvidenceBook {
   private readonly evidence = new SharedWork<Evidence | null>(EVIDENCE_KEPT);
@@ -32,17 +37,20 @@ export class EvidenceBook {
     const shape = starShapeOf(facts);
     // It was asked for: before the figures of all crops. What is told of what was made comes before what else is to be made.
     const [making, telling] = [PRIORITY.view, PRIORITY.interaction];
-    /** The same chain on several pictures, shared by the workers. */
-    const made = async (
-      at: { treatment: Treatment; region: Region },
-      sources: readonly NoisySource[],
-      stop: AbortSignal,
-    ) => {
+    const answerOf = (at: Place, light: Float32Array | null, options: { priority: number; signal: AbortSignal }) =>
+      light ? this.pool.run("evidenceAnswer", { ...at, light }, options) : undefined;
+    /** The same chain on several pictures, shared by the workers; on its own answer when that is there. */
+    const made = async (at: Place, sources: readonly NoisySource[], stop: AbortSignal) => {
       const options = { priority: making, signal: stop };
       const of = async (source: NoisySource) =>
         [source, await this.pool.run("evidenceSource", { ...at, source }, options)] as const;
-      const [whole, ...others] = await Promise.all([this.pool.run("evidenceWhole", at, options), ...sources.map(of)]);
-      return { ...at, shape, made: { whole, ...Object.fromEntries(others) } };
+      const whole = this.pool.run("evidenceWhole", at, options);
+      const [first, answer, ...others] = await Promise.all([
+        whole,
+        sources === NOISY_SOURCES ? whole.then((views) => answerOf(at, answerLight(views), options)) : undefined,
+        ...sources.map(of),
+      ]);
+      return { ...at, shape, made: { whole: first, answer, ...Object.fromEntries(others) } };
     };
     const key = evidenceKey(treatment, region);
     if (near && onFirst && !this.evidence.isDone(key)) {

@@ -9,12 +9,14 @@ export type {
   WholeViews,
 } from "./evidence";
 export {
+  answerLight,
   EVIDENCE_SCALES,
   evidenceOf,
   SIGNIFICANT,
   STAR_STANDINGS,
   supportOf,
   NOISY_SOURCES,
+  treatedAnswer,
   treatedSource,
   wholeViews,
 } from "./evidence";

@@ -1,5 +1,5 @@
 import type { Evidence, MadeOf, NoisySource, Support, WholeViews } from "@/core/compare";
-import { evidenceOf, supportOf, treatedSource, wholeViews } from "@/core/compare";
+import { evidenceOf, supportOf, treatedAnswer, treatedSource, wholeViews } from "@/core/compare";
 import type { PointShape } from "@/core/measure";
 import type { Raster, Region } from "@/core/raster";
 import { intersectRegions, wholeRegion } from "@/core/raster";
@@ -42,6 +42,12 @@ export const evidenceWhole: Task<Place, WholeViews> = async (of, shop) => {
 export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = async ({ source, ...of }, shop) => {
   const { input, steps, area } = await placeOf(of, shop);
   return treatedSource(input, steps, area, source, shop.job);
+};
+
+/** What the chain makes of its own answer, which differs from the stack by that light. */
+export const evidenceAnswer: Task<Place & { light: Float32Array }, Raster> = async ({ light, ...of }, shop) => {
+  const { input, steps, area } = await placeOf(of, shop);
+  return treatedAnswer(input, steps, area, light, shop.job);
 };
 
 async function placeOf({ treatment, region }: Place, shop: Workshop) {

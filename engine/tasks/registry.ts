@@ -3,7 +3,7 @@ import { crop } from "./crop";
 import { cropPng } from "./cropPng";
 import { convert } from "./convert";
 import { equalPart } from "./equal";
-import { evidence, evidenceSource, evidenceWhole, support } from "./evidence";
+import { evidence, evidenceAnswer, evidenceSource, evidenceWhole, support } from "./evidence";
 import { measureFacts } from "./facts";
 import { measureCrop } from "./measureCrop";
 import { flip } from "./flip";
@@ -34,6 +34,7 @@ export const TASKS = {
   encodePng,
   equalPart,
   evidence,
+  evidenceAnswer,
   evidenceSource,
   evidenceWhole,
   support,

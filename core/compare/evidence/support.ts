@@ -2,7 +2,7 @@ import { localVariance } from "../../chain";
 import type { JobHandle } from "../../job";
 import { boxMeans } from "../../numeric/boxMeans";
 import { rasterOf, difference } from "../../raster";
-import { bands, SUPPORT_SCALES } from "./bands";
+import { bands } from "./bands";
 import type { SupportViews } from "./views";
 
 /** The mean over which scale j is told has a radius of this · 2^j + 1 px. */
@@ -10,56 +10,70 @@ const RADIUS = 1.5;
 /** More than so many σ counts: noise alone exceeds it at about one place in a thousand. */
 export const SIGNIFICANT = 3;
 
+/** A lane that was blurred again may be off by this share of the light in a scale, where what it is off by itself is known and taken off. */
+const REST_LEEWAY = 0.003;
+/** At most so many times the leeway are put down to the chain's own ways. */
+const MOST_BY_ITSELF = 1.5;
+
 /**
  * Maps over the whole of the views (row-major), in σ of what noise alone would say there: where lane and stack differ by more than the noise that the chain takes away.
  *
  * With x the lane (blurred as the stack is), y the stack, d its noise as the halves tell it and e what the chain takes of that noise, all in starlet scale j, and means over squares: C = Σ_j mean(((y − x)² − var e)/var d), variances
  * those about a pixel. Its mean is 0 where the chain takes noise only, and grows with the square of any structure that one of both has and the other has not. Unsupported where the lane has more light there than the stack, lost where it has less: by the sign of Σ_j mean(y − x) without
- * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e. Where a lane was blurred again, the leeway's share of the light that both hold in a scale counts as noise.
+ * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e.
+ *
+ * Where a lane was blurred again, a share of the light that both hold in a scale counts as noise: the leeway. What the chain is off from its own answer there, b (ownAnswer.ts), is taken off instead: y − x − a b, a = mean((y − x) b)/mean(b²) between 0 and 1, so that nothing is taken off that is not in y − x, and at most the leeway's share of the light; its noise, a² var e, and a small share of the light count as noise.
  *
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
 export function supportMaps(
-  { before, told, noise, taken, leeway: share, width, height }: SupportViews,
+  { before, told, noise, taken, leeway, byItself, width, height }: SupportViews,
   job: JobHandle,
 ): { unsupported: Float32Array; lost: Float32Array } | null {
   if (!noise || !taken) return null;
   const size = width * height;
-  const missing = difference(before, told);
   const bandsOf = (plane: Float32Array) => bands(plane, width, height, job);
-  const [r, d, e, x, y] = [missing, noise, taken, told, before].map(bandsOf);
-  // What is missing, without what is coarser than all scales: its mean tells whether light is missing or too much.
-  const fine = new Float32Array(size);
-  for (const band of r) for (let i = 0; i < size; i++) fine[i] += band[i];
-  const [apart, chance, light] = Array.from({ length: 3 }, () => new Float32Array(size));
+  const [r, d, e, x, y] = [difference(before, told), noise, taken, told, before].map(bandsOf);
+  const b = byItself && bandsOf(byItself);
+  const share = b ? REST_LEEWAY : leeway;
   const part = new Float32Array(size);
-  for (let j = 0; j < SUPPORT_SCALES; j++) {
-    const [variance, ofTaken] = [d[j], e[j]].map((band) => localVariance(rasterOf(width, height, [band]), job)[0]);
+  const scales = d.map((ofNoise, j) => {
+    const [variance, ofTaken] = [ofNoise, e[j]].map((band) => localVariance(rasterOf(width, height, [band]), job)[0]);
     const means = (of: Float32Array) => boxMeans(of, width, height, Math.round(RADIUS * 2 ** j + 1));
-    const squared = (band: Float32Array) => {
-      for (let i = 0; i < size; i++) part[i] = band[i] * band[i];
+    const products = (p: Float32Array, q: Float32Array) => {
+      for (let i = 0; i < size; i++) part[i] = p[i] * q[i];
       return means(part);
     };
-    // A Gaussian is not quite the blur that was taken away: where both hold much light, that shows.
-    const [ofLane, ofStack] = [squared(x[j]), squared(y[j])];
-    const ofMissing = r[j];
-    for (let i = 0; i < size; i++) {
-      const leeway = share * share * Math.min(ofLane[i], Math.max(0, ofStack[i] - variance[i]));
-      part[i] = (ofMissing[i] * ofMissing[i] - ofTaken[i] - leeway) / (variance[i] + leeway);
+    const [ofLane, ofStack] = [products(x[j], x[j]), products(y[j], y[j])];
+    const light = ofLane.map((v, i) => Math.min(v, Math.max(0, ofStack[i] - variance[i])));
+    const [missing, known] = [r[j].slice(), new Float32Array(size)];
+    if (b) {
+      const [along, own] = [products(r[j], b[j]), products(b[j], b[j])];
+      for (let i = 0; i < size; i++) {
+        if (!(own[i] > 0)) continue;
+        known[i] = Math.min(Math.max(0, along[i] / own[i]), 1, MOST_BY_ITSELF * leeway * Math.sqrt(light[i] / own[i]));
+        missing[i] -= known[i] * b[j][i];
+      }
     }
+    const off = light.map((v, i) => share * share * v + known[i] * known[i] * ofTaken[i]);
+    for (let i = 0; i < size; i++) part[i] = (missing[i] * missing[i] - ofTaken[i] - off[i]) / (variance[i] + off[i]);
     const differs = means(part);
-    const ofNoise = d[j];
     for (let i = 0; i < size; i++) part[i] = (ofNoise[i] * ofNoise[i]) / variance[i] - 1;
-    const own = means(part);
+    return { missing, differs, chance: means(part), means };
+  });
+  // What is missing, without what is coarser than all scales: its mean tells whether light is missing or too much.
+  const [fine, apart, chance, goes] = Array.from({ length: 4 }, () => new Float32Array(size));
+  for (const { missing } of scales) for (let i = 0; i < size; i++) fine[i] += missing[i];
+  for (const { differs, chance: own, means } of scales) {
     const flux = Float32Array.from(means(fine));
     const scatter = job.kernels.robustSpread(flux, 1 << 16).sigma || 1;
     for (let i = 0; i < size; i++) {
       apart[i] += differs[i];
       chance[i] += own[i];
-      light[i] += (Math.max(0, differs[i]) * flux[i]) / scatter;
+      goes[i] += (Math.max(0, differs[i]) * flux[i]) / scatter;
     }
   }
   const sigma = job.kernels.robustSpread(chance, 1 << 16).sigma || Infinity;
-  const ofSign = (sign: number) => apart.map((v, i) => (v > 0 && sign * light[i] > 0 ? v / sigma : 0));
+  const ofSign = (sign: number) => apart.map((v, i) => (v > 0 && sign * goes[i] > 0 ? v / sigma : 0));
   return { unsupported: ofSign(-1), lost: ofSign(1) };
 }

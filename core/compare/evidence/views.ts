@@ -12,17 +12,11 @@ import {
 } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { FrameSource, Raster, Region } from "../../raster";
-import {
-  difference,
-  growRegion,
-  halfDifference,
-  intersectRegions,
-  meanPlane,
-  relativeTo,
-  wholeRegion,
-} from "../../raster";
+import { difference, halfDifference, meanPlane, relativeTo } from "../../raster";
 import type { LaneBlur } from "./blurredAgain";
 import { blurredAgain, laneBlur } from "./blurredAgain";
+import { areaOf } from "./place";
+import { answerLight, offByItself, treatedAnswer } from "./ownAnswer";
 
 /** What the maps and the stars are told from: the light (mean of the channels) of a place with its surroundings, row-major, each `width` × `height`. */
 export interface SupportViews {
@@ -38,6 +32,8 @@ export interface SupportViews {
   told: Float32Array;
   /** Share of the light in a scale by which what was blurred so may differ from the stack; 0 where it was not. */
   leeway: number;
+  /** How far the chain is off from its own answer, where the lane was blurred again and that is known (ownAnswer.ts); null otherwise. */
+  byItself: Float32Array | null;
   /** (A − B)/2 before the chain, and the halves. Null without halves. */
   noise: Float32Array | null;
   halves: { a: Float32Array; b: Float32Array } | null;
@@ -63,18 +59,12 @@ export interface EvidenceViews extends SupportViews {
   isLinear: boolean;
 }
 
-/** Surroundings of a place that the maps need, in px: four starlet scales (30) and the largest mean (13). */
-const EVIDENCE_HALO = 48;
-
 /** Pictures that the chain is run over besides the stack itself: its halves, and the stack with a share of its noise added and taken off. */
 export const NOISY_SOURCES = ["a", "b", "plus", "minus"] as const;
 export type NoisySource = (typeof NOISY_SOURCES)[number];
 
-/** What may be made elsewhere: what is told of the stack alone, and what the chain makes of the other pictures. */
-export type MadeOf = { whole?: WholeViews } & Partial<Record<NoisySource, Raster>>;
-
-const areaOf = (place: Region, picture: FrameSource): Region =>
-  intersectRegions(growRegion(place, EVIDENCE_HALO), wholeRegion(picture));
+/** What may be made elsewhere: what is told of the stack alone, and what the chain makes of the other pictures and of its own answer. */
+export type MadeOf = { whole?: WholeViews; answer?: Raster } & Partial<Record<NoisySource, Raster>>;
 
 /** What a chain makes of one of them, each at its own noise, over a place with its surroundings. Throws without halves. */
 export async function treatedSource(
@@ -95,7 +85,7 @@ export async function treatedSource(
 /** What is told of the stack and the lane alone. */
 export type WholeViews = Omit<
   EvidenceViews,
-  "noise" | "halves" | "taken" | "left" | "disturbed" | "treatedHalves" | "remaining"
+  "byItself" | "noise" | "halves" | "taken" | "left" | "disturbed" | "treatedHalves" | "remaining"
 > & {
   blur: LaneBlur | null;
 };
@@ -108,16 +98,20 @@ export async function evidenceViews(
   job: JobHandle,
   made: MadeOf = {},
 ): Promise<EvidenceViews> {
-  const { blur, ...views } = made.whole ?? (await wholeViews(input, steps, place, job));
+  const whole = made.whole ?? (await wholeViews(input, steps, place, job));
+  const { blur, ...views } = whole;
   if (!input.halves)
     return {
       ...views,
+      byItself: null,
       ...{ noise: null, halves: null, taken: null, left: null, disturbed: null, treatedHalves: null, remaining: null },
     };
   const treated = async (which: NoisySource) => made[which] ?? (await treatedSource(input, steps, place, which, job));
   const told = (plane: Float32Array, given: Float32Array) => blurredAgain(plane, given, views, blur, job);
   const { noise, halves } = await noiseOf(input, input.halves, steps, place, job);
   const [plus, minus] = [await treated("plus"), await treated("minus")];
+  job.progress(0.5);
+  const answer = made.answer ?? (await answerOf(input, steps, place, whole, job));
   job.progress(0.6);
   const [halfA, halfB] = [await treated("a"), await treated("b")];
   const ofDisturbed = differenceOver(plus, minus, 2 * DISTURBED);
@@ -125,7 +119,7 @@ export async function evidenceViews(
   const disturbedBy = (share: number) => views.before.map((v, i) => v + share * noise[i]);
   return {
     ...views,
-    ...{ noise, halves, left },
+    ...{ noise, halves, left, byItself: answer && offByItself(answer, whole, noise, job) },
     disturbed: {
       plus: told(meanPlane(plus), disturbedBy(DISTURBED)),
       minus: told(meanPlane(minus), disturbedBy(-DISTURBED)),
@@ -149,7 +143,25 @@ export async function supportViews(
   const { noise, halves } = await noiseOf(input, input.halves, steps, place, job);
   const plus = made.plus ?? (await treatedSource(input, steps, place, "plus", job));
   const left = meanPlane(differenceOver(plus, views.pictures.after, DISTURBED));
-  return { ...views, noise, halves, taken: difference(noise, blurredAgain(left, noise, views, views.blur, job)) };
+  return {
+    ...views,
+    byItself: null,
+    noise,
+    halves,
+    taken: difference(noise, blurredAgain(left, noise, views, views.blur, job)),
+  };
+}
+
+/** What the chain makes of its own answer; null where that tells nothing. */
+async function answerOf(
+  input: ChainInput,
+  steps: readonly ReadyStep[],
+  place: Region,
+  whole: WholeViews,
+  job: JobHandle,
+): Promise<Raster | null> {
+  const light = answerLight(whole);
+  return light && treatedAnswer(input, steps, place, light, job);
 }
 
 /** What is told of the stack and the lane alone, over a place with its surroundings. */
