@@ -3,6 +3,7 @@
 import { scaleLinear, scalePoint } from "d3-scale";
 import { CopyPlus } from "lucide-react";
 import { toast } from "sonner";
+import type { LeastError } from "@/core/compare";
 import { findOperation } from "@/core/operations";
 import { spotOf } from "@/state/board";
 import type { Rung } from "@/state/ladder";
@@ -11,6 +12,7 @@ import type { ProjectSession } from "@/state/project";
 import type { Board, Lane } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
+import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { focusSetting } from "./focusSetting";
 import { cropTime, LaneChip, laneWords } from "./laneHeader";
@@ -23,7 +25,7 @@ export interface RungError {
   isAlike: boolean;
 }
 
-export const rungErrorOf = ({ told }: LadderErrors, k: number): RungError | null =>
+export const rungErrorOf = (told: LeastError | null, k: number): RungError | null =>
   told && { error: told.errors[k], isBest: told.best === k, isAlike: told.alike[k] };
 
 const valuesWords = ({ value, second }: Rung): string => (second === null ? String(value) : `${value} · ${second}`);
@@ -101,9 +103,14 @@ interface BarProps {
   board: Board;
   rungs: readonly Rung[];
   errors: LadderErrors;
+  /** The errors that are shown: around all spots, or around `errorSpot`. */
+  told: LeastError | null;
+  errorSpot: string | null;
+  onErrorSpot: (spotId: string | null) => void;
 }
 
-export function LadderBar({ board, rungs, errors }: BarProps) {
+export function LadderBar(props: BarProps) {
+  const { board } = props;
   const session = useSession();
   const lane = board.lanes.find(({ id }) => id === board.ladder?.laneId);
   const { ladder } = board;
@@ -118,7 +125,7 @@ export function LadderBar({ board, rungs, errors }: BarProps) {
             : ""}
         </span>
       </span>
-      <ErrorPart {...{ board, rungs, errors }} />
+      <ErrorPart {...props} />
       <Button
         help="Closes the ladder and shows the lanes again; nothing changes"
         onClick={() => session.board.change((b) => ({ ...b, ladder: null }))}
@@ -130,7 +137,7 @@ export function LadderBar({ board, rungs, errors }: BarProps) {
 }
 
 /** Where the halves tell the least error: drawn over the setting, with what differs from it by chance only, and set by a click. */
-function ErrorPart({ board, rungs, errors: { told, left, isPossible } }: BarProps) {
+function ErrorPart({ board, rungs, errors: { bySpot, left, isPossible }, told, errorSpot, onErrorSpot }: BarProps) {
   const session = useSession();
   if (!isPossible)
     return (
@@ -153,6 +160,18 @@ function ErrorPart({ board, rungs, errors: { told, left, isPossible } }: BarProp
         : `no different: ${alike.map(({ value }) => value).join(", ")}`;
   return (
     <>
+      {bySpot.size > 1 ? (
+        <Choice
+          label="Where the error is told"
+          help="Around which spots the halves tell the error: what is best at one may not be at another"
+          value={errorSpot !== null && bySpot.has(errorSpot) ? errorSpot : ALL}
+          options={[
+            { value: ALL, label: "all spots" },
+            ...board.spots.filter(({ id }) => bySpot.has(id)).map(({ id, name }) => ({ value: id, label: name })),
+          ]}
+          onChange={(spotId) => onErrorSpot(spotId === ALL ? null : spotId)}
+        />
+      ) : null}
       {board.ladder?.second ? null : <ErrorChart rungs={rungs} told={told} />}
       <span className="text-sm text-quiet" data-testid="ladder-least">
         least error at <span className="figures text-text">{valuesWords(best)}</span>
@@ -168,10 +187,13 @@ function ErrorPart({ board, rungs, errors: { told, left, isPossible } }: BarProp
   );
 }
 
+/** All spots together. */
+const ALL = "all";
+
 const [WIDTH, HEIGHT] = [120, 32];
 
 /** Errors over the values of a ladder; what is no different from the least lies on a lighter ground. */
-function ErrorChart({ rungs, told }: { rungs: readonly Rung[]; told: NonNullable<LadderErrors["told"]> }) {
+function ErrorChart({ rungs, told }: { rungs: readonly Rung[]; told: LeastError }) {
   const { errors, best, alike } = told;
   const x = scalePoint(
     rungs.map((_, k) => k),

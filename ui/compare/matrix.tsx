@@ -44,6 +44,8 @@ export function Matrix({ board, stacks, before, latency }: Props) {
   const rungs = rungsOf(board);
   const all = rungs.length > 0 ? rungs.map(({ lane }) => lane) : shownLanes(board);
   const errors = useLadderErrors(board, rungs);
+  const [errorSpot, setErrorSpot] = useState<string | null>(null);
+  const told = (errorSpot === null ? null : errors.bySpot.get(errorSpot)) ?? errors.told;
   const { layout } = board.look;
   const spot = spotOf(board);
   const isOneLane = layout === "lane" && rungs.length === 0;
@@ -60,7 +62,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
     session.board.amend((b) => ({ ...b, view: { ...b.view, panX: b.view.panX + dx, panY: b.view.panY + dy } }));
   return (
     <div className="flex min-h-0 min-w-0 flex-1 flex-col">
-      {board.ladder ? <LadderBar {...{ board, rungs, errors }} /> : null}
+      {board.ladder ? <LadderBar {...{ board, rungs, errors, told, errorSpot }} onErrorSpot={setErrorSpot} /> : null}
       <div className="min-h-0 flex-1 overflow-x-auto overflow-y-auto bg-page">
         <div
           className="grid h-full min-h-[420px] gap-px"
@@ -81,7 +83,7 @@ export function Matrix({ board, stacks, before, latency }: Props) {
                 spotColumns={isOneLane ? squareColumns(spots.length) : 1}
                 onPan={pan}
                 rung={rungs[k] ?? null}
-                error={rungErrorOf(errors, k)}
+                error={rungErrorOf(told, k)}
               />
             ))}
           </SortableList>

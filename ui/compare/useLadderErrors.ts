@@ -16,19 +16,22 @@ const REST_MS = 600;
 /** Side of the squares around the spots that are looked at, px. */
 const SIDE = 1.5 * MEASURED_SIDE;
 
-/** Errors of a ladder's rungs, in their order; null where the halves cannot tell them. `left` places are still to come. */
+/** Errors of a ladder's rungs, in their order, around all spots and around each; null where the halves cannot tell them. `left` places are still to come. */
 export interface LadderErrors {
   told: LeastError | null;
+  bySpot: ReadonlyMap<string, LeastError>;
   left: number;
   isPossible: boolean;
 }
+
+const NONE_YET: LadderErrors = { told: null, bySpot: new Map(), left: 0, isPossible: true };
 
 /** The errors of a ladder's rungs as the halves tell them, over squares around all spots: of the steps that the ladder changes. */
 export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErrors {
   const session = useSession();
   const { ladder, spots, view } = board;
   const count = rungs.length * spots.length;
-  const [state, setState] = useState<LadderErrors>({ told: null, left: count, isPossible: true });
+  const [state, setState] = useState<LadderErrors>({ ...NONE_YET, left: count });
   const key = JSON.stringify([ladder, rungs.map(({ lane }) => lane.steps), spots, view.panX, view.panY]);
   useEffect(() => {
     const abort = new AbortController();
@@ -39,12 +42,13 @@ export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErr
     );
     const [from, to] = [Math.min(...at), Math.max(...at)];
     let left = count;
-    setState({ told: null, left, isPossible: true });
-    const errorsOf = async ({ lane }: Rung): Promise<HeldOut[]> => {
+    setState({ ...NONE_YET, left });
+    /** By spot; null where one lies outside, or nothing can be told. */
+    const errorsOf = async ({ lane }: Rung): Promise<(HeldOut | null)[]> => {
       const known = await treatmentOf(session, lane);
       if (!known) return [];
       const { stack, toPicture, treatment } = known;
-      const found = await Promise.all(
+      return Promise.all(
         spots.map(async (spot) => {
           const region = measuredRegion(stack.facts, spot, view, toPicture, SIDE);
           const told = isEmptyRegion(region)
@@ -55,14 +59,21 @@ export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErr
           return told;
         }),
       );
-      return found.flatMap((one) => one ?? []);
     };
     const timer = setTimeout(() => {
       Promise.all(rungs.map(errorsOf))
         .then((all) => {
           if (abort.signal.aborted) return;
-          const isPossible = all.length > 1 && all.every((places) => places.length > 0);
-          setState({ told: isPossible ? leastError(all) : null, left: 0, isPossible });
+          const places = all.map((found) => found.flatMap((one) => one ?? []));
+          const isPossible = all.length > 1 && places.every((found) => found.length > 0);
+          const ofSpot = spots.flatMap(({ id }, k): [string, LeastError][] => {
+            const own = all.flatMap((found) => found[k] ?? []);
+            return own.length === all.length ? [[id, leastError(own.map((one) => [one]))]] : [];
+          });
+          setState({
+            ...{ told: isPossible ? leastError(places) : null, bySpot: new Map(isPossible ? ofSpot : []) },
+            ...{ left: 0, isPossible },
+          });
         })
         .catch(() => undefined); // stopped, or told under the crops
     }, REST_MS);
