@@ -25,14 +25,19 @@ export interface LaneBlur {
   psf: Psf;
   /** Share of the light in a scale by which what was blurred so may differ from the stack. */
   leeway: number;
+  /** At most that share of the light in a scale is put down to the chain's own ways (ownAnswer.ts). */
+  ownWays: number;
   /** What share of the picture the chain leaves as it was, by place; null: nothing. */
   spared: Float32Array | null;
   /** From this share on, what was made of the rest is not told by the lane. */
   hidden: number;
 }
 
-/** A PSF is known to this, a blur that was fitted is alike to that. */
-const [KNOWN_LEEWAY, FITTED_LEEWAY] = [0.02, 0.04];
+/** A PSF is known better than a blur that is fitted. Rings of one that is too wide for the picture are no chain's own ways: a lane held by its own, wide PSF has none left, one held by a fitted blur keeps them. */
+const [KNOWN, FITTED] = [
+  { leeway: 0.02, ownWays: 0.2 },
+  { leeway: 0.04, ownWays: 0.06 },
+];
 /** What was made sharp is the lane less what was left, over the rest: to rounding where the step stands alone; what later steps change grows by one over the rest. */
 const HIDDEN = { alone: 0.999, changed: 0.9 };
 
@@ -99,7 +104,7 @@ async function knownBlur(
     maps.push(await operation.spared(part, step.params, facts[k], job, kept));
   const spared = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), kept));
   const hidden = HIDDEN[steps.length === 1 ? "alone" : "changed"];
-  return { psf, leeway: KNOWN_LEEWAY, spared: spared.some((v) => v > 0) ? spared : null, hidden };
+  return { psf, ...KNOWN, spared: spared.some((v) => v > 0) ? spared : null, hidden };
 }
 
 /** A plane through a PSF, mirrored beyond its border. */
@@ -158,7 +163,7 @@ function fittedBlur(
   }
   if (!(least < GAIN * apart)) return null;
   const psf = mixedPsf([1 - shares.reduce((sum, v) => sum + v, 0), ...shares]);
-  return { psf, leeway: FITTED_LEEWAY, spared: null, hidden: 1 };
+  return { psf, ...FITTED, spared: null, hidden: 1 };
 }
 
 /** A blur that explains less of the difference is none. */

@@ -12,8 +12,6 @@ export const SIGNIFICANT = 3;
 
 /** A lane that was blurred again may be off by this share of the light in a scale, where what it is off by itself is known and taken off. */
 const REST_LEEWAY = 0.003;
-/** At most so many times the leeway are put down to the chain's own ways. */
-const MOST_BY_ITSELF = 1.5;
 
 /**
  * Maps over the whole of the views (row-major), in σ of what noise alone would say there: where lane and stack differ by more than the noise that the chain takes away.
@@ -22,12 +20,12 @@ const MOST_BY_ITSELF = 1.5;
  * those about a pixel. Its mean is 0 where the chain takes noise only, and grows with the square of any structure that one of both has and the other has not. Unsupported where the lane has more light there than the stack, lost where it has less: by the sign of Σ_j mean(y − x) without
  * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e.
  *
- * Where a lane was blurred again, a share of the light that both hold in a scale counts as noise: the leeway. What the chain is off from its own answer there, b (ownAnswer.ts), is taken off instead: y − x − a b, a = mean((y − x) b)/mean(b²) between 0 and 1, so that nothing is taken off that is not in y − x, and at most the leeway's share of the light; its noise, a² var e, and a small share of the light count as noise.
+ * Where a lane was blurred again, a share of the light that both hold in a scale counts as noise: the leeway. What the chain is off from its own answer there, b (ownAnswer.ts), is taken off instead: y − x − a b, a = mean((y − x) b)/mean(b²) between 0 and 1, so that nothing is taken off that is not in y − x, and no more than a share of the light (`ownWays`); its noise, a² var e, and a small share of the light count as noise.
  *
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
 export function supportMaps(
-  { before, told, noise, taken, leeway, byItself, width, height }: SupportViews,
+  { before, told, noise, taken, leeway, ownWays, byItself, width, height }: SupportViews,
   job: JobHandle,
 ): { unsupported: Float32Array; lost: Float32Array } | null {
   if (!noise || !taken) return null;
@@ -51,7 +49,7 @@ export function supportMaps(
       const [along, own] = [products(r[j], b[j]), products(b[j], b[j])];
       for (let i = 0; i < size; i++) {
         if (!(own[i] > 0)) continue;
-        known[i] = Math.min(Math.max(0, along[i] / own[i]), 1, MOST_BY_ITSELF * leeway * Math.sqrt(light[i] / own[i]));
+        known[i] = Math.min(Math.max(0, along[i] / own[i]), 1, ownWays * Math.sqrt(light[i] / own[i]));
         missing[i] -= known[i] * b[j][i];
       }
     }

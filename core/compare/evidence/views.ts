@@ -32,6 +32,8 @@ export interface SupportViews {
   told: Float32Array;
   /** Share of the light in a scale by which what was blurred so may differ from the stack; 0 where it was not. */
   leeway: number;
+  /** Of what the chain is off from its own answer, at most this share of the light in a scale counts. */
+  ownWays: number;
   /** How far the chain is off from its own answer, where the lane was blurred again and that is known (ownAnswer.ts); null otherwise. */
   byItself: Float32Array | null;
   /** (A − B)/2 before the chain, and the halves. Null without halves. */
@@ -187,7 +189,12 @@ export async function wholeViews(
   return {
     ...{ width, height, inside: relativeTo(area, place) },
     ...{ pictures: { before: untouched, after: treated }, secondsPerMpx, before, after, isLinear },
-    ...{ told: blurredAgain(after, before, area, blur, job), leeway: blur?.leeway ?? 0, blur },
+    ...{
+      told: blurredAgain(after, before, area, blur, job),
+      leeway: blur?.leeway ?? 0,
+      ownWays: blur?.ownWays ?? 0,
+      blur,
+    },
   };
 }
 
