@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { By, Key } from "selenium-webdriver";
 import type { Session } from "./driver";
-import { click, cropsRest, downloaded, see, tabTo, textOf, waitFor } from "./driver";
+import { choose, click, cropsRest, downloaded, see, tabTo, textOf, waitFor } from "./driver";
 
 /** The bench on the demo's board of four lanes: layouts, equal noise, a grid of two settings, evidence, a blind trial, the sheet. */
 export function benchTests(open: () => Session, look: (name: string) => Promise<void> = () => Promise.resolve()): void {
@@ -182,6 +182,14 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     // The mixture at its defaults: all of the strength has the least error, as the halves tell.
     const [least] = /[\d.]+/.exec(await textOf(driver, "[data-testid=ladder-least]")) ?? [];
     expect(least).toBe("1");
+    // Around one spot the halves tell another error than around all.
+    const errors = () => driver.executeScript<number[]>("return [...document.querySelectorAll('[data-rung] [data-error]')].map((e) => Number(e.dataset.error))"); // prettier-ignore
+    const around = await errors();
+    await choose(driver, "Where the error is told", "Star group");
+    await waitFor(driver, "errors of one spot", async () => (await errors()).some((v, k) => v !== around[k]));
+    expect((await errors()).length).toBe(4);
+    await choose(driver, "Where the error is told", "all spots");
+    expect(await errors()).toEqual(around);
     await look("ladder-least");
     await click(driver, `Set to ${least}`);
     await cropsRest(driver);

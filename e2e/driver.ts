@@ -78,6 +78,14 @@ export async function click(driver: Driver, text: string, ms = 10_000): Promise<
   await element.click();
 }
 
+/** Chooses of a list that opens. */
+export async function choose(driver: Driver, label: string, option: string): Promise<void> {
+  const trigger = await driver.findElement(By.css(`[aria-label="${label}"]`));
+  await driver.executeScript("arguments[0].scrollIntoView({ block: 'center' })", trigger);
+  await trigger.click();
+  await (await driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)='${option}']`))).click();
+}
+
 /** Goes with Tab to the control of exactly this text or label. */
 export async function tabTo(driver: Driver, text: string, most = 250): Promise<void> {
   for (let k = 0; k < most; k++) {

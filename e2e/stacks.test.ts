@@ -7,7 +7,18 @@ import type { FitsCard } from "@/core/formats";
 import { bytesOfArray, openFits, valueOf, writeFits } from "@/core/formats";
 import { wholeRegion } from "@/core/raster";
 import type { Session } from "./driver";
-import { click, consoleProblems, cropsRest, named, openBrowser, screenshot, see, textOf, waitFor } from "./driver";
+import {
+  click,
+  consoleProblems,
+  cropsRest,
+  named,
+  openBrowser,
+  screenshot,
+  see,
+  textOf,
+  waitFor,
+  choose as chooseOf,
+} from "./driver";
 
 /** Several stacks of one project: a filter each in one go, a prepared list, side by side, joined into colour, deleted and brought back. */
 const url = process.env.DUNKEL_URL ?? "";
@@ -47,13 +58,7 @@ afterAll(async () => {
 const shelf = () => session.driver.findElements(By.css("ul[aria-label=Stacks] > li"));
 const shelved = (count: number) =>
   waitFor(session.driver, `${count} stacks`, async () => (await shelf()).length === count, 120_000);
-const choose = async (label: string, option: string) => {
-  const { driver } = session;
-  const trigger = await driver.findElement(By.css(`[aria-label="${label}"]`));
-  await driver.executeScript("arguments[0].scrollIntoView({ block: 'center' })", trigger);
-  await trigger.click();
-  await (await driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)='${option}']`))).click();
-};
+const choose = (label: string, option: string) => chooseOf(session.driver, label, option);
 
 const tickFilters = async () => {
   const { driver } = session;
