@@ -6,9 +6,11 @@ import type { EvidenceViews } from "@/core/compare/evidence";
 import { evidenceFrom, evidenceViews } from "@/core/compare/evidence";
 import type { LaneMeasures, Measured } from "@/core/compare/measures";
 import { MEASURES, tellMeasures } from "@/core/compare/measures";
+import { edgeWidth } from "@/core/compare/measures/edgeWidth";
+import { findStars } from "@/core/measure";
 import { findOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
-import { frameOfRaster, halfDifference, rasterOf } from "@/core/raster";
+import { cropRaster, frameOfRaster, halfDifference, meanPlane, rasterOf } from "@/core/raster";
 import { noisy, SHAPE, skyNight } from "./lib/skyNight";
 import { job, medianOf } from "./lib/truth";
 
@@ -75,12 +77,26 @@ async function real(
 }
 
 /** What has no noise to tell: the same measures of the same chain on the sky with hardly any noise (a twentieth, so that there are stars to be found at all). */
-async function withoutNoise(steps: readonly ReadyStep[], truth: Raster, seed: number): Promise<LaneMeasures> {
-  const input = { picture: frameOfRaster(noisy(truth, 0.05, seed + 5)), halves: null, fill: [0, 0, 0], fullScale: 1 };
-  const told = await tellMeasures(input, steps, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
-  return Object.fromEntries(
-    ["fwhm", "eccentricity", "starColour", "ringing", "edge", "clipped"].map((id) => [id, told[id]]),
-  );
+async function withoutNoise(
+  steps: readonly ReadyStep[],
+  { truth, whole }: { truth: Raster; whole: Raster },
+  seed: number,
+): Promise<LaneMeasures> {
+  const input = (raster: Raster) => ({
+    picture: frameOfRaster(raster),
+    ...{ halves: null, fill: [0, 0, 0], fullScale: 1 },
+  });
+  const quiet = input(noisy(truth, 0.05, seed + 5));
+  const told = await tellMeasures(quiet, steps, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
+  // Of the edges that the noisy stack shows: with less noise there are others, and softer ones.
+  const { pictures, inside } = await evidenceViews(quiet, steps, PLACE, job);
+  const before = await frameOfRaster(whole).read(PLACE);
+  const starsBefore = findStars(meanPlane(before), PLACE.width, PLACE.height, job.kernels);
+  const of = { before, after: cropRaster(pictures.after, inside), starsBefore, fwhmPx: SHAPE.fwhmPx, job };
+  return {
+    ...Object.fromEntries(["fwhm", "eccentricity", "starColour", "ringing", "clipped"].map((id) => [id, told[id]])),
+    edge: edgeWidth.tell(of as unknown as Measured),
+  };
 }
 
 /** √ mean((D(z + αn) − truth)²/v), v the variance of the noise about a pixel, as the held-out error has it. */
@@ -129,7 +145,7 @@ for (const seed of seeds) {
     const told = await tellMeasures(input, ready, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
     const expected = {
       ...(await real(ready, { whole, truth, more, halves })),
-      ...(await withoutNoise(ready, truth, seed)),
+      ...(await withoutNoise(ready, { truth, whole }, seed)),
     };
     for (const [id, value] of Object.entries(expected)) {
       const given = told[id];
