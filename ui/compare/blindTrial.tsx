@@ -107,6 +107,11 @@ function Round({
   onBack?: () => void;
   onStop: () => void;
 }) {
+  const session = useSession();
+  // The list and the overview show which spot this is.
+  useEffect(() => {
+    session.board.amend((b) => ({ ...b, look: { ...b.look, spotId: pair.spotId } }));
+  }, [session, pair.spotId]);
   useKeys("j", () => onChoice("left"), [onChoice]);
   useKeys("k", () => onChoice("same"), [onChoice]);
   useKeys("l", () => onChoice("right"), [onChoice]);

@@ -14,6 +14,7 @@ import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed, levelUnit } from "../kit/format";
 import { laneColour } from "../kit/laneColours";
+import { labelPlaces } from "./labelPlaces";
 import { LaneChip, laneWords } from "./laneHeader";
 import { placeKey, useLaneMeasures } from "./useLaneMeasures";
 
@@ -255,6 +256,7 @@ function Chart({
   };
   const x = scaleOf(points.map((point) => point.x), [ROOM.left, WIDTH - ROOM.right]); // prettier-ignore
   const y = scaleOf(points.map((point) => point.y), [HEIGHT - ROOM.bottom, ROOM.top]); // prettier-ignore
+  const letters = labelPlaces(points.map((point) => ({ x: x(point.x), y: y(point.y) })));
   const options = MEASURES.map((measure) => ({
     value: measure.id,
     label: `${measure.label}${unitOf(measure) ? `, ${unitOf(measure)}` : ""}`,
@@ -299,14 +301,14 @@ function Chart({
               />
             ))
           : null}
-        {points.map((point) => (
+        {points.map((point, k) => (
           <g key={point.row.lane.id} transform={`translate(${x(point.x)},${y(point.y)})`}>
             <circle
               r={3.5}
               fill={point.row.lane.id === UNTOUCHED ? "#a3a3a3" : laneColour(point.row.lane.letter).colour}
             />
             {overSetting ? null : (
-              <text x={6} y={-4} className="fill-text text-[11px]">
+              <text x={letters[k][0]} y={letters[k][1]} className="fill-text text-[11px]">
                 {point.row.lane.letter}
               </text>
             )}
