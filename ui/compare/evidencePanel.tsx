@@ -147,8 +147,7 @@ function Support({ support, error }: { support: SupportOf; error: number | null 
       </Row>
       {support.isBlurred ? (
         <p className="text-xs text-quiet">
-          The lane takes blur away; it is blurred again to be held against the stack, and what its chain would miss of
-          its own result is not counted. In bright stars less can be told.
+          The lane takes blur away; it is blurred again to be held against the stack. In bright stars less can be told.
         </p>
       ) : null}
     </section>
