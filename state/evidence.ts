@@ -9,6 +9,7 @@ import { SharedWork } from "./sharedWork";
 
 /** How many places are remembered: evidence of one has two maps (half a megabyte). */
 const [EVIDENCE_KEPT, MEASURES_KEPT] = [64, 2000];
+
 interface Place {
   treatment: Treatment;
   region: Region;
