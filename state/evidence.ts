@@ -5,15 +5,11 @@ import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
+import type { Place } from "@/engine/tasks/evidence";
 import { SharedWork } from "./sharedWork";
 
 /** How many places are remembered: evidence of one has two maps (half a megabyte). */
 const [EVIDENCE_KEPT, MEASURES_KEPT] = [64, 2000];
-
-interface Place {
-  treatment: Treatment;
-  region: Region;
-}
 
 /** Evidence and measures by what they are of, so that table, panel, crops and sheet ask for each once; what nobody waits for any more is stopped. */
 export class EvidenceBook {
@@ -40,15 +36,19 @@ export class EvidenceBook {
     const [making, telling] = [PRIORITY.view, PRIORITY.interaction];
     const answerOf = (at: Place, light: Float32Array | null, options: { priority: number; signal: AbortSignal }) =>
       light ? this.pool.run("evidenceAnswer", { ...at, light }, options) : undefined;
-    /** The same chain on several pictures, shared by the workers; on its own answer when that is there. */
-    const made = async (at: Place, sources: readonly NoisySource[], stop: AbortSignal) => {
+    /** The same chain on several pictures, shared by the workers; on its own answer too when that is there and asked for. */
+    const made = async (
+      at: Place,
+      { sources, withAnswer }: { sources: readonly NoisySource[]; withAnswer: boolean },
+      stop: AbortSignal,
+    ) => {
       const options = { priority: making, signal: stop };
       const of = async (source: NoisySource) =>
         [source, await this.pool.run("evidenceSource", { ...at, source }, options)] as const;
       const whole = this.pool.run("evidenceWhole", at, options);
       const [first, answer, ...others] = await Promise.all([
         whole,
-        sources === NOISY_SOURCES ? whole.then((views) => answerOf(at, answerLight(views), options)) : undefined,
+        withAnswer ? whole.then((views) => answerOf(at, answerLight(views), options)) : undefined,
         ...sources.map(of),
       ]);
       return { ...at, shape, made: { whole: first, answer, ...Object.fromEntries(others) } };
@@ -58,7 +58,7 @@ export class EvidenceBook {
       const at = { treatment, region: near };
       const work = (stop: AbortSignal) =>
         this.inTurn(async () => {
-          const payload = await made(at, ["plus"], stop);
+          const payload = await made(at, { sources: ["plus"], withAnswer: false }, stop);
           return this.pool.run("support", payload, { priority: telling, signal: stop });
         });
       const support = await this.support.ask(evidenceKey(treatment, near), work, signal);
@@ -66,7 +66,7 @@ export class EvidenceBook {
       if (support) onFirst(support);
     }
     const work = async (stop: AbortSignal) => {
-      const payload = await made({ treatment, region }, NOISY_SOURCES, stop);
+      const payload = await made({ treatment, region }, { sources: NOISY_SOURCES, withAnswer: true }, stop);
       return this.pool.run("evidence", payload, { priority: telling, signal: stop });
     };
     return this.evidence.ask(key, work, signal);

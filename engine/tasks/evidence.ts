@@ -8,7 +8,8 @@ import { stepsOf } from "./crop";
 import { inputOf } from "./input";
 import type { Task, Workshop } from "./task";
 
-interface Place {
+/** A region of a treated stack. */
+export interface Place {
   treatment: Treatment;
   region: Region;
 }

@@ -25,9 +25,45 @@ const REST_LEEWAY = 0.003;
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
 export function supportMaps(
-  { before, told, noise, taken, leeway, ownWays, byItself, width, height }: SupportViews,
+  views: SupportViews,
   job: JobHandle,
 ): { unsupported: Float32Array; lost: Float32Array } | null {
+  const scales = differencesByScale(views, job);
+  if (!scales) return null;
+  const size = views.width * views.height;
+  // What is missing, without what is coarser than all scales: its mean tells whether light is missing or too much.
+  const [fine, apart, chance, goes] = Array.from({ length: 4 }, () => new Float32Array(size));
+  for (const { missing } of scales) for (let i = 0; i < size; i++) fine[i] += missing[i];
+  for (const { differs, chance: own, means } of scales) {
+    const flux = Float32Array.from(means(fine));
+    const scatter = job.kernels.robustSpread(flux, 1 << 16).sigma || 1;
+    for (let i = 0; i < size; i++) {
+      apart[i] += differs[i];
+      chance[i] += own[i];
+      goes[i] += (Math.max(0, differs[i]) * flux[i]) / scatter;
+    }
+  }
+  const sigma = job.kernels.robustSpread(chance, 1 << 16).sigma || Infinity;
+  const ofSign = (sign: number) => apart.map((v, i) => (v > 0 && sign * goes[i] > 0 ? v / sigma : 0));
+  return { unsupported: ofSign(-1), lost: ofSign(1) };
+}
+
+interface ScaleDifference {
+  /** y − x, without the chain's own ways. */
+  missing: Float32Array;
+  /** How far that goes beyond the noise, in variances of d. */
+  differs: Float64Array;
+  /** The same of noise alone. */
+  chance: Float64Array;
+  /** Means over the squares of this scale. */
+  means: (of: Float32Array) => Float64Array;
+}
+
+/** What lane and stack differ by, scale by scale; null without halves. */
+function differencesByScale(
+  { before, told, noise, taken, leeway, ownWays, byItself, width, height }: SupportViews,
+  job: JobHandle,
+): ScaleDifference[] | null {
   if (!noise || !taken) return null;
   const size = width * height;
   const bandsOf = (plane: Float32Array) => bands(plane, width, height, job);
@@ -35,7 +71,7 @@ export function supportMaps(
   const b = byItself && bandsOf(byItself);
   const share = b ? REST_LEEWAY : leeway;
   const part = new Float32Array(size);
-  const scales = d.map((ofNoise, j) => {
+  return d.map((ofNoise, j) => {
     const [variance, ofTaken] = [ofNoise, e[j]].map((band) => localVariance(rasterOf(width, height, [band]), job)[0]);
     const means = (of: Float32Array) => boxMeans(of, width, height, Math.round(RADIUS * 2 ** j + 1));
     const products = (p: Float32Array, q: Float32Array) => {
@@ -59,19 +95,4 @@ export function supportMaps(
     for (let i = 0; i < size; i++) part[i] = (ofNoise[i] * ofNoise[i]) / variance[i] - 1;
     return { missing, differs, chance: means(part), means };
   });
-  // What is missing, without what is coarser than all scales: its mean tells whether light is missing or too much.
-  const [fine, apart, chance, goes] = Array.from({ length: 4 }, () => new Float32Array(size));
-  for (const { missing } of scales) for (let i = 0; i < size; i++) fine[i] += missing[i];
-  for (const { differs, chance: own, means } of scales) {
-    const flux = Float32Array.from(means(fine));
-    const scatter = job.kernels.robustSpread(flux, 1 << 16).sigma || 1;
-    for (let i = 0; i < size; i++) {
-      apart[i] += differs[i];
-      chance[i] += own[i];
-      goes[i] += (Math.max(0, differs[i]) * flux[i]) / scatter;
-    }
-  }
-  const sigma = job.kernels.robustSpread(chance, 1 << 16).sigma || Infinity;
-  const ofSign = (sign: number) => apart.map((v, i) => (v > 0 && sign * goes[i] > 0 ? v / sigma : 0));
-  return { unsupported: ofSign(-1), lost: ofSign(1) };
 }
