@@ -3,7 +3,7 @@ import { Stopped } from "@/core/job";
 import { failureOf } from "@/engine/protocol";
 
 /** What a job is for, by which screens find it. */
-export type JobKind = "demo" | "import" | "masters" | "calibrate" | "stack" | "render" | "export";
+export type JobKind = "demo" | "import" | "masters" | "calibrate" | "stack" | "evidence" | "render" | "export";
 
 /** A running or failed piece of work as the screen shows it. */
 export interface JobView {
@@ -21,6 +21,7 @@ export interface JobView {
 
 export interface JobControl {
   signal: AbortSignal;
+  stop: () => void;
   onProgress: (fraction: number, doing?: string) => void;
 }
 
@@ -46,6 +47,7 @@ export function createJobs() {
     const id = nextId++;
     const abort = new AbortController();
     const startedAt = Date.now();
+    const stop = () => abort.abort();
     const job: JobView = {
       id,
       kind,
@@ -55,12 +57,13 @@ export function createJobs() {
       startedAt,
       secondsLeft: null,
       error: null,
-      stop: () => abort.abort(),
+      stop,
     };
     store.setState(({ jobs }) => ({ jobs: [...jobs, job] }));
     try {
       const result = await work({
         signal: abort.signal,
+        stop,
         onProgress: (fraction, doing) =>
           change(id, {
             fraction,

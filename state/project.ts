@@ -16,6 +16,7 @@ import { ProjectStore } from "./projectStore";
 import { KEEP_DELETED_MS } from "./shelf";
 import { StackBook } from "./stackBook";
 import { SubsBook } from "./subs";
+import { WholeEvidenceBook } from "./wholeEvidence";
 
 export type { ProjectState } from "./projectStore";
 
@@ -33,6 +34,7 @@ export class ProjectSession {
   readonly facts: FactBook;
   readonly crops: CropBook;
   readonly evidence: EvidenceBook;
+  readonly wholeEvidence: WholeEvidenceBook;
 
   private constructor(private readonly base: ProjectStore) {
     this.store = base.state;
@@ -43,6 +45,7 @@ export class ProjectSession {
     this.stacks = new StackBook(base, this.files, this.calibration, this.board);
     this.crops = new CropBook(base.pool);
     this.evidence = new EvidenceBook(base.pool);
+    this.wholeEvidence = new WholeEvidenceBook(base.pool, base.jobs);
     this.facts = new FactBook(base.pool, (key, value) => {
       const projectId = base.project.id;
       base.save(base.repository.saveFact({ version: RECORD_VERSION, id: `${projectId}:${key}`, projectId, value }));

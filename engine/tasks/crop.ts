@@ -1,5 +1,5 @@
 import type { ChainMemo, ChainStep, ReadyStep } from "@/core/chain";
-import { readySteps, runChain, stepsForHalves } from "@/core/chain";
+import { chainHalo, readySteps, runChain, stepsForHalves } from "@/core/chain";
 import { UserError } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import {
@@ -16,6 +16,7 @@ import { compose, describeWarp, enlargedBy, inverse, mapPoint, resample, sourceR
 import type { StepFactIds } from "../facts";
 import type { FrameRef } from "../frames";
 import type { Task, Workshop } from "./task";
+import { squareTileSide } from "./tiles";
 
 /** A picture and what is done to it. */
 export interface Treatment {
@@ -44,7 +45,8 @@ export interface CropPayload {
   isNoise?: boolean;
 }
 
-const TILE = 512;
+/** A region of no more pixels is treated at once. */
+const AT_ONCE_PX = 2 ** 19;
 
 /** The steps of a treatment with their operations and facts. */
 export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, shop: Workshop): ReadyStep[] {
@@ -110,10 +112,10 @@ async function treatedRegion(
   const ready = stepsOf(treatment, shop);
   const steps = isNoise ? stepsForHalves(ready, source) : ready;
   const area = intersectRegions(region, wholeRegion(source));
-  if (reduce === 1 && area.width * area.height <= TILE * TILE * 2)
+  if (reduce === 1 && area.width * area.height <= AT_ONCE_PX)
     return runChain(source, steps, area, treatment.fill, shop.job, memoOf(of, shop));
   const out = createRaster(Math.ceil(area.width / reduce), Math.ceil(area.height / reduce), source.channels);
-  const side = Math.max(reduce, Math.floor(TILE / reduce) * reduce);
+  const side = Math.max(reduce, Math.floor(squareTileSide(chainHalo(steps)) / reduce) * reduce);
   const tiles = tilesOf(area, side);
   for (const [k, tile] of tiles.entries()) {
     await shop.job.breathe();

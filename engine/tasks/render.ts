@@ -8,14 +8,7 @@ import { createRaster, pasteInto, tilesOf, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { stepsOf } from "./crop";
 import type { Task } from "./task";
-
-/** Columns of a tile; the fewer, the wider its surroundings are: with them it should hold no more than so many pixels, as each step keeps many copies of it. */
-const [LEAST_COLUMNS, MOST_COLUMNS, MOST_PX] = [512, 1024, 1.25 * 2 ** 20];
-
-function tileColumns(rows: number, halo: number): number {
-  const room = Math.floor(MOST_PX / (rows + 2 * halo)) - 2 * halo;
-  return Math.max(LEAST_COLUMNS, Math.min(MOST_COLUMNS, room));
-}
+import { stripTileColumns } from "./tiles";
 
 /** Rows of a treated picture as float FITS samples, by plane. */
 export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Array[]> = async (
@@ -25,7 +18,7 @@ export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Ar
   const source = await shop.frames.open(treatment.picture);
   const steps = stepsOf(treatment, shop);
   const out = createRaster(region.width, region.height, source.channels);
-  const tiles = tilesOf(region, tileColumns(region.height, chainHalo(steps)), region.height);
+  const tiles = tilesOf(region, stripTileColumns(region.height, chainHalo(steps)), region.height);
   for (const [k, tile] of tiles.entries()) {
     const quiet = { ...shop.job, progress: () => undefined };
     pasteInto(out, await runChain(source, steps, tile, treatment.fill, quiet), tile.x - region.x, tile.y - region.y);

@@ -1,12 +1,9 @@
 "use client";
 
-import { useState } from "react";
-import { STAR_STANDINGS, starShapeOf } from "@/core/compare";
-import { Stopped } from "@/core/job";
+import { useStore } from "zustand";
+import { STAR_STANDINGS } from "@/core/compare";
 import { inverse, mapPoint } from "@/core/register";
-import type { WholeEvidence } from "@/engine/jobs/evidence";
-import { wholeEvidence } from "@/engine/jobs/evidence";
-import { failureOf } from "@/engine/protocol";
+import { wholeKey } from "@/state/wholeEvidence";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { fixed } from "../kit/format";
@@ -16,28 +13,9 @@ import type { LaneView } from "./useLaneCrop";
 /** Evidence for the whole picture, on demand: it takes its time. */
 export function WholeEvidencePart({ view: { lane, stack, treatment, toPicture } }: { view: LaneView }) {
   const session = useSession();
-  const key = treatment && JSON.stringify([treatment.picture.id, treatment.steps]);
-  const [running, setRunning] = useState<{ share: number; abort: AbortController } | null>(null);
-  const [known, setKnown] = useState<{
-    key: string | null;
-    found: WholeEvidence | null;
-    problem: string | null;
-  } | null>(null);
-  const run = async () => {
-    if (!treatment) return;
-    const abort = new AbortController();
-    setRunning({ share: 0, abort });
-    try {
-      const options = { signal: abort.signal, onProgress: (share: number) => setRunning({ share, abort }) };
-      const found = await wholeEvidence(session.pool, treatment, stack.facts, starShapeOf(stack.facts), options);
-      setKnown({ key, found, problem: null });
-    } catch (error) {
-      if (!(error instanceof Stopped)) setKnown({ key, found: null, problem: failureOf(error).message });
-    } finally {
-      setRunning(null);
-    }
-  };
-  const found = known?.key === key ? known.found : null;
+  const book = session.wholeEvidence;
+  const state = useStore(book.store, (all) => (treatment ? (all[wholeKey(treatment)] ?? null) : null));
+  const found = state && "found" in state ? state.found : null;
   const toSpot = (x: number, y: number) => {
     const [px, py] = mapPoint(inverse(toPicture), x, y).map(Math.round);
     session.board.change((b) => {
@@ -47,21 +25,20 @@ export function WholeEvidencePart({ view: { lane, stack, treatment, toPicture } 
   };
   return (
     <section className="mt-3 border-t border-line pt-2" data-testid="whole-evidence">
-      {running ? (
+      {state && "stop" in state ? (
         <div className="flex items-center gap-2">
-          <span className="figures flex-1 text-quiet">Whole picture: {Math.round(100 * running.share)} %</span>
-          <Button onClick={() => running.abort.abort()}>Stop</Button>
+          <span className="figures flex-1 text-quiet">Whole picture: {Math.floor(100 * state.share)} %</span>
+          <Button onClick={() => state.stop()}>Stop</Button>
         </div>
       ) : (
         <Button
-          disabled={!treatment || found !== null}
+          disabled={!treatment || state !== null}
           help="Tells the same of the whole picture, tile by tile, and names the places where most light is not in the data"
-          onClick={() => void run()}
+          onClick={() => treatment && void book.begin(treatment, stack.facts, `lane ${lane.letter}`)}
         >
           The whole picture
         </Button>
       )}
-      {known?.problem ? <p className="text-warn">{known.problem}</p> : null}
       {found ? (
         <div className="mt-1">
           <Row label="Light not in the data" title="Of all pixels">
