@@ -3,7 +3,8 @@ import { Stopped } from "@/core/job";
 import { failureOf } from "@/engine/protocol";
 
 /** What a job is for, by which screens find it. */
-export type JobKind = "demo" | "import" | "masters" | "calibrate" | "stack" | "evidence" | "render" | "export";
+export type JobKind =
+  "demo" | "import" | "masters" | "calibrate" | "stack" | "evidence" | "sheet" | "render" | "export";
 
 /** A running or failed piece of work as the screen shows it. */
 export interface JobView {

@@ -1,10 +1,8 @@
 "use client";
 
 import { FileDown } from "lucide-react";
-import { useState } from "react";
+import { useStore } from "zustand";
 import { blindCsv } from "@/core/compare";
-import { Stopped } from "@/core/job";
-import { failureOf } from "@/engine/protocol";
 import { setVerdict, verdictAt } from "@/state/board";
 import { exportSheet } from "@/state/sheet";
 import type { Board } from "@/storage";
@@ -64,29 +62,20 @@ export function VerdictPanel({ board }: { board: Board }) {
 
 function SheetButton({ board }: { board: Board }) {
   const session = useSession();
-  const [running, setRunning] = useState<{ share: number; abort: AbortController } | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  const run = async (as: "html" | "png") => {
-    const abort = new AbortController();
-    setRunning({ share: 0, abort });
-    setProblem(null);
-    try {
-      const options = { signal: abort.signal, onProgress: (share: number) => setRunning({ share, abort }) };
-      const html = await exportSheet(session, board, options);
+  const jobs = useStore(session.jobs.store, (state) => state.jobs);
+  const running = jobs.find(({ kind, error }) => kind === "sheet" && !error);
+  const run = (as: "html" | "png") =>
+    session.jobs.run("sheet", "Sheet", async (control) => {
+      const html = await exportSheet(session, board, control);
       download(`sheet.${as}`, as === "png" ? await sheetPng(html) : new Blob([html], { type: "text/html" }));
       session.note(`Sheet of ${board.lanes.length} lanes at ${board.spots.length} spots exported`);
-    } catch (error) {
-      if (!(error instanceof Stopped)) setProblem(failureOf(error).message);
-    } finally {
-      setRunning(null);
-    }
-  };
+    });
   return (
     <div className="mt-1 flex flex-wrap items-center gap-1">
       {running ? (
         <>
-          <span className="figures flex-1 text-sm text-quiet">Sheet: {Math.round(100 * running.share)} %</span>
-          <Button onClick={() => running.abort.abort()}>Stop</Button>
+          <span className="figures flex-1 text-sm text-quiet">Sheet: {Math.floor(100 * running.fraction)} %</span>
+          <Button onClick={() => running.stop()}>Stop</Button>
         </>
       ) : (
         <>
@@ -101,11 +90,6 @@ function SheetButton({ board }: { board: Board }) {
           </Button>
         </>
       )}
-      {problem ? (
-        <p role="alert" className="text-sm text-warn">
-          {problem}
-        </p>
-      ) : null}
     </div>
   );
 }
