@@ -16,6 +16,8 @@ export {
 export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
 export { factsNeeded, idleReason, keyOfFact, readySteps, stepsForHalves, stepsForNoisier, UNTOUCHED } from "./ready";
+export type { Restoration } from "./restoration";
+export { restorationOf } from "./restoration";
 export type { ChainMemo } from "./run";
 export { chainHalo, forOneRun, runChain, runFilled } from "./run";
 export type { ChainFile, ChainStep, StepSky } from "./schema";

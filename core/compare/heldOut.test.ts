@@ -4,11 +4,13 @@ import { createRandom } from "../numeric/random";
 import { findOperation } from "../operations";
 import { frameOfRaster, rasterOf } from "../raster";
 import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
+import { FIELD_SIDE } from "../testing/fields";
+import { asShown, hills } from "../testing/hills";
 import type { HeldOut } from "./heldOut";
 import { heldOutError, heldOutOf, leastError } from "./heldOut";
 
 const job = quietJob(wasmKernels());
-const SIDE = 256;
+const SIDE = FIELD_SIDE;
 
 /** Soft gas with waves of some sizes and stars, by a seed. */
 function scene(seed: number, sigma: number) {
@@ -73,27 +75,77 @@ test("errors of treatments that only chance parts are alike; one that is worse e
   const place = (level: number): HeldOut => ({
     squares: Array.from({ length: 200 }, () => level + 0.1 * random.normal()),
     pixels: new Array<number>(200).fill(576),
+    against: "",
   });
   const treatments = [[place(1.1)], [place(1)], [place(1.0)], [place(1.3)]];
   const { best, alike, errors } = leastError(treatments);
   expect([1, 2]).toContain(best);
   expect(alike).toEqual([false, true, true, false]);
   expect(errors[3]).toBeCloseTo(Math.sqrt(1.3), 1);
-  expect(heldOutError([{ squares: [1, 4], pixels: [3, 1] }])).toBeCloseTo(Math.sqrt(7 / 4), 12);
+  expect(heldOutError([{ squares: [1, 4], pixels: [3, 1], against: "" }])).toBeCloseTo(Math.sqrt(7 / 4), 12);
 });
 
-test("no error is told without halves, nor of a step that takes blur away", async () => {
+const restored = async (input: ReturnType<typeof hills>["input"], operation: string, params: object, blend = 1) => {
+  const found = findOperation(operation);
+  if (!found) throw new Error("no operation");
+  const chain = [{ ...newStep(found), params: { ...found.parameters.defaults, psf: "typed", ...params }, blend }];
+  return readySteps(chain, await measureChain(input, chain, job));
+};
+
+test.each([
+  [3, 2, 11],
+  [3, 12, 31],
+  [4, 5, 51],
+  [2.6, 25, 71],
+])(
+  "a blur of %p px taken away in noise of %p: the number of iterations and the blend of least error are those that the truth would choose, within 0.2 dB",
+  async (fwhmPx, sigma, seed) => {
+    const { input, truth } = hills(fwhmPx, sigma, seed);
+    const place = { x: 32, y: 32, width: 192, height: 192 };
+    const whole = { x: 0, y: 0, width: SIDE, height: SIDE };
+    const ladders = [
+      [2, 5, 12, 30, 80].map((iterations) => ({ iterations, blend: 1 })),
+      [0, 0.25, 0.5, 0.75, 1].map((blend) => ({ iterations: 50, blend })),
+    ];
+    for (const rungs of ladders) {
+      const [told, real]: [HeldOut[][], number[]] = [[], []];
+      for (const { iterations, blend } of rungs) {
+        const steps = await restored(input, "deconvolve.richardson-lucy", { fwhmPx, iterations, smoothness: 0 }, blend);
+        const found = await heldOutOf(input, [], steps, place, job);
+        if (!found) throw new Error("no error told");
+        told.push([found]);
+        const shown = asShown((await runChain(input.picture, steps, whole, input.fill, job)).planes[0]);
+        let sum = 0;
+        for (let y = place.y; y < place.y + place.height; y++)
+          for (let i = y * SIDE + place.x; i < y * SIDE + place.x + place.width; i++) sum += (shown[i] - truth[i]) ** 2;
+        real.push(sum / (place.width * place.height * sigma * sigma));
+      }
+      const { best, alike, errors } = leastError(told);
+      const least = real.indexOf(Math.min(...real));
+      expect(10 * Math.log10(real[best] / real[least])).toBeLessThan(0.2);
+      expect(alike[least]).toBe(true);
+      // Not only in order: in σ of the noise they are the truth's to a fifth.
+      errors.forEach((error, k) => expect(Math.abs(error / Math.sqrt(real[k]) - 1)).toBeLessThan(0.2));
+      expect(new Set(told.map(([{ against }]) => against)).size).toBe(1);
+    }
+    // Held against another filter, errors do not compare.
+    const wider = await restored(input, "deconvolve.richardson-lucy", { fwhmPx: fwhmPx + 0.5 });
+    const [one, other] = [
+      await heldOutOf(input, [], wider, place, job),
+      await heldOutOf(input, [], await restored(input, "deconvolve.richardson-lucy", { fwhmPx }), place, job),
+    ];
+    expect(one?.against).not.toBe(other?.against);
+  },
+);
+
+test("no error is told without halves, nor of two steps of which one takes blur away", async () => {
   const { input } = scene(1, 0.002);
   const steps = await ready(input, 2);
   expect(await heldOutOf({ ...input, halves: null }, [], steps, PLACE, job)).toBeNull();
-  const sharp = findOperation("deconvolve.richardson-lucy");
-  if (!sharp) throw new Error("no operation");
-  const fresh = newStep(sharp);
-  const chain = [{ ...fresh, params: { ...fresh.params, psf: "typed", fwhmPx: 3 } }];
-  expect(await heldOutOf(input, [], readySteps(chain, await measureChain(input, chain, job)), PLACE, job)).toBeNull();
+  const sharp = await restored(input, "deconvolve.richardson-lucy", { fwhmPx: 3 });
+  expect(await heldOutOf(input, [], [...sharp, ...steps], PLACE, job)).toBeNull();
   // Nothing done: 1 + α² by definition.
-  expect(heldOutError([(await heldOutOf(input, [], [], PLACE, job)) ?? { squares: [], pixels: [] }])).toBeCloseTo(
-    Math.hypot(1, 0.25),
-    6,
-  );
+  expect(
+    heldOutError([(await heldOutOf(input, [], [], PLACE, job)) ?? { squares: [], pixels: [], against: "" }]),
+  ).toBeCloseTo(Math.hypot(1, 0.25), 6);
 });

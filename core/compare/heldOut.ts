@@ -6,6 +6,7 @@ import {
   frameAt,
   localVariance,
   NOISIER,
+  restorationOf,
   runFilled,
   stepsForHalves,
   stepsForNoisier,
@@ -21,6 +22,8 @@ const BLOCK = 24;
 export interface HeldOut {
   squares: number[];
   pixels: number[];
+  /** What it was held against; errors of one place compare only where it is the same. */
+  against: string;
 }
 
 /** Light of a place before some steps, its noise, and what the steps make of it with a share of that noise added and taken off; row-major. */
@@ -42,19 +45,35 @@ export function heldOutBlocks(
   job: JobHandle,
 ): HeldOut {
   const [variance] = localVariance(rasterOf(width, noise.length / width, [noise]), job);
-  const columns = Math.ceil(inside.width / BLOCK);
-  const count = columns * Math.ceil(inside.height / BLOCK);
-  const [sums, pixels] = [new Float64Array(count), new Float64Array(count)];
-  for (let y = 0; y < inside.height; y++)
-    for (let x = 0; x < inside.width; x++) {
+  const squares = new Float32Array(inside.width * inside.height);
+  for (let y = 0, k = 0; y < inside.height; y++)
+    for (let x = 0; x < inside.width; x++, k++) {
       const i = (y + inside.y) * width + x + inside.x;
-      const block = Math.floor(y / BLOCK) * columns + Math.floor(x / BLOCK);
       const untouched = (1 / DISTURBED + DISTURBED) * noise[i];
       const [p, q] = [plus[i] - before[i] + noise[i] / DISTURBED, minus[i] - before[i] - noise[i] / DISTURBED];
-      sums[block] += (p * p + q * q - 2 * untouched * untouched) / (2 * variance[i]);
+      squares[k] = 1 + DISTURBED ** 2 + (p * p + q * q - 2 * untouched * untouched) / (2 * variance[i]);
+    }
+  return { ...meansOfBlocks(squares, inside, () => true), against: "what is noisier" };
+}
+
+/** Means over the blocks of a place of the pixels that count; blocks in which none does are left out. */
+function meansOfBlocks(
+  plane: Float32Array,
+  { width, height }: { width: number; height: number },
+  counts: (i: number) => boolean,
+): Pick<HeldOut, "squares" | "pixels"> {
+  const columns = Math.ceil(width / BLOCK);
+  const count = columns * Math.ceil(height / BLOCK);
+  const [sums, pixels] = [new Float64Array(count), new Float64Array(count)];
+  for (let y = 0, i = 0; y < height; y++)
+    for (let x = 0; x < width; x++, i++) {
+      if (!counts(i)) continue;
+      const block = Math.floor(y / BLOCK) * columns + Math.floor(x / BLOCK);
+      sums[block] += plane[i];
       pixels[block]++;
     }
-  return { squares: Array.from(sums, (sum, k) => 1 + DISTURBED ** 2 + sum / pixels[k]), pixels: Array.from(pixels) };
+  const known = [...pixels.keys()].filter((k) => pixels[k] > 0);
+  return { squares: known.map((k) => sums[k] / pixels[k]), pixels: known.map((k) => pixels[k]) };
 }
 
 /** The error in σ of the noise: the root of the mean over all pixels of the places. */
@@ -69,16 +88,29 @@ export function heldOutError(places: readonly HeldOut[]): number {
 }
 
 /**
- * Errors of what steps `tested` make of a place, after steps `before` of both the picture and its halves. Null without halves, and where a tested step does more than take noise away: then the picture before is not what it should come to.
+ * Errors of what steps `tested` make of a place, after steps `before` of both the picture and its halves. Null without halves, and where they do more than take noise away, but for one step alone that says which blur it takes away, on linear data.
  */
 export async function heldOutOf(
-  { picture, halves, fill }: ChainInput,
+  input: ChainInput,
   before: ReadyStep[],
   tested: ReadyStep[],
   place: Region,
   job: JobHandle,
 ): Promise<HeldOut | null> {
-  if (!halves || tested.some(({ operation }) => operation.group !== "noise")) return null;
+  if (!input.halves) return null;
+  if (tested.length === 1 && tested[0].operation.blur) return heldOutOfRestored(input, before, tested[0], place, job);
+  if (tested.some(({ operation }) => operation.group !== "noise")) return null;
+  return heldOutOfDenoised({ ...input, halves: input.halves }, before, tested, place, job);
+}
+
+/** The picture before the step is what it should come to, but for its noise. */
+async function heldOutOfDenoised(
+  { picture, halves, fill }: ChainInput & { halves: NonNullable<ChainInput["halves"]> },
+  before: ReadyStep[],
+  tested: ReadyStep[],
+  place: Region,
+  job: JobHandle,
+): Promise<HeldOut> {
   const quiet = { ...job, progress: () => undefined };
   const reach = intersectRegions(growRegion(place, chainHalo(tested)), wholeRegion(picture));
   const z = await runFilled(picture, before, reach, fill, quiet);
@@ -98,6 +130,27 @@ export async function heldOutOf(
   const disturbed = { before: await light(z, []), noise: await light(noise, []), plus, minus };
   const inside = { x: 0, y: 0, width: place.width, height: place.height };
   return heldOutBlocks(disturbed, place.width, inside, job);
+}
+
+/** What it should come to is told by the other half, filtered; less the noise of that, which is in all errors alike. May come out below 0 by chance. */
+async function heldOutOfRestored(
+  input: ChainInput,
+  before: ReadyStep[],
+  restoring: ReadyStep,
+  place: Region,
+  job: JobHandle,
+): Promise<HeldOut | null> {
+  if (restoring.step.channels === "chrominance" || before.some(({ operation }) => operation.group === "stretch"))
+    return null;
+  const restoration = await restorationOf(input, before, restoring, place, job);
+  if (!restoration) return null;
+  const { filter, weight, heldNoise, squares } = restoration;
+  const errors = (await squares(restoring)).map((square, i) => weight[i] * (square - 2 * heldNoise[i]));
+  const power = filter.values.reduce((sum, v) => sum + v * v, 0);
+  return {
+    ...meansOfBlocks(errors, place, (i) => weight[i] > 0),
+    against: `the other half through a filter of ${filter.size} px and power ${power}`,
+  };
 }
 
 /** Which of several treatments has the least error, and which differ from it by no more than chance. */

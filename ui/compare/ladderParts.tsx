@@ -143,9 +143,9 @@ function ErrorPart({ board, rungs, errors: { bySpot, left, isPossible }, told, e
     return (
       <span
         className="text-quiet"
-        title="The halves tell the error of noise reduction. How far a deconvolution should go is told beside its iterations."
+        title="The halves tell the error of noise reduction, and of one step alone that takes a known blur away, to the same sharpness on every rung, before any stretch."
       >
-        no error told of this step
+        no error told of these rungs
       </span>
     );
   if (!told) return <span className="figures text-quiet">errors: {left} places to go</span>;
@@ -173,7 +173,11 @@ function ErrorPart({ board, rungs, errors: { bySpot, left, isPossible }, told, e
         />
       ) : null}
       {board.ladder?.second ? null : <ErrorChart rungs={rungs} told={told} />}
-      <span className="text-sm text-quiet" data-testid="ladder-least">
+      <span
+        className="text-sm text-quiet"
+        data-testid="ladder-least"
+        title="Held against data that the rungs have not seen: noise that is left and detail that is lost or made up, together, in σ of the stack’s noise. After a deconvolution these data are first brought to its sharpness."
+      >
         least error at <span className="figures text-text">{valuesWords(best)}</span>
         <span className="figures block whitespace-nowrap">{range}</span>
       </span>

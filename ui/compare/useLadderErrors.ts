@@ -65,7 +65,8 @@ export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErr
         .then((all) => {
           if (abort.signal.aborted) return;
           const places = all.map((found) => found.flatMap((one) => one ?? []));
-          const isPossible = all.length > 1 && places.every((found) => found.length > 0);
+          const against = new Set(places.flatMap((found) => found.map((one) => one.against)));
+          const isPossible = all.length > 1 && places.every((found) => found.length > 0) && against.size === 1;
           const ofSpot = spots.flatMap(({ id }, k): [string, LeastError][] => {
             const own = all.flatMap((found) => found[k] ?? []);
             return own.length === all.length ? [[id, leastError(own.map((one) => [one]))]] : [];

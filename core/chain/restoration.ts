@@ -1,0 +1,104 @@
+import type { JobHandle } from "../job";
+import type { Psf } from "../kernels";
+import { psfRatio, RATIO_RADIUS, roundPsf, surroundings } from "../measure";
+import type { Raster, Region } from "../raster";
+import {
+  cropRaster,
+  growRegion,
+  intersectRegions,
+  meanPlane,
+  mirrored,
+  rasterOf,
+  relativeTo,
+  robustSpread,
+  wholeRegion,
+} from "../raster";
+import type { ChainInput } from "./measure";
+import type { ReadyStep } from "./ready";
+import { stepsForHalves } from "./ready";
+import { chainHalo, runFilled } from "./run";
+import { frameAt } from "./strength";
+
+/** What the restored halves are held against is a half, its blur taken back no further than noise allows: P̄ over |P|² + this. */
+const LEAST_POWER = 1e-3;
+/** Width at which pictures are compared that are shown as they come. */
+const SHOWN_PX = 1.8;
+/** Brighter than so many σ above the middle is left out: stars would decide for all. */
+const BRIGHT = 60;
+
+/** A place of both halves, ready for a step that takes blur away, and for other strengths of it. */
+export interface Restoration {
+  /** P̄ G over |P|² + ε, with which the other half is held against a restored one; errors are of one kind only where it is the same. */
+  filter: Psf;
+  /** By pixel of the place: 1 over the variance of its noise, 0 where it does not count. */
+  weight: Float32Array;
+  /** ¼ (y_A − y_B)² by pixel, with y the filtered halves: twice that is the noise that is in every error for the noise of what it is held against. */
+  heldNoise: Float32Array;
+  /** By pixel: ½ ((x_A − y_B)² + (x_B − y_A)²) − ¼ (x_A − x_B)², with x the halves restored by that step. */
+  squares: (step: ReadyStep) => Promise<Float32Array>;
+}
+
+/**
+ * How far off a place is that step `restoring` took blur from, as the halves tell it: each half, restored, is held against the other half filtered by G P̄/(|P|² + ε), P the blur and G what the result is shown by: that other
+ * noise is independent of its own. A quarter of (x_A − x_B)² is taken off, since the stack has half the noise of a half. All of it of the light. Null without halves, and for a step that does not say its blur. Source: cross-validation between halves; derivation.
+ */
+export async function restorationOf(
+  { picture, halves, fill }: ChainInput,
+  before: readonly ReadyStep[],
+  restoring: ReadyStep,
+  place: Region,
+  job: JobHandle,
+): Promise<Restoration | null> {
+  const blur = restoring.operation.blur?.(restoring.step.params, restoring.facts[0]);
+  if (!halves || !blur) return null;
+  const shown = blur.target ?? roundPsf(SHOWN_PX, 3, RATIO_RADIUS);
+  const filter = psfRatio(blur.psf, shown, LEAST_POWER);
+  const quiet = { ...job, progress: () => undefined };
+  const reach = Math.max(RATIO_RADIUS, chainHalo([restoring])) + RATIO_RADIUS;
+  const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
+  const ofHalf = stepsForHalves([...before], picture);
+  const [a, b] = [
+    await runFilled(halves.a, ofHalf, area, fill, quiet),
+    await runFilled(halves.b, ofHalf, area, fill, quiet),
+  ];
+  const inside = (plane: Float32Array, from: Region) =>
+    cropRaster(rasterOf(from.width, from.height, [plane]), relativeTo(from, place)).planes[0];
+  const [yA, yB] = [a, b].map((half) => inside(convolved(meanPlane(half), area, filter, job), area));
+  const wide = intersectRegions(growRegion(place, RATIO_RADIUS), wholeRegion(picture));
+  const restored = async (half: Raster, step: ReadyStep) => {
+    const [own] = stepsForHalves([step], picture);
+    const out = meanPlane(await runFilled(frameAt(half, area, picture), [own], wide, fill, quiet));
+    return inside(blur.target ? out : convolved(out, wide, shown, job), wide);
+  };
+  return {
+    filter,
+    weight: weightsOf(inside(meanPlane(a), area), inside(meanPlane(b), area), place, job),
+    heldNoise: yA.map((v, i) => (v - yB[i]) ** 2 / 4),
+    squares: async (step) => {
+      const [xA, xB] = [await restored(a, step), await restored(b, step)];
+      return xA.map((v, i) => ((v - yB[i]) ** 2 + (xB[i] - yA[i]) ** 2) / 2 - (v - xB[i]) ** 2 / 4);
+    },
+  };
+}
+
+/** A plane through a filter, mirrored beyond its border. */
+function convolved(plane: Float32Array, { width, height }: Region, psf: Psf, job: JobHandle): Float32Array {
+  const margin = (psf.size - 1) / 2;
+  const { grown, pitch, rows } = mirrored(plane, width, height, margin);
+  const out = rasterOf(pitch, rows, [job.kernels.convolve(grown, pitch, rows, psf)]);
+  return cropRaster(out, { x: margin, y: margin, width, height }).planes[0];
+}
+
+/** 1 over the variance of the noise of a place, 0 where it is bright. */
+function weightsOf(a: Float32Array, b: Float32Array, { width, height }: Region, job: JobHandle): Float32Array {
+  const noise = a.map((v, i) => (v - b[i]) / 2);
+  const { sigma } = robustSpread(noise);
+  const level = surroundings(
+    a.map((v, i) => (v + b[i]) / 2),
+    width,
+    height,
+    job.kernels,
+  );
+  const { centre } = robustSpread(level);
+  return level.map((v) => (sigma > 0 && v - centre < BRIGHT * sigma ? 1 / (sigma * sigma) : 0));
+}
