@@ -106,33 +106,37 @@ describe.each(OPERATIONS.map((operation) => [operation.id, operation] as const))
     const region = isFast ? wholeRegion(SIZE) : { x: 140, y: 100, width: 96, height: 80 };
     // The fine detail of these stars shows no blur, so that layers by it do nothing here.
     const typed = operation.id === "deconvolve.energy-layers" ? { psf: "typed" } : {};
+    const known = new Map<string, Promise<Raster>>();
+    const at = (params: Record<string, unknown>): Promise<Raster> => {
+      const key = JSON.stringify(Object.entries(params).sort());
+      const made = known.get(key) ?? run([stepOf(operation, { params })], input.picture, region);
+      known.set(key, made);
+      return made;
+    };
     for (const field of fields) {
       const when = field.kind === "tick" ? undefined : field.when;
       // What strength there is for begins to matter below full strength.
       const own = { ...defaults, ...quick, ...(field.name === "levers" ? { strength: 0.4 } : {}), ...typed };
       const [needed] = when ? [when.is].flat() : [];
       const beside = when ? { ...own, [when.name]: needed === "true" ? true : needed } : own;
-      const values =
+      const values: unknown[] =
         field.kind === "slider"
-          ? [
-              field.min,
-              field.min +
-                Math.round(((field.max - field.min) * (field.name === "leastGrain" ? 1 : 0.4)) / field.step) *
-                  field.step,
-            ]
+          ? [field.min, field.min + Math.round(((field.max - field.min) * (field.name === "leastGrain" ? 1 : 0.4)) / field.step) * field.step] // prettier-ignore
           : field.kind === "choice"
             ? field.options.slice(0, 2).map(({ value }) => value)
             : field.kind === "kernel"
               ? [null, KERNEL]
               : [true, false];
-      const [low, high] = await Promise.all(
-        values.map((value) =>
-          run([stepOf(operation, { params: { ...beside, [field.name]: value } })], input.picture, region),
-        ),
-      );
-      // The strength of a channel changes that channel.
-      const changes = low.planes.map((plane, c) => worstDifference(plane, high.planes[c]));
-      expect([field.name, Math.max(...changes) > 1e-7]).toEqual([field.name, !isTriedElsewhere]);
+      // Against the settings beside, which are run once for all that share them: by one value, and by the other where that changes nothing.
+      const before = await at(beside);
+      let isChanged = false;
+      for (const value of values) {
+        if (isChanged || value === (beside as Record<string, unknown>)[field.name]) continue;
+        const after = await at({ ...beside, [field.name]: value });
+        // The strength of a channel changes that channel.
+        isChanged = before.planes.some((plane, c) => worstDifference(plane, after.planes[c]) > 1e-7);
+      }
+      expect([field.name, isChanged]).toEqual([field.name, !isTriedElsewhere]);
     }
   });
 

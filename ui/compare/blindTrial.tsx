@@ -25,6 +25,7 @@ interface Props {
 /** Lanes against one another without their names: pairs in an order and with sides by chance, until all were seen. */
 export function BlindTrial({ board, first }: Props) {
   const desk = useDeskStore();
+  useSpotBefore(board.look.spotId);
   const [left, setLeft] = useState<readonly string[]>([]);
   const [rounds, setRounds] = useState(2);
   const [pairs, setPairs] = useState<BlindPair[] | null>(null);
@@ -86,6 +87,13 @@ export function BlindTrial({ board, first }: Props) {
       onStop={close}
     />
   );
+}
+
+/** When the trial is left, the spot that was chosen before it is so again. */
+function useSpotBefore(spotId: string | null): void {
+  const { board } = useSession();
+  const before = useRef(spotId);
+  useEffect(() => () => board.amend((b) => ({ ...b, look: { ...b.look, spotId: before.current } })), [board]);
 }
 
 function Round({

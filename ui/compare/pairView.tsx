@@ -233,7 +233,7 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
             aria-valuemax={100}
             aria-valuenow={Math.round(100 * look.wipeAt)}
             title="Drag, or arrow keys: the chosen lane is left of it, the other right"
-            className="absolute inset-y-0 flex w-5 -translate-x-1/2 cursor-ew-resize touch-none justify-center outline-none focus-visible:[&>span]:w-0.5"
+            className="absolute inset-y-0 flex w-5 -translate-x-1/2 cursor-ew-resize touch-none justify-center outline-none focus-visible:[&>span:first-child]:w-0.5"
             style={{ left: at }}
             {...wipe}
             onKeyDown={(event) => {
@@ -244,6 +244,8 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
             }}
           >
             <span className="h-full w-px bg-accent" />
+            {/* Says that the line can be taken hold of. */}
+            <span className="absolute bottom-8 h-8 w-1 rounded-full bg-accent" />
           </div>
           <Corner lane={a.lane} side="left" />
           <Corner lane={b.lane} side="right" />
