@@ -214,6 +214,21 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     expect(await finest()).toBeLessThan(0.6);
     expect((await driver.findElements(By.css("[data-star=kept]"))).length).toBeGreaterThan(0);
     await look("evidence");
+    // Of the whole picture: stopped it is as before; begun again it goes on while the panel is away.
+    const whole = () => textOf(driver, "[data-testid=whole-evidence]");
+    await click(driver, "The whole picture");
+    await waitFor(driver, "its progress", async () => /Whole picture: \d+ %/.test(await whole()));
+    await click(driver, "Stop");
+    await waitFor(driver, "that it stopped", async () => (await whole()) === "The whole picture");
+    await click(driver, "The whole picture");
+    await body("e");
+    await body("e");
+    await waitFor(
+      driver,
+      "the whole",
+      async () => /Error against held-out data\s[\d.]+ σ/.test(await whole()),
+      120_000,
+    );
     await body("e");
     // A lane that only sharpens: what would be a hundred plain iterations, as sharp as they come.
     await lane("A");
@@ -237,6 +252,8 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
 
   test("a blind trial to its end, kept in the journal", async () => {
     const { driver } = open();
+    const spot = () => driver.executeScript<string>("return document.querySelector('[aria-label^=\"Show spot\"][aria-pressed=true]').ariaLabel"); // prettier-ignore
+    const before = await spot();
     await click(driver, "Blind trial: lanes against one another without their names");
     await see(driver, "[data-testid=blind-start]");
     for (const letter of ["C", "D"])
@@ -262,6 +279,7 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     expect(choices[2]).toMatch(/^2,.*,[AB],[AB],no difference$/);
     await click(driver, "Close");
     expect(await textOf(driver, "[data-testid=verdict]")).toContain("Journal");
+    expect(await spot()).toBe(before);
   });
 
   test("with keys alone: another lane, and one of its levers down and up", async () => {

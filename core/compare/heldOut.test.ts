@@ -92,10 +92,9 @@ const restored = async (input: ReturnType<typeof hills>["input"], operation: str
   return readySteps(chain, await measureChain(input, chain, job));
 };
 
+// Whose number of iterations: also in core/chain/stopping.test.ts.
 test.each([
   [3, 2, 11],
-  [3, 12, 31],
-  [4, 5, 51],
   [2.6, 25, 71],
 ])(
   "a blur of %p px taken away in noise of %p: the number of iterations and the blend of least error are those that the truth would choose, within 0.2 dB",
@@ -104,8 +103,8 @@ test.each([
     const place = { x: 32, y: 32, width: 192, height: 192 };
     const whole = { x: 0, y: 0, width: SIDE, height: SIDE };
     const ladders = [
-      [2, 5, 12, 30, 80].map((iterations) => ({ iterations, blend: 1 })),
-      [0, 0.25, 0.5, 0.75, 1].map((blend) => ({ iterations: 50, blend })),
+      [2, 5, 20, 80].map((iterations) => ({ iterations, blend: 1 })),
+      [0, 0.5, 0.75, 1].map((blend) => ({ iterations: 50, blend })),
     ];
     for (const rungs of ladders) {
       const [told, real]: [HeldOut[][], number[]] = [[], []];
