@@ -4,6 +4,7 @@ import { psfRatio, RATIO_RADIUS, roundPsf, surroundings } from "../measure";
 import type { Raster, Region } from "../raster";
 import {
   cropRaster,
+  difference,
   growRegion,
   intersectRegions,
   meanPlane,
@@ -19,7 +20,7 @@ import { stepsForHalves } from "./ready";
 import { chainHalo, runFilled } from "./run";
 import { frameAt } from "./strength";
 
-/** What the restored halves are held against is a half, its blur taken back no further than noise allows: P̄ over |P|² + this. */
+/** What the restored halves are held against is a half, its blur taken back no further than noise allows: P̄ over |P|² + this; a share |P|² over |P|² + this of each frequency is left of it, and of what is held against it. */
 const LEAST_POWER = 1e-3;
 /** Width at which pictures are compared that are shown as they come. */
 const SHOWN_PX = 1.8;
@@ -34,13 +35,14 @@ export interface Restoration {
   weight: Float32Array;
   /** ¼ (y_A − y_B)² by pixel, with y the filtered halves: twice that is the noise that is in every error for the noise of what it is held against. */
   heldNoise: Float32Array;
-  /** By pixel: ½ ((x_A − y_B)² + (x_B − y_A)²) − ¼ (x_A − x_B)², with x the halves restored by that step. */
+  /** By pixel: ½ ((w_A − y_B)² + (w_B − y_A)²) − ¼ (w_A − w_B)² + ¼ (u_A − u_B)², with w what of the restored halves can be held against y, and u the rest of them. */
   squares: (step: ReadyStep) => Promise<Float32Array>;
 }
 
 /**
- * How far off a place is that step `restoring` took blur from, as the halves tell it: each half, restored, is held against the other half filtered by G P̄/(|P|² + ε), P the blur and G what the result is shown by: that other
- * noise is independent of its own. A quarter of (x_A − x_B)² is taken off, since the stack has half the noise of a half. All of it of the light. Null without halves, and for a step that does not say its blur. Source: cross-validation between halves; derivation.
+ * How far off a place is that step `restoring` took blur from, as the halves tell it: each half, restored to x, is held against the other half filtered to y = G P̄/(|P|² + ε), P the blur and G what the result is shown by: that other
+ * noise is independent of its own. Of the truth y has G |P|²/(|P|² + ε) only, so x is held against it through that share W: w = W x; of the rest, u = x − w, the halves tell the noise alone. A quarter of (w_A − w_B)² is taken off, since the stack has half the noise of a half, and a quarter of (u_A − u_B)² is that noise.
+ * All of it of the light. Null without halves, and for a step that does not say its blur. Source: cross-validation between halves; derivation.
  */
 export async function restorationOf(
   { picture, halves, fill }: ChainInput,
@@ -53,6 +55,7 @@ export async function restorationOf(
   if (!halves || !blur) return null;
   const shown = blur.target ?? roundPsf(SHOWN_PX, 3, RATIO_RADIUS);
   const filter = psfRatio(blur.psf, shown, LEAST_POWER);
+  const share = psfRatio(blur.psf, blur.psf, LEAST_POWER);
   const quiet = { ...job, progress: () => undefined };
   const reach = Math.max(RATIO_RADIUS, chainHalo([restoring])) + RATIO_RADIUS;
   const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
@@ -68,7 +71,9 @@ export async function restorationOf(
   const restored = async (half: Raster, step: ReadyStep) => {
     const [own] = stepsForHalves([step], picture);
     const out = meanPlane(await runFilled(frameAt(half, area, picture), [own], wide, fill, quiet));
-    return inside(blur.target ? out : convolved(out, wide, shown, job), wide);
+    const whole = blur.target ? out : convolved(out, wide, shown, job);
+    const [all, held] = [inside(whole, wide), inside(convolved(whole, wide, share, job), wide)];
+    return { held, beyond: difference(all, held) };
   };
   return {
     filter,
@@ -76,7 +81,11 @@ export async function restorationOf(
     heldNoise: yA.map((v, i) => (v - yB[i]) ** 2 / 4),
     squares: async (step) => {
       const [xA, xB] = [await restored(a, step), await restored(b, step)];
-      return xA.map((v, i) => ((v - yB[i]) ** 2 + (xB[i] - yA[i]) ** 2) / 2 - (v - xB[i]) ** 2 / 4);
+      return xA.held.map(
+        (v, i) =>
+          ((v - yB[i]) ** 2 + (xB.held[i] - yA[i]) ** 2) / 2 +
+          ((xA.beyond[i] - xB.beyond[i]) ** 2 - (v - xB.held[i]) ** 2) / 4,
+      );
     },
   };
 }
