@@ -39,13 +39,22 @@ export class EvidenceBook {
     /** The same chain on several pictures, shared by the workers; on its own answer too when that is there and asked for. */
     const made = async (
       at: Place,
-      { sources, withAnswer }: { sources: readonly NoisySource[]; withAnswer: boolean },
+      {
+        sources,
+        withAnswer,
+        keepsSteps,
+      }: { sources: readonly NoisySource[]; withAnswer: boolean; keepsSteps: boolean },
       stop: AbortSignal,
     ) => {
       const options = { priority: making, signal: stop };
+      // What first steps made is in the worker that made it.
+      const homeOf = (of: string) => ({
+        ...options,
+        affinity: keepsSteps ? `evidence ${of} ${treatment.picture.id}` : undefined,
+      });
       const of = async (source: NoisySource) =>
-        [source, await this.pool.run("evidenceSource", { ...at, source }, options)] as const;
-      const whole = this.pool.run("evidenceWhole", at, options);
+        [source, await this.pool.run("evidenceSource", { ...at, source, keepsSteps }, homeOf(source))] as const;
+      const whole = this.pool.run("evidenceWhole", { ...at, keepsSteps }, homeOf("whole"));
       const [first, answer, ...others] = await Promise.all([
         whole,
         withAnswer ? whole.then((views) => answerOf(at, answerLight(views), options)) : undefined,
@@ -58,7 +67,7 @@ export class EvidenceBook {
       const at = { treatment, region: near };
       const work = (stop: AbortSignal) =>
         this.inTurn(async () => {
-          const payload = await made(at, { sources: ["plus"], withAnswer: false }, stop);
+          const payload = await made(at, { sources: ["plus"], withAnswer: false, keepsSteps: true }, stop);
           return this.pool.run("support", payload, { priority: telling, signal: stop });
         });
       const support = await this.support.ask(evidenceKey(treatment, near), work, signal);
@@ -66,7 +75,11 @@ export class EvidenceBook {
       if (support) onFirst(support);
     }
     const work = async (stop: AbortSignal) => {
-      const payload = await made({ treatment, region }, { sources: NOISY_SOURCES, withAnswer: true }, stop);
+      const payload = await made(
+        { treatment, region },
+        { sources: NOISY_SOURCES, withAnswer: true, keepsSteps: false },
+        stop,
+      );
       return this.pool.run("evidence", payload, { priority: telling, signal: stop });
     };
     return this.evidence.ask(key, work, signal);

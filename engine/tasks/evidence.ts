@@ -4,8 +4,9 @@ import type { PointShape } from "@/core/measure";
 import type { Raster, Region } from "@/core/raster";
 import { intersectRegions, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
-import { stepsOf } from "./crop";
+import { memoOf, stepsOf } from "./crop";
 import { inputOf } from "./input";
+import { noiseMemosOf } from "./measureCrop";
 import type { Task, Workshop } from "./task";
 
 /** A region of a treated stack. */
@@ -33,16 +34,23 @@ export const support: Task<EvidencePayload, Support | null> = async ({ shape, ma
   return supportOf(input, steps, area, shape, shop.job, made);
 };
 
+/** `keepsSteps`: what the first steps make of it stays in this worker, for when a later one changes. */
+export type KeptPlace = Place & { keepsSteps?: boolean };
+
 /** What evidence tells of stack and lane alone, so that several workers share it. */
-export const evidenceWhole: Task<Place, WholeViews> = async (of, shop) => {
+export const evidenceWhole: Task<KeptPlace, WholeViews> = async ({ keepsSteps, ...of }, shop) => {
   const { input, steps, area } = await placeOf(of, shop);
-  return wholeViews(input, steps, area, shop.job);
+  return wholeViews(input, steps, area, shop.job, keepsSteps ? memoOf(of.treatment.picture, shop) : undefined);
 };
 
 /** What the chain makes of one of the other pictures that evidence is told from. */
-export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = async ({ source, ...of }, shop) => {
+export const evidenceSource: Task<KeptPlace & { source: NoisySource }, Raster> = async (
+  { source, keepsSteps, ...of },
+  shop,
+) => {
   const { input, steps, area } = await placeOf(of, shop);
-  return treatedSource(input, steps, area, source, shop.job);
+  const memo = keepsSteps ? noiseMemosOf(of.treatment, shop)[source] : undefined;
+  return treatedSource(input, steps, area, source, shop.job, memo);
 };
 
 /** What the chain makes of its own answer, which differs from the stack by that light. */

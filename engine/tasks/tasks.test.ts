@@ -17,6 +17,7 @@ import { encodePng, renderStrip } from "./render";
 import { inspectPicture } from "@/core/compare";
 import { tie } from "./tie";
 import { measureSub, readFile, relate } from "./subs";
+import { evidenceSource, evidenceWhole } from "./evidence";
 import type { Workshop } from "./task";
 
 const stars = randomStars(30, 300, 240, 6);
@@ -85,6 +86,24 @@ test("changing the last step reads and runs only the last step; an equal crop is
   const alone = await crop({ treatment: changed, region, reduce: 1 }, shop());
   fresh.planes.forEach((plane, c) => expect(worstDifference(plane, alone.planes[c])).toBeLessThan(1e-7));
   expect(await crop({ treatment: changed, region, reduce: 1 }, bench)).toBe(fresh);
+});
+
+test("evidence whose first steps are kept runs only the last one when that is changed, and is the same", async () => {
+  const bench = shop();
+  const treatment = await treatmentOf([starlet, sharpen]);
+  const changed = { ...treatment, steps: [starlet, { ...sharpen, params: { ...sharpen.params, iterations: 5 } }] };
+  for (const source of ["plus", "a"] as const) {
+    await evidenceSource({ treatment, region, source, keepsSteps: true }, bench);
+    const before = reads;
+    const kept = await evidenceSource({ treatment: changed, region, source, keepsSteps: true }, bench);
+    expect(reads).toBe(before);
+    const alone = await evidenceSource({ treatment: changed, region, source }, shop());
+    kept.planes.forEach((plane, c) => expect(worstDifference(plane, alone.planes[c])).toBeLessThan(1e-7));
+  }
+  await evidenceWhole({ treatment, region, keepsSteps: true }, bench);
+  const kept = await evidenceWhole({ treatment: changed, region, keepsSteps: true }, bench);
+  const alone = await evidenceWhole({ treatment: changed, region }, shop());
+  expect(worstDifference(kept.told, alone.told)).toBeLessThan(1e-7);
 });
 
 test("large regions and reduced ones are treated tile by tile, with the same pixels", async () => {

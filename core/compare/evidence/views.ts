@@ -1,4 +1,4 @@
-import type { ChainInput, NoiseLeft, ReadyStep } from "../../chain";
+import type { ChainInput, ChainMemo, NoiseLeft, ReadyStep } from "../../chain";
 import {
   differenceOver,
   DISTURBED,
@@ -68,16 +68,17 @@ export type NoisySource = (typeof NOISY_SOURCES)[number];
 /** What may be made elsewhere: what is told of the stack alone, and what the chain makes of the other pictures and of its own answer. */
 export type MadeOf = { whole?: WholeViews; answer?: Raster } & Partial<Record<NoisySource, Raster>>;
 
-/** What a chain makes of one of them, each at its own noise, over a place with its surroundings. Throws without halves. */
+/** What a chain makes of one of them, each at its own noise, over a place with its surroundings; `memo` keeps what its first steps make. Throws without halves. */
 export async function treatedSource(
   { picture, halves, fill }: ChainInput,
   steps: readonly ReadyStep[],
   place: Region,
   which: NoisySource,
   job: JobHandle,
+  memo?: ChainMemo,
 ): Promise<Raster> {
   const run = (source: FrameSource, chain: readonly ReadyStep[]) =>
-    runFilled(source, chain, areaOf(place, picture), fill, { ...job, progress: () => undefined });
+    runFilled(source, chain, areaOf(place, picture), fill, { ...job, progress: () => undefined }, memo);
   if (!halves) throw new RangeError("a stack without halves has nothing else to tell evidence from");
   if (which === "a" || which === "b") return run(halves[which], stepsForHalves([...steps], picture));
   const share = which === "plus" ? DISTURBED : -DISTURBED;
@@ -166,19 +167,19 @@ async function answerOf(
   return light && treatedAnswer(input, steps, place, light, job);
 }
 
-/** What is told of the stack and the lane alone, over a place with its surroundings. */
+/** What is told of the stack and the lane alone, over a place with its surroundings. With a `memo` that outlives the call, the seconds are those of what it had not. */
 export async function wholeViews(
   input: ChainInput,
   steps: readonly ReadyStep[],
   place: Region,
   job: JobHandle,
+  memo: ChainMemo = forOneRun(),
 ): Promise<WholeViews> {
   const { picture, fill } = input;
   const area = areaOf(place, picture);
   const isLinear = stretchesOf(steps).length === 0;
   const untouched = await runFilled(picture, [], area, fill, job);
   const before = isLinear ? meanPlane(untouched) : await light(input, picture, stretchesOf(steps), area, job);
-  const memo = forOneRun();
   const started = Date.now();
   const treated = await runFilled(picture, steps, area, fill, { ...job, progress: () => undefined }, memo);
   const secondsPerMpx = (1000 * (Date.now() - started)) / (area.width * area.height);
