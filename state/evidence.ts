@@ -39,22 +39,16 @@ export class EvidenceBook {
     /** The same chain on several pictures, shared by the workers; on its own answer too when that is there and asked for. */
     const made = async (
       at: Place,
-      {
-        sources,
-        withAnswer,
-        keepsSteps,
-      }: { sources: readonly NoisySource[]; withAnswer: boolean; keepsSteps: boolean },
+      { sources, withAnswer }: { sources: readonly NoisySource[]; withAnswer: boolean },
       stop: AbortSignal,
     ) => {
       const options = { priority: making, signal: stop };
-      // What first steps made is in the worker that made it.
-      const homeOf = (of: string) => ({
-        ...options,
-        affinity: keepsSteps ? `evidence ${of} ${treatment.picture.id}` : undefined,
-      });
+      // What the first steps made of it is in the worker that made it; the two runs of a first part keep to a worker each.
+      const part = `${treatment.picture.id} ${at.region.width}`;
+      const homeOf = (which: string) => ({ ...options, affinity: `evidence ${which} ${part}` });
       const of = async (source: NoisySource) =>
-        [source, await this.pool.run("evidenceSource", { ...at, source, keepsSteps }, homeOf(source))] as const;
-      const whole = this.pool.run("evidenceWhole", { ...at, keepsSteps }, homeOf("whole"));
+        [source, await this.pool.run("evidenceSource", { ...at, source }, homeOf(source))] as const;
+      const whole = this.pool.run("evidenceWhole", at, homeOf("whole"));
       const [first, answer, ...others] = await Promise.all([
         whole,
         withAnswer ? whole.then((views) => answerOf(at, answerLight(views), options)) : undefined,
@@ -67,7 +61,7 @@ export class EvidenceBook {
       const at = { treatment, region: near };
       const work = (stop: AbortSignal) =>
         this.inTurn(async () => {
-          const payload = await made(at, { sources: ["plus"], withAnswer: false, keepsSteps: true }, stop);
+          const payload = await made(at, { sources: ["plus"], withAnswer: false }, stop);
           return this.pool.run("support", payload, { priority: telling, signal: stop });
         });
       const support = await this.support.ask(evidenceKey(treatment, near), work, signal);
@@ -75,11 +69,7 @@ export class EvidenceBook {
       if (support) onFirst(support);
     }
     const work = async (stop: AbortSignal) => {
-      const payload = await made(
-        { treatment, region },
-        { sources: NOISY_SOURCES, withAnswer: true, keepsSteps: false },
-        stop,
-      );
+      const payload = await made({ treatment, region }, { sources: NOISY_SOURCES, withAnswer: true }, stop);
       return this.pool.run("evidence", payload, { priority: telling, signal: stop });
     };
     return this.evidence.ask(key, work, signal);

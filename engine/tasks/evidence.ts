@@ -34,23 +34,16 @@ export const support: Task<EvidencePayload, Support | null> = async ({ shape, ma
   return supportOf(input, steps, area, shape, shop.job, made);
 };
 
-/** `keepsSteps`: what the first steps make of it stays in this worker, for when a later one changes. */
-export type KeptPlace = Place & { keepsSteps?: boolean };
-
-/** What evidence tells of stack and lane alone, so that several workers share it. */
-export const evidenceWhole: Task<KeptPlace, WholeViews> = async ({ keepsSteps, ...of }, shop) => {
+/** What evidence tells of stack and lane alone, so that several workers share it. What the first steps make stays in the worker, for when a later one changes. */
+export const evidenceWhole: Task<Place, WholeViews> = async (of, shop) => {
   const { input, steps, area } = await placeOf(of, shop);
-  return wholeViews(input, steps, area, shop.job, keepsSteps ? memoOf(of.treatment.picture, shop) : undefined);
+  return wholeViews(input, steps, area, shop.job, memoOf(of.treatment.picture, shop));
 };
 
-/** What the chain makes of one of the other pictures that evidence is told from. */
-export const evidenceSource: Task<KeptPlace & { source: NoisySource }, Raster> = async (
-  { source, keepsSteps, ...of },
-  shop,
-) => {
+/** What the chain makes of one of the other pictures that evidence is told from; of its first steps as well. */
+export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = async ({ source, ...of }, shop) => {
   const { input, steps, area } = await placeOf(of, shop);
-  const memo = keepsSteps ? noiseMemosOf(of.treatment, shop)[source] : undefined;
-  return treatedSource(input, steps, area, source, shop.job, memo);
+  return treatedSource(input, steps, area, source, shop.job, noiseMemosOf(of.treatment, shop)[source]);
 };
 
 /** What the chain makes of its own answer, which differs from the stack by that light. */
