@@ -64,6 +64,10 @@ test("a failure stays on show with its lane, and can be tried again", async () =
   const told = begin();
   tiles[0].fail(new UserError("a half cannot be read", "Bring it in again."));
   await told;
+  // The other tile is told to stop, and says no more if it had ended already.
+  expect(tiles[1].signal.aborted).toBe(true);
+  tiles[1].end();
+  await settled();
   expect(state()).toBeUndefined();
   expect(jobs.store.getState().jobs).toMatchObject([
     { label: "Evidence for the whole picture of lane B", error: { advice: "Bring it in again." } },

@@ -30,7 +30,6 @@ export class WholeEvidenceBook {
     const told = await this.jobs.run("evidence", `Evidence for the whole picture of ${name}`, async (control) => {
       const { signal, stop } = control;
       const onProgress = (share: number) => {
-        if (signal.aborted) return;
         control.onProgress(share);
         this.store.setState({ [key]: { share, stop } });
       };

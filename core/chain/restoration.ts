@@ -33,7 +33,7 @@ export interface Restoration {
   filter: Psf;
   /** By pixel of the place: 1 over the variance of its noise, 0 where it does not count. */
   weight: Float32Array;
-  /** ¼ (y_A − y_B)² by pixel, with y the filtered halves: twice that is the noise that is in every error for the noise of what it is held against. */
+  /** ½ (y_A − y_B)² by pixel, with y the filtered halves: the noise of what is held against, which is in every error. */
   heldNoise: Float32Array;
   /** By pixel: ½ ((w_A − y_B)² + (w_B − y_A)²) − ¼ (w_A − w_B)² + ¼ (u_A − u_B)², with w what of the restored halves can be held against y, and u the rest of them. */
   squares: (step: ReadyStep) => Promise<Float32Array>;
@@ -78,7 +78,7 @@ export async function restorationOf(
   return {
     filter,
     weight: weightsOf(inside(meanPlane(a), area), inside(meanPlane(b), area), place, job),
-    heldNoise: yA.map((v, i) => (v - yB[i]) ** 2 / 4),
+    heldNoise: yA.map((v, i) => (v - yB[i]) ** 2 / 2),
     squares: async (step) => {
       const [xA, xB] = [await restored(a, step), await restored(b, step)];
       return xA.held.map(

@@ -145,7 +145,7 @@ async function heldOutOfRestored(
   const restoration = await restorationOf(input, before, restoring, place, job);
   if (!restoration) return null;
   const { filter, weight, heldNoise, squares } = restoration;
-  const errors = (await squares(restoring)).map((square, i) => weight[i] * (square - 2 * heldNoise[i]));
+  const errors = (await squares(restoring)).map((square, i) => weight[i] * (square - heldNoise[i]));
   const power = filter.values.reduce((sum, v) => sum + v * v, 0);
   return {
     ...meansOfBlocks(errors, place, (i) => weight[i] > 0),

@@ -19,7 +19,7 @@ const TILE = 512;
 /** Places that are named, and how far apart they lie at least, px. */
 const [WORST, APART] = [5, 128];
 
-/** Looks at every tile of a treated picture; null without halves. Means are root mean squares over tiles, by area. */
+/** Looks at every tile of a treated picture; null without halves. Where one fails or it is stopped, the others are stopped and no more is heard of them. Means are root mean squares over tiles, by area. */
 export async function wholeEvidence(
   pool: WorkerPool,
   treatment: Treatment,
@@ -28,14 +28,20 @@ export async function wholeEvidence(
   { onProgress, signal }: { onProgress: (share: number) => void; signal?: AbortSignal },
 ): Promise<WholeEvidence | null> {
   const tiles = tilesOf({ x: 0, y: 0, width: size.width, height: size.height }, TILE);
+  const failed = new AbortController();
+  const ends = signal ? AbortSignal.any([signal, failed.signal]) : failed.signal;
   let done = 0;
   const found = await Promise.all(
     tiles.map(async (region) => {
-      const evidence = await pool.run("evidence", { treatment, region, shape }, { priority: PRIORITY.batch, signal });
-      onProgress(++done / tiles.length);
+      const options = { priority: PRIORITY.batch, signal: ends };
+      const evidence = await pool.run("evidence", { treatment, region, shape }, options);
+      if (!ends.aborted) onProgress(++done / tiles.length);
       return evidence && { summary: withoutMaps(evidence), peaks: peaksOf(evidence) };
     }),
-  );
+  ).catch((error: unknown) => {
+    failed.abort();
+    throw error;
+  });
   const known = found.flatMap((tile) => tile ?? []);
   if (known.length === 0) return null;
   const areas = known.map(({ summary: { region } }) => region.width * region.height);
