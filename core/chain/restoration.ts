@@ -1,6 +1,6 @@
 import type { JobHandle } from "../job";
 import type { Psf } from "../kernels";
-import { psfRatio, RATIO_RADIUS, roundPsf, surroundings } from "../measure";
+import { convolved, psfRatio, RATIO_RADIUS, roundPsf, surroundings } from "../measure";
 import type { Raster, Region } from "../raster";
 import {
   cropRaster,
@@ -8,7 +8,6 @@ import {
   growRegion,
   intersectRegions,
   meanPlane,
-  mirrored,
   rasterOf,
   relativeTo,
   robustSpread,
@@ -64,15 +63,17 @@ export async function restorationOf(
     await runFilled(halves.a, ofHalf, area, fill, quiet),
     await runFilled(halves.b, ofHalf, area, fill, quiet),
   ];
+  const through = (plane: Float32Array, { width, height }: Region, psf: Psf) =>
+    convolved(plane, width, height, psf, job.kernels);
   const inside = (plane: Float32Array, from: Region) =>
     cropRaster(rasterOf(from.width, from.height, [plane]), relativeTo(from, place)).planes[0];
-  const [yA, yB] = [a, b].map((half) => inside(convolved(meanPlane(half), area, filter, job), area));
+  const [yA, yB] = [a, b].map((half) => inside(through(meanPlane(half), area, filter), area));
   const wide = intersectRegions(growRegion(place, RATIO_RADIUS), wholeRegion(picture));
   const restored = async (half: Raster, step: ReadyStep) => {
     const [own] = stepsForHalves([step], picture);
     const out = meanPlane(await runFilled(frameAt(half, area, picture), [own], wide, fill, quiet));
-    const whole = blur.target ? out : convolved(out, wide, shown, job);
-    const [all, held] = [inside(whole, wide), inside(convolved(whole, wide, share, job), wide)];
+    const whole = blur.target ? out : through(out, wide, shown);
+    const [all, held] = [inside(whole, wide), inside(through(whole, wide, share), wide)];
     return { held, beyond: difference(all, held) };
   };
   return {
@@ -88,14 +89,6 @@ export async function restorationOf(
       );
     },
   };
-}
-
-/** A plane through a filter, mirrored beyond its border. */
-function convolved(plane: Float32Array, { width, height }: Region, psf: Psf, job: JobHandle): Float32Array {
-  const margin = (psf.size - 1) / 2;
-  const { grown, pitch, rows } = mirrored(plane, width, height, margin);
-  const out = rasterOf(pitch, rows, [job.kernels.convolve(grown, pitch, rows, psf)]);
-  return cropRaster(out, { x: margin, y: margin, width, height }).planes[0];
 }
 
 /** 1 over the variance of the noise of a place, 0 where it is bright. */

@@ -17,6 +17,7 @@ export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, pointFilte
 export { drawDisc } from "./discs";
 export { meanAround } from "./fill";
 export { inverseFilters } from "./inverseFilters";
+export { convolved } from "./convolved";
 export { psfRatio, RATIO_RADIUS } from "./psfRatio";
 export type { MaybeJudged } from "./fewestStars";
 export { fewestStars } from "./fewestStars";

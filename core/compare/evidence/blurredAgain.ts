@@ -2,7 +2,7 @@ import type { ChainInput, ChainMemo, ReadyStep } from "../../chain";
 import { chainHalo, runFilled, splitForMode } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
-import { meanAround, psfRatio } from "../../measure";
+import { convolved, meanAround, psfRatio } from "../../measure";
 import { solveSymmetric } from "../../numeric/leastSquares";
 import { gaussianPsf } from "../../operations";
 import type { Region } from "../../raster";
@@ -11,7 +11,6 @@ import {
   growRegion,
   intersectRegions,
   meanPlane,
-  mirrored,
   quantile,
   rasterOf,
   relativeTo,
@@ -66,13 +65,13 @@ export function blurredAgain(
 ): Float32Array {
   if (!blur) return plane;
   const { psf, spared, hidden } = blur;
-  if (!spared) return through(plane, width, height, psf, job);
+  if (!spared) return convolved(plane, width, height, psf, job.kernels);
   const sharp = plane.map((v, i) => (spared[i] < hidden ? (v - spared[i] * given[i]) / (1 - spared[i]) : 0));
   const seen = spared.map((s) => (s < hidden ? 1 - s : 0));
   const around = meanAround(sharp, seen, width, height, job.kernels);
   for (let i = 0; i < sharp.length; i++) if (seen[i] === 0) sharp[i] = around[i] === around[i] ? around[i] : given[i];
   // What was left as it was is the lane's own, with all that later steps did to it.
-  return through(sharp, width, height, psf, job).map((v, i) =>
+  return convolved(sharp, width, height, psf, job.kernels).map((v, i) =>
     spared[i] < hidden ? spared[i] * given[i] + (1 - spared[i]) * v : plane[i],
   );
 }
@@ -107,14 +106,6 @@ async function knownBlur(
   return { psf, ...KNOWN, spared: spared.some((v) => v > 0) ? spared : null, hidden };
 }
 
-/** A plane through a PSF, mirrored beyond its border. */
-function through(plane: Float32Array, width: number, height: number, psf: Psf, job: JobHandle): Float32Array {
-  const margin = (psf.size - 1) / 2;
-  const { grown, pitch, rows } = mirrored(plane, width, height, margin);
-  const out = rasterOf(pitch, rows, [job.kernels.convolve(grown, pitch, rows, psf)]);
-  return cropRaster(out, { x: margin, y: margin, width, height }).planes[0];
-}
-
 /** Gaussians, by FWHM in px, of which the blur is put together; 0 leaves the picture as it is. */
 const PARTS = [0, 1, 1.5, 2.2, 3.3, 5, 7.5];
 /** Share of a pixel's light that it may be off by beside its noise: so that bright stars do not decide alone. */
@@ -135,7 +126,9 @@ function fittedBlur(
   const { sigma } = robustSpread(bands(before, width, height, job, 1)[0]);
   const sky = quantile(before, 0.2);
   const weight = before.map((v) => 1 / (sigma ** 2 + (OFF * Math.max(0, v - sky)) ** 2 + 1e-30));
-  const parts = PARTS.map((fwhm) => (fwhm === 0 ? sharp : through(sharp, width, height, gaussianPsf(fwhm), job)));
+  const parts = PARTS.map((fwhm) =>
+    fwhm === 0 ? sharp : convolved(sharp, width, height, gaussianPsf(fwhm), job.kernels),
+  );
   // Shares of all but the first, whose share is what is left of 1.
   const columns = parts.slice(1).map((part) => part.map((v, i) => v - sharp[i]));
   const n = columns.length;
