@@ -9,6 +9,7 @@ import { byteCache } from "@/engine/cache";
 import { FactShelf } from "@/engine/facts";
 import { bytesOfBlob, createFrameShelf } from "@/engine/frames";
 import { crop } from "@/engine/tasks/crop";
+import { runTask } from "@/engine/tasks/task";
 import { job } from "./lib/truth";
 
 const path = process.argv[2];
@@ -50,7 +51,8 @@ for (const [id, field, values] of [
     for (const region of spots)
       for (const [k, value] of values.entries()) {
         const steps = [{ ...base, params: { ...base.params, [field]: value }, blend: 1 - k * 1e-9 }];
-        await crop(
+        await runTask(
+          crop,
           { treatment: { picture, halves: null, fill, fullScale: 1, steps, facts: [ids] }, region, reduce: 1 },
           { job, frames, facts, cache },
         );

@@ -1,15 +1,12 @@
-import { MessageChannel, type MessagePort } from "node:worker_threads";
 import { bytesOfArray, writeFits } from "@/core/formats";
 import { Stopped } from "@/core/job";
 import { createNight, subFile } from "@/core/simulate";
-import { kernelBytes } from "@/core/testing/kernelBytes";
 import { wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { newStep } from "@/core/chain";
 import { findOperation, type AnyOperation } from "@/core/operations";
 import { stackSettings } from "@/core/stack";
 import { byteCache } from "./cache";
 import { bytesOfBlob, type FrameRef } from "./frames";
-import type { PoolLine } from "./pool";
 import { WorkerPool } from "./pool";
 import { failureOf, JobError } from "./protocol";
 import { prepareTreatment, renderPicture } from "./jobs/render";
@@ -17,33 +14,10 @@ import { stripsOf } from "./jobs/assemble";
 import { makeStack } from "./jobs/stack";
 import type { StoredStrip, StripStore } from "./jobs/strips";
 import { inMemory } from "./jobs/strips";
-import { serve } from "./worker";
+import { workersInThread } from "./testing";
 
-const open: MessagePort[] = [];
-afterAll(() => open.forEach((port) => port.close()));
-
-/** A worker in this thread: the same host and protocol over a message channel. */
-function inThread(): PoolLine {
-  const { port1, port2 } = new MessageChannel();
-  open.push(port1, port2);
-  serve(
-    {
-      post: (message, transfer) => port2.postMessage(message, transfer),
-      listen: (handler) => port2.on("message", handler),
-      breathe: () => new Promise((resolve) => setImmediate(resolve)),
-    },
-    (ref) =>
-      ref.kind === "blob"
-        ? Promise.resolve(bytesOfBlob(ref.name, ref.blob))
-        : Promise.reject(new Error("no files here")),
-    kernelBytes(),
-  );
-  return {
-    post: (message) => port1.postMessage(message),
-    listen: (onMessage) => void port1.on("message", onMessage),
-    close: () => port1.close(),
-  };
-}
+const workers = workersInThread();
+afterAll(workers.close);
 
 const bytesOf = async (blob: Blob) => Buffer.from(await blob.arrayBuffer());
 const blobOf = (bytes: Uint8Array) => new Blob([bytes as BlobPart]);
@@ -58,7 +32,7 @@ const treatment = { picture, halves: null, fill: [0], fullScale: 1, steps: [], f
 const region = { x: 4, y: 5, width: 20, height: 10 };
 
 describe("the pool over real workers", () => {
-  const pool = new WorkerPool(1, inThread);
+  const pool = new WorkerPool(1, workers.open);
 
   test("runs a task and hands its result over, twice the same from its cache", async () => {
     const a = await pool.run("crop", { treatment, region, reduce: 1 });

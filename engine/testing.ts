@@ -1,4 +1,54 @@
+import { MessageChannel } from "node:worker_threads";
+import { writeFits } from "@/core/formats";
+import type { Raster } from "@/core/raster";
+import { kernelBytes } from "@/core/testing/kernelBytes";
+import type { FrameRef, OpenBytes } from "./frames";
+import { bytesOfBlob } from "./frames";
 import type { PoolLine } from "./pool";
+import { serve } from "./worker";
+
+/** Bytes of references to blobs; those to files are refused. */
+export const blobBytes: OpenBytes = (ref) =>
+  ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only"));
+
+/** A reference to a file in memory. */
+export const blobRef = (id: string, bytes: Uint8Array, name = `${id}.fits`): FrameRef => ({
+  ...{ id, name, kind: "blob" },
+  blob: new Blob([bytes as BlobPart]),
+});
+
+/** A reference to a picture as a float FITS file in memory. */
+export const rasterRef = (id: string, { width, height, channels, planes }: Raster): FrameRef =>
+  blobRef(id, writeFits({ width, height, channels, sample: "float32" }, planes));
+
+/** Lines to workers in this thread: the same host and protocol, over message channels. */
+export function workersInThread(): { open: () => PoolLine; close: () => void } {
+  const ports: { close(): void }[] = [];
+  return {
+    open: () => {
+      const { port1, port2 } = new MessageChannel();
+      ports.push(port1, port2);
+      serve(
+        {
+          post: (message, transfer) => port2.postMessage(message, transfer),
+          listen: (handler) => port2.on("message", handler),
+          breathe: () => new Promise((resolve) => setImmediate(resolve)),
+        },
+        blobBytes,
+        kernelBytes(),
+      );
+      return {
+        post: (message) => port1.postMessage(message),
+        listen: (onMessage, onDeath) => {
+          port1.on("message", onMessage);
+          port1.on("messageerror", () => onDeath("a message could not be read"));
+        },
+        close: () => port1.close(),
+      };
+    },
+    close: () => ports.forEach((port) => port.close()),
+  };
+}
 
 /** A line whose worker answers only when told to. */
 export function puppet() {

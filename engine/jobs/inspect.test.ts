@@ -10,6 +10,7 @@ import type { WorkerPool } from "../pool";
 import { TASKS } from "../tasks/registry";
 import { inspectPicture } from "@/core/compare";
 import type { Workshop } from "../tasks/task";
+import { runTask } from "../tasks/task";
 import { inspectStack } from "./inspect";
 
 const [width, height] = [1100, 1050];
@@ -42,7 +43,7 @@ test.each([1, 2, 4, 20])("a stack that %i workers look over is told as by one", 
   const tiles: number[] = [];
   const run = (name: keyof typeof TASKS, given: never) => {
     if (name === "inspectShare") tiles.push((given as { tiles: unknown[] }).tiles.length);
-    return TASKS[name](structuredClone(given), shop());
+    return runTask<never, unknown>(TASKS[name], structuredClone(given), shop());
   };
   const pool = { batchSize, run } as unknown as WorkerPool;
   const { frames, job } = shop();

@@ -11,6 +11,7 @@ export function createNodePool(workerPath: string, kernelPath: string, size = av
       post: (message) => worker.postMessage(message),
       listen: (onMessage, onDeath) => {
         worker.on("message", onMessage);
+        worker.on("messageerror", () => onDeath("a message could not be read"));
         worker.on("error", (error) => onDeath(error instanceof Error ? error.message : String(error)));
         worker.on("exit", (code) => {
           if (code !== 0) onDeath(`exit code ${code}`);

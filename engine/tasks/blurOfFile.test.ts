@@ -9,6 +9,7 @@ import { byteCache } from "../cache";
 import { FactShelf } from "../facts";
 import { bytesOfBlob, createFrameShelf } from "../frames";
 import { blurOfFile } from "./blurOfFile";
+import { runTask } from "./task";
 
 const job = quietJob(wasmKernels());
 
@@ -21,7 +22,7 @@ function blurOf(name: string, { width, height, channels, planes }: Raster): Prom
     job.kernels,
   );
   const shop = { job, frames: open, facts: new FactShelf(), cache: byteCache<Raster>(2 ** 20, rasterBytes) };
-  return blurOfFile({ frame: { id: name, name, kind: "blob", blob } }, shop);
+  return runTask(blurOfFile, { frame: { id: name, name, kind: "blob", blob } }, shop);
 }
 
 /** Half of the width at which the middle row falls to half of the peak, told between pixels. */

@@ -41,27 +41,29 @@ export interface Converted {
  * A picture in another format. Integers of 8 and 16 bits keep their numbers in 16 bits; others are brought to the full scale of the new
  * type, and the factor is told. Floats keep the samples (shares of full scale for integers, else their own numbers).
  */
-export const convert: Task<ConvertPayload, Converted> = async ({ frame, to, sample: asked }, shop) => {
-  const picture = await shop.frames.picture(frame);
-  const raster = await (await shop.frames.open(frame)).read(wholeRegion(picture));
-  const unit = await shop.frames.unit(frame);
-  const floats = to === "fits" || to === "tiff";
-  const wanted = asked ?? (picture.bitpix < 0 || picture.bitpix > 16 ? "float32" : "uint16");
-  if (asked === "float32" && !floats)
-    throw new UserError(`${to.toUpperCase()} files hold no floats`, "Leave --sample out, or write FITS or TIFF.");
-  const bits = wanted === "float32" && floats ? 0 : picture.bitpix === 8 && to !== "fits" && to !== "tiff" ? 8 : 16;
-  // Shares of full scale are what integer writers take.
-  const white = picture.bitpix > 0 && picture.bitpix <= 16 ? 1 : toSample(unit, unit.fullScale);
-  const shares = bits === 0 || white === 1 ? raster : scaled(raster, 1 / white);
-  const { low, high } = bits === 0 ? { low: 0, high: 0 } : clipped(shares);
-  const most = 2 ** bits - 1;
-  return {
-    file: await encode(picture, shares, unit, to, bits),
-    sample: bits === 0 ? "float32" : bits === 8 ? "uint8" : "uint16",
-    scale: bits === 0 ? 1 / unit.storedPerUnit : most / (white * unit.storedPerUnit),
-    clippedLow: low,
-    clippedHigh: high,
-  };
+export const convert: Task<ConvertPayload, Converted> = {
+  owned: async ({ frame, to, sample: asked }, shop) => {
+    const picture = await shop.frames.picture(frame);
+    const raster = await (await shop.frames.open(frame)).read(wholeRegion(picture));
+    const unit = await shop.frames.unit(frame);
+    const floats = to === "fits" || to === "tiff";
+    const wanted = asked ?? (picture.bitpix < 0 || picture.bitpix > 16 ? "float32" : "uint16");
+    if (asked === "float32" && !floats)
+      throw new UserError(`${to.toUpperCase()} files hold no floats`, "Leave --sample out, or write FITS or TIFF.");
+    const bits = wanted === "float32" && floats ? 0 : picture.bitpix === 8 && to !== "fits" && to !== "tiff" ? 8 : 16;
+    // Shares of full scale are what integer writers take.
+    const white = picture.bitpix > 0 && picture.bitpix <= 16 ? 1 : toSample(unit, unit.fullScale);
+    const shares = bits === 0 || white === 1 ? raster : scaled(raster, 1 / white);
+    const { low, high } = bits === 0 ? { low: 0, high: 0 } : clipped(shares);
+    const most = 2 ** bits - 1;
+    return {
+      file: await encode(picture, shares, unit, to, bits),
+      sample: bits === 0 ? "float32" : bits === 8 ? "uint8" : "uint16",
+      scale: bits === 0 ? 1 / unit.storedPerUnit : most / (white * unit.storedPerUnit),
+      clippedLow: low,
+      clippedHigh: high,
+    };
+  },
 };
 
 const scaled = (raster: Raster, factor: number): Raster => ({

@@ -17,6 +17,7 @@ import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
 import { crop, type Treatment } from "./crop";
 import { measureCrop } from "./measureCrop";
 import type { Workshop } from "./task";
+import { runTask } from "./task";
 
 const SIZE = { width: 260, height: 210 };
 const stars = randomStars(40, SIZE.width, SIZE.height, 6);
@@ -122,7 +123,7 @@ function steepest({ steps, facts: ids }: Treatment): number {
 /** Crops of every region and zoom against the same pixels of the whole picture. */
 async function check(steps: ChainStep[], zooms: readonly number[]): Promise<void> {
   const treatment = await treatmentOf(steps);
-  const whole = await crop({ treatment, region: wholeRegion(SIZE), reduce: 1 }, shop());
+  const whole = await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, shop());
   const range = domainAfter(steps) === "stretched" ? 1 : 0.5;
   const operations = steps.map(({ operation }) => OPERATIONS.find(({ id }) => id === operation) as AnyOperation);
   // What a step rounds differently, one after it lifts: a sharpening one about threefold, one that decides what is a star up to sixfold.
@@ -138,7 +139,7 @@ async function check(steps: ChainStep[], zooms: readonly number[]): Promise<void
         width: Math.min(SIZE.width, asked.x + asked.width) - x,
         height: Math.min(SIZE.height, asked.y + asked.height) - y,
       };
-      const piece = await crop({ treatment, region: asked, reduce }, bench);
+      const piece = await runTask(crop, { treatment, region: asked, reduce }, bench);
       const cut = cropRaster(whole, region);
       const expected = createRaster(Math.ceil(region.width / reduce), Math.ceil(region.height / reduce), 3);
       reduceInto(expected, cut, 0, 0, reduce);
@@ -210,10 +211,10 @@ test("halves are treated the same way at every place: their difference over a sq
   const [denoise] = OPERATIONS;
   const treatment = await treatmentOf([newStep(denoise)]);
   const region = { x: 40, y: 30, width: 128, height: 128 };
-  const alone = await measureCrop({ treatment, region, skyLevel: null }, shop());
+  const alone = await runTask(measureCrop, { treatment, region, skyLevel: null }, shop());
   const bench = shop();
-  await crop({ treatment, region: wholeRegion(SIZE), reduce: 1 }, bench);
-  const after = await measureCrop({ treatment, region, skyLevel: null }, bench);
+  await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, bench);
+  const after = await runTask(measureCrop, { treatment, region, skyLevel: null }, bench);
   expect(after).toEqual(alone);
   expect(alone.noiseFromHalves).toBeGreaterThan(0);
 });
@@ -233,15 +234,15 @@ test("the noise of a crop is half the difference of its halves, each treated as 
   if (!operation) throw new Error("no operation");
   const region = { x: 40, y: 40, width: 64, height: 64 };
   const plain = await treatmentOf([]);
-  const untouched = await crop({ treatment: plain, region, reduce: 1, isNoise: true }, shop());
+  const untouched = await runTask(crop, { treatment: plain, region, reduce: 1, isNoise: true }, shop());
   const expected = cropRaster(rasters.a, region).planes[1].map((v, i) => (v - cropRaster(rasters.b, region).planes[1][i]) / 2); // prettier-ignore
   expect(worstDifference(untouched.planes[1], expected)).toBeLessThan(1e-9);
   const spread = ({ planes }: Raster) => Math.sqrt(planes[0].reduce((sum, v) => sum + v * v, 0) / planes[0].length);
-  const treated = await crop({ treatment: await treatmentOf([newStep(operation)]), region, reduce: 1, isNoise: true }, shop()); // prettier-ignore
+  const treated = await runTask(crop, { treatment: await treatmentOf([newStep(operation)]), region, reduce: 1, isNoise: true }, shop()); // prettier-ignore
   expect(spread(treated)).toBeLessThan(0.6 * spread(untouched));
   // On another grid, and at half the size.
   const warp = { kind: "shift", matrix: [1, 0, 3, 0, 1, 0] } as const;
-  const moved = await crop({ treatment: plain, region, reduce: 1, onto: { ...warp, matrix: [...warp.matrix] }, isNoise: true }, shop()); // prettier-ignore
+  const moved = await runTask(crop, { treatment: plain, region, reduce: 1, onto: { ...warp, matrix: [...warp.matrix] }, isNoise: true }, shop()); // prettier-ignore
   expect(Math.abs(moved.planes[1][70] - untouched.planes[1][67])).toBeLessThan(1e-6);
-  await expect(crop({ treatment: { ...plain, halves: null }, region, reduce: 1, isNoise: true }, shop())).rejects.toThrow("without halves"); // prettier-ignore
+  await expect(runTask(crop, { treatment: { ...plain, halves: null }, region, reduce: 1, isNoise: true }, shop())).rejects.toThrow("without halves"); // prettier-ignore
 });

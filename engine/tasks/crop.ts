@@ -65,11 +65,13 @@ export const memoOf = (picture: FrameRef, { cache }: Workshop): ChainMemo => ({
 });
 
 /** A treated region, or the noise that is left in it, reduced if asked; large regions are treated tile by tile. */
-export const crop: Task<CropPayload, Raster> = async (wanted, shop) => {
-  const { halves, picture } = wanted.treatment;
-  if (!wanted.isNoise) return placed(wanted, picture, shop);
-  if (!halves) throw new UserError("a stack without halves does not tell its noise", "Show something else of it.");
-  return halfDifference(await placed(wanted, halves.a, shop), await placed(wanted, halves.b, shop));
+export const crop: Task<CropPayload, Raster> = {
+  cached: async (wanted, shop) => {
+    const { halves, picture } = wanted.treatment;
+    if (!wanted.isNoise) return placed(wanted, picture, shop);
+    if (!halves) throw new UserError("a stack without halves does not tell its noise", "Show something else of it.");
+    return halfDifference(await placed(wanted, halves.a, shop), await placed(wanted, halves.b, shop));
+  },
 };
 
 const placed = (wanted: CropPayload, of: FrameRef, shop: Workshop): Promise<Raster> =>

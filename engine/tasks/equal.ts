@@ -19,16 +19,15 @@ export interface EqualPayload {
 }
 
 /** What a region tells of a measure with a step at some strength. */
-export const equalPart: Task<EqualPayload, EqualPart> = async (
-  { treatment, index, region, strength, measure },
-  shop,
-) => {
-  const input = await inputOf(treatment, shop);
-  const lane = {
-    ...{ input, index, steps: treatment.steps },
-    facts: treatment.facts.map((ids) => shop.facts.valuesOf(ids)),
-    keyOf: (i: number) => treatment.facts[i],
-    memos: { picture: memoOf(treatment.picture, shop), ...noiseMemosOf(treatment, shop) },
-  };
-  return partOf(lane, intersectRegions(region, wholeRegion(input.picture)), strength, measure, shop.job);
+export const equalPart: Task<EqualPayload, EqualPart> = {
+  owned: async ({ treatment, index, region, strength, measure }, shop) => {
+    const input = await inputOf(treatment, shop);
+    const lane = {
+      ...{ input, index, steps: treatment.steps },
+      facts: treatment.facts.map((ids) => shop.facts.valuesOf(ids)),
+      keyOf: (i: number) => treatment.facts[i],
+      memos: { picture: memoOf(treatment.picture, shop), ...noiseMemosOf(treatment, shop) },
+    };
+    return partOf(lane, intersectRegions(region, wholeRegion(input.picture)), strength, measure, shop.job);
+  },
 };

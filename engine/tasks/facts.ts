@@ -12,7 +12,9 @@ export interface FactsPayload {
 }
 
 /** Facts of the picture as it is before a step of its chain. */
-export const measureFacts: Task<FactsPayload, StepFacts> = async ({ treatment, index, keys }, shop) => {
-  const before = treatment.facts.slice(0, index).map((ids) => shop.facts.valuesOf(ids));
-  return measure(await inputOf(treatment, shop), treatment.steps, before, index, keys, shop.job);
+export const measureFacts: Task<FactsPayload, StepFacts> = {
+  owned: async ({ treatment, index, keys }, shop) => {
+    const before = treatment.facts.slice(0, index).map((ids) => shop.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, shop), treatment.steps, before, index, keys, shop.job);
+  },
 };

@@ -16,6 +16,7 @@ import { bytesOfBlob, createFrameShelf } from "../frames";
 import { flip, scaledRelation } from "./flip";
 import { calibrateLight, defects, master } from "./masters";
 import type { Workshop } from "./task";
+import { runTask } from "./task";
 
 const job = quietJob(wasmKernels());
 const shop = (): Workshop => ({
@@ -60,10 +61,10 @@ describe("flipping", () => {
   test("a frame as it came is its own pixels, and their box means where it is reduced", async () => {
     const frame = refOf("f", smooth(160, 120, wave));
     const region = { x: 40, y: 20, width: 60, height: 40 };
-    const out = await flip({ frame, relation: null, size, region, reduce: 1 }, shop());
+    const out = await runTask(flip, { frame, relation: null, size, region, reduce: 1 }, shop());
     expect([out.width, out.height]).toEqual([60, 40]);
     expect(out.planes[0][0]).toBeCloseTo(wave(40, 20), 6);
-    const small = await flip({ frame, relation: null, size, region, reduce: 4 }, shop());
+    const small = await runTask(flip, { frame, relation: null, size, region, reduce: 4 }, shop());
     expect([small.width, small.height]).toEqual([15, 10]);
     let sum = 0;
     for (let y = 20; y < 24; y++) for (let x = 40; x < 44; x++) sum += wave(x, y) / 16;
@@ -78,7 +79,7 @@ describe("flipping", () => {
       return (wave(u, v) - level - dx * u - dy * v) / relation.scale;
     });
     const region = wholeRegion(size);
-    const full = await flip({ frame: refOf("g", own), relation, size, region, reduce: 1 }, shop());
+    const full = await runTask(flip, { frame: refOf("g", own), relation, size, region, reduce: 1 }, shop());
     const middle = (raster: Raster, x: number, y: number) => raster.planes[0][y * raster.width + x];
     for (const [x, y] of [
       [60, 50],
@@ -87,7 +88,7 @@ describe("flipping", () => {
     ])
       expect(middle(full, x, y)).toBeCloseTo(wave(x, y), 4);
     for (const reduce of [2, 4]) {
-      const small = await flip({ frame: refOf("g", own), relation, size, region, reduce }, shop());
+      const small = await runTask(flip, { frame: refOf("g", own), relation, size, region, reduce }, shop());
       const h = (reduce - 1) / 2;
       for (const [x, y] of [
         [60, 40],
@@ -135,11 +136,12 @@ describe("calibration in a worker", () => {
       refOf("l", flat(0.5)),
       calibration({ dark: refOf("d", flat(0.1)), flat: refOf("n", flat(0.8)) }),
     );
-    const bytes = await calibrateLight({ frame: through }, shop());
+    const bytes = await runTask(calibrateLight, { frame: through }, shop());
     const out = await shop().frames.open({ id: "o", name: "o", kind: "blob", blob: new Blob([bytes as BlobPart]) });
     const raster = await out.read(wholeRegion(out));
     expect(raster.planes[0].every((v) => Math.abs(v - 0.4) < 1e-6)).toBe(true);
-    const shown = await flip(
+    const shown = await runTask(
+      flip,
       { frame: through, relation: null, size: out, region: { x: 0, y: 0, width: 10, height: 10 }, reduce: 1 },
       shop(),
     );
@@ -156,7 +158,7 @@ describe("calibration in a worker", () => {
         ),
       }),
     );
-    await expect(calibrateLight({ frame: through }, shop())).rejects.toThrow(/32.*48.*64.*48|64.*48.*32.*48/s);
+    await expect(runTask(calibrateLight, { frame: through }, shop())).rejects.toThrow(/32.*48.*64.*48|64.*48.*32.*48/s);
   });
 
   test("a master of three leaves the outlier of one out; hot pixels of a dark are listed", async () => {
@@ -168,7 +170,8 @@ describe("calibration in a worker", () => {
       return raster;
     };
     const frames = [1, 2, 3, 4, 5, 6, 7, 8, 9, 10].map((seed) => refOf(`d${seed}`, noisy(seed, seed === 2)));
-    const made = await master(
+    const made = await runTask(
+      master,
       {
         kind: "dark",
         frames,
@@ -185,7 +188,7 @@ describe("calibration in a worker", () => {
     // A float master is in ADU of 16 bits, or a share of full scale; either way the hit is gone and the hot pixel stays.
     expect(planes[0][10 * 64 + 10] / planes[0][0]).toBeLessThan(1.1);
     expect(planes[0][20 * 64 + 30] / planes[0][0]).toBeGreaterThan(10);
-    const found = await defects({ dark, pattern: null, kSigma: 5 }, shop());
+    const found = await runTask(defects, { dark, pattern: null, kSigma: 5 }, shop());
     expect([...found.hot]).toContain(20 * 64 + 30);
     expect(found.hot.length).toBeLessThan(5);
   });

@@ -19,25 +19,27 @@ export interface FlipPayload {
 }
 
 /** A frame to look at while flipping through: registered and normalised, reduced before it is resampled. */
-export const flip: Task<FlipPayload, Raster> = async ({ frame, relation, size, region, reduce }, shop) => {
-  const quick = superPixels(frame, reduce);
-  const opened = await shop.frames.open(quick ?? frame);
-  const shrink = quick ? 2 : 1;
-  const whole = quick ? { width: Math.floor(opened.width * 2), height: Math.floor(opened.height * 2) } : opened;
-  const small = reduce / shrink > 1 ? reducedFrame(opened, reduce / shrink) : opened;
-  const area = {
-    x: Math.floor(region.x / reduce),
-    y: Math.floor(region.y / reduce),
-    width: Math.ceil(region.width / reduce),
-    height: Math.ceil(region.height / reduce),
-  };
-  const most = relation ? size : whole;
-  const smallSize = { width: Math.ceil(most.width / reduce), height: Math.ceil(most.height / reduce) };
-  const shown = relation
-    ? registeredFrame(small, scaledRelation(relation, reduce), smallSize, shop.job.kernels)
-    : small;
-  shop.job.check();
-  return shown.read(intersectRegions(area, wholeRegion(shown)));
+export const flip: Task<FlipPayload, Raster> = {
+  owned: async ({ frame, relation, size, region, reduce }, shop) => {
+    const quick = superPixels(frame, reduce);
+    const opened = await shop.frames.open(quick ?? frame);
+    const shrink = quick ? 2 : 1;
+    const whole = quick ? { width: Math.floor(opened.width * 2), height: Math.floor(opened.height * 2) } : opened;
+    const small = reduce / shrink > 1 ? reducedFrame(opened, reduce / shrink) : opened;
+    const area = {
+      x: Math.floor(region.x / reduce),
+      y: Math.floor(region.y / reduce),
+      width: Math.ceil(region.width / reduce),
+      height: Math.ceil(region.height / reduce),
+    };
+    const most = relation ? size : whole;
+    const smallSize = { width: Math.ceil(most.width / reduce), height: Math.ceil(most.height / reduce) };
+    const shown = relation
+      ? registeredFrame(small, scaledRelation(relation, reduce), smallSize, shop.job.kernels)
+      : small;
+    shop.job.check();
+    return shown.read(intersectRegions(area, wholeRegion(shown)));
+  },
 };
 
 /** A mosaic that will be reduced by an even factor is shown through its 2 × 2 cells, which is quicker and as true. */

@@ -13,10 +13,12 @@ export interface JoinPayload {
 }
 
 /** Rows of a joined picture as float FITS samples, by plane. */
-export const joinStrip: Task<JoinPayload, Uint8Array[]> = async ({ parts, grid, region }, shop) => {
-  const placed: PlacedPart[] = [];
-  for (const { frame, part } of parts) placed.push({ source: await shop.frames.open(frame), part });
-  const [red, green, blue, luminance] = placed;
-  const joined = await joinRegion([red, green, blue], luminance ?? null, grid, region, shop.job.kernels);
-  return joined.planes.map((plane) => fitsSamples(plane, "float32"));
+export const joinStrip: Task<JoinPayload, Uint8Array[]> = {
+  owned: async ({ parts, grid, region }, shop) => {
+    const placed: PlacedPart[] = [];
+    for (const { frame, part } of parts) placed.push({ source: await shop.frames.open(frame), part });
+    const [red, green, blue, luminance] = placed;
+    const joined = await joinRegion([red, green, blue], luminance ?? null, grid, region, shop.job.kernels);
+    return joined.planes.map((plane) => fitsSamples(plane, "float32"));
+  },
 };

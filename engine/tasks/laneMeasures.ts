@@ -7,11 +7,10 @@ import { inputOf } from "./input";
 import type { Task } from "./task";
 
 /** All measures of a treated region. */
-export const laneMeasures: Task<EvidencePayload & { skyLevel: number | null }, LaneMeasures> = async (
-  { treatment, region, shape, skyLevel },
-  shop,
-) => {
-  const input = await inputOf(treatment, shop);
-  const area = intersectRegions(region, wholeRegion(input.picture));
-  return tellMeasures(input, stepsOf(treatment, shop), area, { shape, skyLevel }, shop.job);
+export const laneMeasures: Task<EvidencePayload & { skyLevel: number | null }, LaneMeasures> = {
+  owned: async ({ treatment, region, shape, skyLevel }, shop) => {
+    const input = await inputOf(treatment, shop);
+    const area = intersectRegions(region, wholeRegion(input.picture));
+    return tellMeasures(input, stepsOf(treatment, shop), area, { shape, skyLevel }, shop.job);
+  },
 };

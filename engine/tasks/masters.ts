@@ -31,89 +31,95 @@ export interface MasterResult {
 }
 
 /** Combines frames into a master. */
-export const master: Task<MasterPayload, MasterResult> = async (payload, shop) => {
-  const { kind, frames, offset, pattern, settings, cards } = payload;
-  const own = await shop.frames.unit(frames[0]);
-  const unit = unitOfSamples(own);
-  const sources = [];
-  for (const frame of frames) sources.push(await shop.frames.openIn(frame, own, "frame"));
-  const raster =
-    kind === "flat"
-      ? await makeMasterFlat(
-          sources,
-          offset && (await shop.frames.openIn(offset, own, "frame that is taken off")),
-          pattern,
-          settings,
-          shop.job,
-        )
-      : await makeMaster(sources, settings, shop.job);
-  const { width, height, channels } = raster;
-  const file = writeFits(
-    {
-      ...{ width, height, channels },
-      sample: "float32",
-      cards: [
-        ["CREATOR", CREATOR],
-        ["IMAGETYP", `master ${kind}`],
-        ["NCOMBINE", frames.length, "frames combined"],
-        // A flat is relative: its mean is 1.
-        ...(kind === "flat" ? [] : unitCards(unit)),
-        ...cards,
-      ],
-      history: [
-        `master ${kind} of ${frames.length} frames by ${settings.by}, outliers beyond ${settings.lowSigma} / ${settings.highSigma} sigma left out`,
-        ...frames.map(({ name }) => name),
-        ...(offset ? [`less ${offset.name}`] : []),
-      ],
-    },
-    raster.planes,
-  );
-  return { file, width, height, channels, means: frameMeans(raster, pattern), unit };
+export const master: Task<MasterPayload, MasterResult> = {
+  owned: async (payload, shop) => {
+    const { kind, frames, offset, pattern, settings, cards } = payload;
+    const own = await shop.frames.unit(frames[0]);
+    const unit = unitOfSamples(own);
+    const sources = [];
+    for (const frame of frames) sources.push(await shop.frames.openIn(frame, own, "frame"));
+    const raster =
+      kind === "flat"
+        ? await makeMasterFlat(
+            sources,
+            offset && (await shop.frames.openIn(offset, own, "frame that is taken off")),
+            pattern,
+            settings,
+            shop.job,
+          )
+        : await makeMaster(sources, settings, shop.job);
+    const { width, height, channels } = raster;
+    const file = writeFits(
+      {
+        ...{ width, height, channels },
+        sample: "float32",
+        cards: [
+          ["CREATOR", CREATOR],
+          ["IMAGETYP", `master ${kind}`],
+          ["NCOMBINE", frames.length, "frames combined"],
+          // A flat is relative: its mean is 1.
+          ...(kind === "flat" ? [] : unitCards(unit)),
+          ...cards,
+        ],
+        history: [
+          `master ${kind} of ${frames.length} frames by ${settings.by}, outliers beyond ${settings.lowSigma} / ${settings.highSigma} sigma left out`,
+          ...frames.map(({ name }) => name),
+          ...(offset ? [`less ${offset.name}`] : []),
+        ],
+      },
+      raster.planes,
+    );
+    return { file, width, height, channels, means: frameMeans(raster, pattern), unit };
+  },
 };
 
 /** Hot and cold pixels of a master dark, by index. */
 export const defects: Task<
   { dark: FrameRef; pattern: CfaPattern | null; kSigma: number },
   { hot: Uint32Array; cold: Uint32Array; width: number; height: number }
-> = async ({ dark, pattern, kSigma }, shop) => {
-  const { width, height } = await shop.frames.open(dark);
-  const { hot, cold } = await shop.frames.defects(dark, pattern, kSigma);
-  return { hot: hot.slice(), cold: cold.slice(), width, height };
+> = {
+  owned: async ({ dark, pattern, kSigma }, shop) => {
+    const { width, height } = await shop.frames.open(dark);
+    const { hot, cold } = await shop.frames.defects(dark, pattern, kSigma);
+    return { hot: hot.slice(), cold: cold.slice(), width, height };
+  },
 };
 
 /** A light with its calibration as a float FITS file; its cards come along, how it was made is in its history. */
-export const calibrateLight: Task<{ frame: FrameRef }, Uint8Array> = async ({ frame }, shop) => {
-  const { calibration } = frame;
-  if (!calibration) throw new RangeError("a light to calibrate needs a calibration");
-  const picture = await shop.frames.picture(frame);
-  const source = await shop.frames.open(frame);
-  const raster = await source.read(wholeRegion(source));
-  const { settings, bias, dark, flat, darkScale, pattern } = calibration;
-  const { width, height, channels } = raster;
-  const step = scaleOfCalibration(settings, pattern);
-  const binning = (picture.metadata.binning ?? 1) * step;
-  const { moved, set, ...rest } = asRead(picture);
-  const colour = pattern !== null && settings.demosaic !== "none";
-  const { cards, history } = keptHeader({
-    ...rest,
-    moved: step === 1 ? moved : [...moved, binnedBy(step)],
-    unit: unitOfSamples(await shop.frames.unit(frame)),
-    demosaiced: colour,
-    set: [
-      ["IMAGETYP", "light", "calibrated"],
-      ["XBINNING", binning, "sensor pixels along an axis"],
-      ["YBINNING", binning],
-      ...(colour ? [] : set),
-      ...(pattern !== null && !colour ? ([["BAYERPAT", pattern]] as FitsCard[]) : []),
-    ],
-  });
-  const recipe = [
-    `calibrated: ${CREATOR}`,
-    `bias ${bias?.name ?? "none"}, dark ${dark?.name ?? "none"}${settings.scaleDark ? ` times ${darkScale}` : ""}, flat ${flat?.name ?? "none"}`,
-    JSON.stringify(settings),
-  ];
-  return writeFits(
-    { width, height, channels, sample: "float32", cards, history: [...history, ...recipe] },
-    raster.planes,
-  );
+export const calibrateLight: Task<{ frame: FrameRef }, Uint8Array> = {
+  owned: async ({ frame }, shop) => {
+    const { calibration } = frame;
+    if (!calibration) throw new RangeError("a light to calibrate needs a calibration");
+    const picture = await shop.frames.picture(frame);
+    const source = await shop.frames.open(frame);
+    const raster = await source.read(wholeRegion(source));
+    const { settings, bias, dark, flat, darkScale, pattern } = calibration;
+    const { width, height, channels } = raster;
+    const step = scaleOfCalibration(settings, pattern);
+    const binning = (picture.metadata.binning ?? 1) * step;
+    const { moved, set, ...rest } = asRead(picture);
+    const colour = pattern !== null && settings.demosaic !== "none";
+    const { cards, history } = keptHeader({
+      ...rest,
+      moved: step === 1 ? moved : [...moved, binnedBy(step)],
+      unit: unitOfSamples(await shop.frames.unit(frame)),
+      demosaiced: colour,
+      set: [
+        ["IMAGETYP", "light", "calibrated"],
+        ["XBINNING", binning, "sensor pixels along an axis"],
+        ["YBINNING", binning],
+        ...(colour ? [] : set),
+        ...(pattern !== null && !colour ? ([["BAYERPAT", pattern]] as FitsCard[]) : []),
+      ],
+    });
+    const recipe = [
+      `calibrated: ${CREATOR}`,
+      `bias ${bias?.name ?? "none"}, dark ${dark?.name ?? "none"}${settings.scaleDark ? ` times ${darkScale}` : ""}, flat ${flat?.name ?? "none"}`,
+      JSON.stringify(settings),
+    ];
+    return writeFits(
+      { width, height, channels, sample: "float32", cards, history: [...history, ...recipe] },
+      raster.planes,
+    );
+  },
 };

@@ -32,25 +32,24 @@ export const noiseMemosOf = ({ picture, halves }: Treatment, shop: Workshop) => 
 export type CropMeasures = PictureMeasures & { clipped: number | null; ringing: number | null };
 
 /** Measures of a treated region; with halves they tell the noise. */
-export const measureCrop: Task<MeasurePayload, CropMeasures> = async (
-  { treatment, region, skyLevel, fwhmPx = null },
-  shop,
-) => {
-  const input = await inputOf(treatment, shop);
-  const steps = stepsOf(treatment, shop);
-  const area = intersectRegions(region, wholeRegion(input.picture));
-  const treated = await runFilled(input.picture, steps, area, input.fill, shop.job, memoOf(treatment.picture, shop));
-  const left = await noiseLeft(input, steps, area, shop.job, noiseMemosOf(treatment, shop));
-  // A stretch moves the sky, so the linear sky level does not count after it.
-  const sky = domainAfter(treatment.steps) === "stretched" ? null : skyLevel;
-  const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
-  const before = await runFilled(input.picture, [], area, input.fill, shop.job, memoOf(treatment.picture, shop));
-  const isLinear = domainAfter(treatment.steps) === "linear";
-  const sharpens = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
-  const stars = () => findStars(meanPlane(before), area.width, area.height, shop.job.kernels);
-  return {
-    ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: sky }),
-    clipped: clippedShare(before, treated, input.fullScale, isLinear),
-    ringing: sharpens && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
-  };
+export const measureCrop: Task<MeasurePayload, CropMeasures> = {
+  owned: async ({ treatment, region, skyLevel, fwhmPx = null }, shop) => {
+    const input = await inputOf(treatment, shop);
+    const steps = stepsOf(treatment, shop);
+    const area = intersectRegions(region, wholeRegion(input.picture));
+    const treated = await runFilled(input.picture, steps, area, input.fill, shop.job, memoOf(treatment.picture, shop));
+    const left = await noiseLeft(input, steps, area, shop.job, noiseMemosOf(treatment, shop));
+    // A stretch moves the sky, so the linear sky level does not count after it.
+    const sky = domainAfter(treatment.steps) === "stretched" ? null : skyLevel;
+    const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
+    const before = await runFilled(input.picture, [], area, input.fill, shop.job, memoOf(treatment.picture, shop));
+    const isLinear = domainAfter(treatment.steps) === "linear";
+    const sharpens = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
+    const stars = () => findStars(meanPlane(before), area.width, area.height, shop.job.kernels);
+    return {
+      ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: sky }),
+      clipped: clippedShare(before, treated, input.fullScale, isLinear),
+      ringing: sharpens && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
+    };
+  },
 };

@@ -18,6 +18,7 @@ import { measurePatches, measureLevels, measureSub, measureVideo, readFile, rela
 import { skyReadout } from "./skyReadout";
 import { stoppingCurve } from "./stopping";
 import { strengthCurve } from "./strength";
+import type { Task } from "./task";
 import { tie } from "./tie";
 
 /** Everything a worker can do, by name. */
@@ -67,5 +68,5 @@ export const TASKS = {
 };
 
 export type TaskName = keyof typeof TASKS;
-export type PayloadOf<N extends TaskName> = Parameters<(typeof TASKS)[N]>[0];
-export type ResultOf<N extends TaskName> = Awaited<ReturnType<(typeof TASKS)[N]>>;
+export type PayloadOf<N extends TaskName> = (typeof TASKS)[N] extends Task<infer P, infer _R> ? P : never;
+export type ResultOf<N extends TaskName> = (typeof TASKS)[N] extends Task<infer _P, infer R> ? R : never;

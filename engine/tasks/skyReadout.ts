@@ -6,10 +6,9 @@ import { inputOf } from "./input";
 import type { Task } from "./task";
 
 /** What varies in patches of sky before and after a step of a treatment; null where none lies on the picture. */
-export const skyReadout: Task<{ treatment: Treatment; index: number; patches: SkyPatch[] }, SkyReadout | null> = async (
-  { treatment, index, patches },
-  shop,
-) => {
-  const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
-  return measure(await inputOf(treatment, shop), treatment.steps, known, index, patches, shop.job);
+export const skyReadout: Task<{ treatment: Treatment; index: number; patches: SkyPatch[] }, SkyReadout | null> = {
+  owned: async ({ treatment, index, patches }, shop) => {
+    const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, shop), treatment.steps, known, index, patches, shop.job);
+  },
 };

@@ -17,8 +17,9 @@ export interface PlanPayload {
   grid?: SubFacts;
 }
 
-export const plan: Task<PlanPayload, StackPlan> = ({ subs, settings, grid }) =>
-  Promise.resolve(planStack(subs, settings, grid ?? null));
+export const plan: Task<PlanPayload, StackPlan> = {
+  owned: ({ subs, settings, grid }) => Promise.resolve(planStack(subs, settings, grid ?? null)),
+};
 
 export interface LevelPayload {
   /** In the order of `plan.used`. */
@@ -30,8 +31,10 @@ export interface LevelPayload {
 }
 
 /** How far each sub lies above the others in the patches of a row, by sub, channel and column. */
-export const levelRow: Task<LevelPayload, number[][][]> = async ({ frames, plan: own, settings, row }, shop) => {
-  return levelsInRow(await openedOf(frames, own, shop), own, settings, row, shop.job.kernels);
+export const levelRow: Task<LevelPayload, number[][][]> = {
+  owned: async ({ frames, plan: own, settings, row }, shop) => {
+    return levelsInRow(await openedOf(frames, own, shop), own, settings, row, shop.job.kernels);
+  },
 };
 
 export interface StripPayload {
@@ -58,10 +61,12 @@ export interface StripResult {
   peakBytes: number;
 }
 
-export const stackStrip: Task<StripPayload, StripResult> = async (payload, shop) => {
-  const { frames, settings, region, budgetBytes } = payload;
-  const sources = await openedOf(frames, payload.plan, shop);
-  return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job));
+export const stackStrip: Task<StripPayload, StripResult> = {
+  owned: async (payload, shop) => {
+    const { frames, settings, region, budgetBytes } = payload;
+    const sources = await openedOf(frames, payload.plan, shop);
+    return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job));
+  },
 };
 
 /** The frames of a plan's subs, in its order, without the pixels that stand for no data. */
@@ -105,24 +110,28 @@ export interface DrizzlePayload {
   region: Region;
 }
 
-export const drizzleStrip: Task<DrizzlePayload, StripResult> = async (payload, shop) => {
-  const sources = [];
-  const { plan: own, settings, region } = payload;
-  for (const [i, frame] of (await openedOf(payload.frames, own, shop)).entries()) {
-    const pattern = frame.channels === 1 ? (payload.frames[i].calibration?.pattern ?? null) : null;
-    sources.push({ frame, pattern });
-  }
-  const first = await shop.frames.open(payload.first);
-  return stripOf(await drizzleRegion(sources, first, own, settings, region, shop.job));
+export const drizzleStrip: Task<DrizzlePayload, StripResult> = {
+  owned: async (payload, shop) => {
+    const sources = [];
+    const { plan: own, settings, region } = payload;
+    for (const [i, frame] of (await openedOf(payload.frames, own, shop)).entries()) {
+      const pattern = frame.channels === 1 ? (payload.frames[i].calibration?.pattern ?? null) : null;
+      sources.push({ frame, pattern });
+    }
+    const first = await shop.frames.open(payload.first);
+    return stripOf(await drizzleRegion(sources, first, own, settings, region, shop.job));
+  },
 };
 
 /** How evenly the drops of a plan fall, and what is to be said of it. */
 export const dither: Task<
   { plan: StackPlan; settings: StackSettings; lattice: 1 | 2 },
   NonNullable<StackReport["dither"]>
-> = ({ plan: own, settings, lattice }, shop) => {
-  const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, shop.job.kernels, lattice);
-  return Promise.resolve({ ...facts, warning: ditherWarning(facts, own.used.length, lattice) });
+> = {
+  owned: ({ plan: own, settings, lattice }, shop) => {
+    const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, shop.job.kernels, lattice);
+    return Promise.resolve({ ...facts, warning: ditherWarning(facts, own.used.length, lattice) });
+  },
 };
 
 export interface CopyPayload {
@@ -134,10 +143,12 @@ export interface CopyPayload {
 }
 
 /** Rows of a picture at another scale as float FITS samples, by plane. */
-export const copyStrip: Task<CopyPayload, Uint8Array[]> = async ({ frame, factor, resampling, region }, shop) => {
-  const source = await shop.frames.open(frame);
-  const copy = await copyRegion(source, factor, resampling, region, shop.job.kernels);
-  return copy.planes.map((plane) => fitsSamples(plane, "float32"));
+export const copyStrip: Task<CopyPayload, Uint8Array[]> = {
+  owned: async ({ frame, factor, resampling, region }, shop) => {
+    const source = await shop.frames.open(frame);
+    const copy = await copyRegion(source, factor, resampling, region, shop.job.kernels);
+    return copy.planes.map((plane) => fitsSamples(plane, "float32"));
+  },
 };
 
 export interface InspectPayload {
@@ -146,13 +157,17 @@ export interface InspectPayload {
 }
 
 /** Tiles of a picture, for a worker that shares it with others. */
-export const inspectShare: Task<InspectPayload & { tiles: Region[] }, TileFacts[]> = async (payload, shop) => {
-  const { picture, halves, tiles } = payload;
-  const { frames, job } = shop;
-  const opened = halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) };
-  return inspectTiles(await frames.open(picture), opened, await frames.unit(picture), tiles, job);
+export const inspectShare: Task<InspectPayload & { tiles: Region[] }, TileFacts[]> = {
+  owned: async (payload, shop) => {
+    const { picture, halves, tiles } = payload;
+    const { frames, job } = shop;
+    const opened = halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) };
+    return inspectTiles(await frames.open(picture), opened, await frames.unit(picture), tiles, job);
+  },
 };
 
 /** What the tiles tell together. */
-export const inspectWhole: Task<{ picture: FrameRef; tiles: TileFacts[] }, PictureFacts> = async (payload, shop) =>
-  factsOfTiles(await shop.frames.open(payload.picture), await shop.frames.unit(payload.picture), payload.tiles);
+export const inspectWhole: Task<{ picture: FrameRef; tiles: TileFacts[] }, PictureFacts> = {
+  owned: async (payload, shop) =>
+    factsOfTiles(await shop.frames.open(payload.picture), await shop.frames.unit(payload.picture), payload.tiles),
+};

@@ -5,10 +5,9 @@ import { inputOf } from "./input";
 import type { Task } from "./task";
 
 /** How far a step of a treatment should go on, as the halves tell it; null where they cannot. */
-export const stoppingCurve: Task<{ treatment: Treatment; index: number }, StoppingCurve | null> = async (
-  { treatment, index },
-  shop,
-) => {
-  const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
-  return measure(await inputOf(treatment, shop), treatment.steps, known, index, shop.job);
+export const stoppingCurve: Task<{ treatment: Treatment; index: number }, StoppingCurve | null> = {
+  owned: async ({ treatment, index }, shop) => {
+    const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, shop), treatment.steps, known, index, shop.job);
+  },
 };

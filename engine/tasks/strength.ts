@@ -5,10 +5,9 @@ import { inputOf } from "./input";
 import type { Task } from "./task";
 
 /** What a step of a treatment does at rising strengths, as the halves tell it; null where they cannot. */
-export const strengthCurve: Task<{ treatment: Treatment; index: number }, StrengthCurve | null> = async (
-  { treatment, index },
-  shop,
-) => {
-  const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
-  return measure(await inputOf(treatment, shop), treatment.steps, known, index, shop.job);
+export const strengthCurve: Task<{ treatment: Treatment; index: number }, StrengthCurve | null> = {
+  owned: async ({ treatment, index }, shop) => {
+    const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, shop), treatment.steps, known, index, shop.job);
+  },
 };

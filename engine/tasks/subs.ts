@@ -43,40 +43,46 @@ export interface FileReading {
 }
 
 /** Opens a file and reads its header. */
-export const readFile: Task<{ frame: FrameRef }, FileReading> = async ({ frame }, shop) => {
-  const file = await shop.frames.picture(frame);
-  const { format, frames, width, height, channels, bitpix, randomAccess, turned, notes, metadata, cards } = file;
-  const times = frames > 1 ? Array.from({ length: frames }, (_, i) => file.timeOf(i)) : [];
-  return {
-    format,
-    frames,
-    width,
-    height,
-    channels,
-    bitpix,
-    randomAccess,
-    turned,
-    notes,
-    metadata,
-    cards,
-    pixelScale: pixelScaleOf(metadata),
-    times,
-  };
+export const readFile: Task<{ frame: FrameRef }, FileReading> = {
+  owned: async ({ frame }, shop) => {
+    const file = await shop.frames.picture(frame);
+    const { format, frames, width, height, channels, bitpix, randomAccess, turned, notes, metadata, cards } = file;
+    const times = frames > 1 ? Array.from({ length: frames }, (_, i) => file.timeOf(i)) : [];
+    return {
+      format,
+      frames,
+      width,
+      height,
+      channels,
+      bitpix,
+      randomAccess,
+      turned,
+      notes,
+      metadata,
+      cards,
+      pixelScale: pixelScaleOf(metadata),
+      times,
+    };
+  },
 };
 
 /** What the numbers of a frame are; with `look` the saturation is looked for in its stars. */
-export const tellUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = async ({ frame, look }, shop) => {
-  const unit = await shop.frames.unit(frame);
-  if (!look) return unit;
-  const source = await shop.frames.open(frame);
-  return measureSaturation(await source.read(wholeRegion(source)), unit, shop.job.kernels).unit ?? unit;
+export const tellUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = {
+  owned: async ({ frame, look }, shop) => {
+    const unit = await shop.frames.unit(frame);
+    if (!look) return unit;
+    const source = await shop.frames.open(frame);
+    return measureSaturation(await source.read(wholeRegion(source)), unit, shop.job.kernels).unit ?? unit;
+  },
 };
 
 /** A file that must be decoded whole, as an uncompressed FITS file. */
-export const unpack: Task<{ frame: FrameRef }, Uint8Array> = async ({ frame }, shop) => {
-  const file = await shop.frames.picture(frame);
-  shop.job.check();
-  return unpackToFits(file);
+export const unpack: Task<{ frame: FrameRef }, Uint8Array> = {
+  owned: async ({ frame }, shop) => {
+    const file = await shop.frames.picture(frame);
+    shop.job.check();
+    return unpackToFits(file);
+  },
 };
 
 export interface SubReading {
@@ -91,20 +97,22 @@ export interface SubReading {
 }
 
 /** Reads and measures one light, calibrated if its reference says so. */
-export const measureSub: Task<{ frame: FrameRef }, SubReading> = async ({ frame }, shop) => {
-  const source = await shop.frames.open(frame);
-  shop.job.check();
-  const raster = await source.read(wholeRegion(source));
-  shop.job.progress(0.3);
-  shop.job.check();
-  const unit = await shop.frames.unit(frame);
-  refuseEmpty(frame.name, raster, unit.storedPerUnit);
-  const noise = (await source.noise?.()) ?? null;
-  const blank = blankValue(raster);
-  withoutBlank(raster, blank);
-  const stretch = shownBy(raster, unit);
-  const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise, blank, consume: true });
-  return { ...sizeOf(raster), measures, stars, stretch, unit: found ?? unit };
+export const measureSub: Task<{ frame: FrameRef }, SubReading> = {
+  owned: async ({ frame }, shop) => {
+    const source = await shop.frames.open(frame);
+    shop.job.check();
+    const raster = await source.read(wholeRegion(source));
+    shop.job.progress(0.3);
+    shop.job.check();
+    const unit = await shop.frames.unit(frame);
+    refuseEmpty(frame.name, raster, unit.storedPerUnit);
+    const noise = (await source.noise?.()) ?? null;
+    const blank = blankValue(raster);
+    withoutBlank(raster, blank);
+    const stretch = shownBy(raster, unit);
+    const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise, blank, consume: true });
+    return { ...sizeOf(raster), measures, stars, stretch, unit: found ?? unit };
+  },
 };
 
 /** A light in which nothing can be measured ends here, in words, before anything is computed from it. */
@@ -125,18 +133,20 @@ function refuseEmpty(name: string, { planes }: Raster, storedPerUnit: number): v
 }
 
 /** Level and noise of a frame whose stars do not matter: a calibration frame, or one of a video. */
-export const measureLevels: Task<{ frame: FrameRef }, SubReading> = async ({ frame }, shop) => {
-  const source = await shop.frames.open(frame);
-  const raster = await source.read(wholeRegion(source));
-  shop.job.check();
-  const unit = await shop.frames.unit(frame);
-  return {
-    ...sizeOf(raster),
-    measures: levelsOf(raster, unit, shop.job.kernels),
-    stars: [],
-    stretch: shownBy(raster, unit),
-    unit,
-  };
+export const measureLevels: Task<{ frame: FrameRef }, SubReading> = {
+  owned: async ({ frame }, shop) => {
+    const source = await shop.frames.open(frame);
+    const raster = await source.read(wholeRegion(source));
+    shop.job.check();
+    const unit = await shop.frames.unit(frame);
+    return {
+      ...sizeOf(raster),
+      measures: levelsOf(raster, unit, shop.job.kernels),
+      stars: [],
+      stretch: shownBy(raster, unit),
+      unit,
+    };
+  },
 };
 
 /** What the display stretch of a frame is fitted to. */
@@ -175,35 +185,39 @@ function levelsOf(
 export const measureVideo: Task<
   { file: FrameRef; from: number; to: number },
   { reading: SubReading; video: VideoMeasures }[]
-> = async ({ file, from, to }, shop) => {
-  const picture = await shop.frames.picture(file);
-  const out = [];
-  const unit = await shop.frames.unit({ ...file, frame: from });
-  for (let index = from; index < to; index++) {
-    await shop.job.breathe();
-    const source = file.calibration ? await shop.frames.open({ ...file, frame: index }) : picture.frame(index);
-    const raster = await source.read(wholeRegion(source));
-    out.push({
-      reading: {
-        ...sizeOf(raster),
-        measures: levelsOf(raster, unit, shop.job.kernels, skyOfVideoFrame(raster)),
-        stars: [],
-        stretch: shownBy(raster, unit),
-        unit,
-      },
-      video: measureVideoFrame(raster, shop.job.kernels),
-    });
-    shop.job.progress((index + 1 - from) / (to - from));
-  }
-  return out;
+> = {
+  owned: async ({ file, from, to }, shop) => {
+    const picture = await shop.frames.picture(file);
+    const out = [];
+    const unit = await shop.frames.unit({ ...file, frame: from });
+    for (let index = from; index < to; index++) {
+      await shop.job.breathe();
+      const source = file.calibration ? await shop.frames.open({ ...file, frame: index }) : picture.frame(index);
+      const raster = await source.read(wholeRegion(source));
+      out.push({
+        reading: {
+          ...sizeOf(raster),
+          measures: levelsOf(raster, unit, shop.job.kernels, skyOfVideoFrame(raster)),
+          stars: [],
+          stretch: shownBy(raster, unit),
+          unit,
+        },
+        video: measureVideoFrame(raster, shop.job.kernels),
+      });
+      shop.job.progress((index + 1 - from) / (to - from));
+    }
+    return out;
+  },
 };
 
 type Relatable = Pick<SubFacts, "id" | "measures" | "stars">;
 
 /** Where a sub lies against a reference and how bright it is; null where their stars do not match. */
-export const relate: Task<{ sub: Relatable; reference: Relatable }, SubRelation | null> = ({ sub, reference }) => {
-  const relation = relateSub(sub, reference);
-  return Promise.resolve(relation.ok ? relation.value : null);
+export const relate: Task<{ sub: Relatable; reference: Relatable }, SubRelation | null> = {
+  owned: ({ sub, reference }) => {
+    const relation = relateSub(sub, reference);
+    return Promise.resolve(relation.ok ? relation.value : null);
+  },
 };
 
 export interface PatchPayload {
@@ -214,8 +228,10 @@ export interface PatchPayload {
 }
 
 /** Medians of the sky patches in the registered and normalised frame. */
-export const measurePatches: Task<PatchPayload, number[]> = async ({ frame, relation, size, patches }, shop) =>
-  patchLevels(registeredFrame(await shop.frames.open(frame), relation, size, shop.job.kernels), patches);
+export const measurePatches: Task<PatchPayload, number[]> = {
+  owned: async ({ frame, relation, size, patches }, shop) =>
+    patchLevels(registeredFrame(await shop.frames.open(frame), relation, size, shop.job.kernels), patches),
+};
 
 /** arcsec per px after a calibration that bins or makes super-pixels. */
 export function calibratedScale(metadata: SubMetadata, settings: CalibrationSettings | null): number | null {

@@ -14,4 +14,14 @@ export interface Workshop {
   cache: ByteCache<Raster>;
 }
 
-export type Task<Payload, Result> = (payload: Payload, shop: Workshop) => Promise<Result>;
+type Run<Payload, Result> = (payload: Payload, shop: Workshop) => Promise<Result>;
+
+/**
+ * What a worker can do, and whose its result is: an `owned` one is new and given away with its buffers, of a `cached` one
+ * the worker keeps parts, so that a copy is sent.
+ */
+export type Task<Payload, Result> = { owned: Run<Payload, Result> } | { cached: Run<Payload, Result> };
+
+/** Runs a task where it stands. */
+export const runTask = <P, R>(task: Task<P, R>, payload: P, shop: Workshop): Promise<R> =>
+  "owned" in task ? task.owned(payload, shop) : task.cached(payload, shop);
