@@ -1,6 +1,11 @@
 import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
+const RESTRICTED = [
+  { selector: "ExportAllDeclaration", message: "An index lists what it exports." },
+  { selector: "ExportDefaultDeclaration", message: "No default exports outside Next's own files." },
+];
+
 export default tseslint.config(
   {
     ignores: [
@@ -39,19 +44,33 @@ export default tseslint.config(
       "@typescript-eslint/prefer-nullish-coalescing": ["error", { ignorePrimitives: { boolean: true, string: true } }],
       "max-lines": ["error", { max: 400, skipBlankLines: true, skipComments: true }],
       eqeqeq: "error",
-      "no-restricted-syntax": [
-        "error",
-        { selector: "ExportAllDeclaration", message: "An index lists what it exports." },
-        {
-          selector: "ExportDefaultDeclaration",
-          message: "No default exports outside Next's own files.",
-        },
-      ],
+      "no-restricted-syntax": ["error", ...RESTRICTED],
     },
   },
   {
     files: ["app/**/{page,layout}.tsx", "**/*.config.*", "core/testing/*.d.ts"],
     rules: { "no-restricted-syntax": "off" },
+  },
+  {
+    // A promise that nobody waits for has its failure told; in the interface, handlers of events may start one (its job tells).
+    files: ["{core,engine,storage,state,cli}/**/*.ts"],
+    ignores: ["**/*.test.ts", "**/testing.ts"],
+    rules: { "no-void": "error" },
+  },
+  {
+    files: ["ui/**/*.{ts,tsx}"],
+    ignores: ["**/*.test.tsx"],
+    rules: {
+      "no-restricted-syntax": [
+        "error",
+        ...RESTRICTED,
+        {
+          selector:
+            "CallExpression[callee.name=/^(useEffect|useLayoutEffect|setTimeout)$/] UnaryExpression[operator='void']",
+          message: "Outside handlers of events a failure is caught, and told.",
+        },
+      ],
+    },
   },
   {
     files: ["**/*.test.ts"],

@@ -67,7 +67,11 @@ for (const [signal, code] of [
   ["SIGTERM", 143],
   ["SIGHUP", 129],
 ] as const)
-  process.once(signal, () => void cleanUp().finally(() => process.exit(code)));
+  process.once(signal, () => {
+    cleanUp()
+      .catch(() => undefined) // it ends anyway
+      .finally(() => process.exit(code));
+  });
 
 const ASKS_FOR_HELP = new Set(["help", "--help", "-h"]);
 

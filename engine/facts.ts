@@ -1,10 +1,22 @@
+import { LRUCache } from "lru-cache";
 import type { FactKey, StepFacts } from "@/core/chain";
 import { UserError } from "@/core/job";
 
 /** For each fact that a step needs, the id of its value. */
 export type StepFactIds = Partial<Record<FactKey, string>>;
 
-/** The values of facts by their ids: one in each worker, filled by the pool, so that messages carry ids. */
+/** Reads values by their ids. Throws UserError for an id that is not known. */
+function valuesBy(ids: StepFactIds, valueOf: (id: string) => unknown[] | undefined): StepFacts {
+  const facts: StepFacts = {};
+  for (const [key, id] of Object.entries(ids) as [FactKey, string][]) {
+    const value = valueOf(id);
+    if (!value) throw new UserError(`the fact ${key} (${id}) is not known here`, "Reload the page, then try again.");
+    facts[key] = value;
+  }
+  return facts;
+}
+
+/** A worker's values of facts by their ids: the pool says what to keep and what to forget, so that messages carry ids. */
 export class FactShelf {
   private readonly values = new Map<string, unknown[]>();
 
@@ -12,18 +24,47 @@ export class FactShelf {
     this.values.set(id, value);
   }
 
-  entries(): Iterable<[string, unknown[]]> {
-    return this.values.entries();
+  forget(id: string): void {
+    this.values.delete(id);
   }
 
-  /** Throws UserError for an id that was never kept. */
   valuesOf(ids: StepFactIds): StepFacts {
-    const facts: StepFacts = {};
-    for (const [key, id] of Object.entries(ids) as [FactKey, string][]) {
-      const value = this.values.get(id);
-      if (!value) throw new UserError(`the fact ${key} (${id}) is not known here`, "Reload the page, then try again.");
-      facts[key] = value;
-    }
-    return facts;
+    return valuesBy(ids, (id) => this.values.get(id));
   }
+}
+
+/** A value with what it takes, in bytes of its JSON. */
+export interface KeptFact {
+  value: unknown[];
+  bytes: number;
+}
+
+/** The pool's values of facts; what was used longest ago is forgotten once they take more than `mostBytes`. */
+export class FactStore {
+  private readonly kept: LRUCache<string, KeptFact>;
+  private count = 0;
+
+  constructor(mostBytes: number) {
+    this.kept = new LRUCache({ maxSize: mostBytes, sizeCalculation: ({ bytes }) => bytes });
+  }
+
+  keep(value: unknown[]): string {
+    const id = `f${++this.count}`;
+    this.kept.set(id, { value, bytes: Math.max(1, JSON.stringify(value).length) });
+    return id;
+  }
+
+  get(id: string): KeptFact | undefined {
+    return this.kept.get(id);
+  }
+
+  valuesOf(ids: StepFactIds): StepFacts {
+    return valuesBy(ids, (id) => this.kept.get(id)?.value);
+  }
+}
+
+/** The ids that a payload with a treatment names. */
+export function factIdsIn(payload: unknown): string[] {
+  const { treatment } = (payload ?? {}) as { treatment?: { facts?: StepFactIds[] } };
+  return treatment?.facts?.flatMap((ids) => Object.values(ids).flatMap((id) => id ?? [])) ?? [];
 }

@@ -1,8 +1,8 @@
 import { LRUCache } from "lru-cache";
 import { Stopped } from "@/core/job";
 import type { StepFacts } from "@/core/chain";
-import type { StepFactIds } from "./facts";
-import { FactShelf } from "./facts";
+import type { KeptFact, StepFactIds } from "./facts";
+import { factIdsIn, FactStore } from "./facts";
 import type { Reply, Request } from "./protocol";
 import { JobError, reply } from "./protocol";
 import type { PayloadOf, ResultOf, TaskName } from "./tasks/registry";
@@ -38,6 +38,8 @@ interface Waiting {
   options: RunOptions;
   resolve: (value: unknown) => void;
   reject: (reason: unknown) => void;
+  /** The facts that it names, so that none is forgotten while it waits. */
+  facts: ReadonlyMap<string, KeptFact>;
   stop: Int32Array | null;
   /** Whether it was told to stop for something more urgent, to be begun again. */
   givesWay: boolean;
@@ -51,6 +53,8 @@ interface Member {
   deaths: number;
   index: number;
   running: Waiting | null;
+  /** Ids of the facts that its worker keeps, with their bytes. */
+  facts: LRUCache<string, number>;
   killTimer: ReturnType<typeof setTimeout> | null;
 }
 
@@ -61,6 +65,9 @@ const START_ADVICE =
 
 /** More than a board of 8 × 8 cells has. */
 const HOMES_KEPT = 1000;
+
+/** Memory for facts, of the pool and of each worker. */
+const FACT_BYTES = 64 * 2 ** 20;
 
 /** A worker that has not stopped this long after it was told to is replaced. */
 const STOP_PATIENCE_MS = 800;
@@ -73,8 +80,7 @@ export class WorkerPool {
   private readonly members: Member[] = [];
   private readonly queue: Waiting[] = [];
   private nextId = 1;
-  private readonly facts = new FactShelf();
-  private keptFacts = 0;
+  private readonly facts = new FactStore(FACT_BYTES);
   private closed = false;
   /** Which worker had the last job of an affinity. */
   private readonly homes = new LRUCache<string, number>({ max: HOMES_KEPT });
@@ -97,6 +103,11 @@ export class WorkerPool {
       if (options.signal?.aborted) return reject(new Stopped());
       if (this.closed)
         return reject(new JobError({ name: "Error", message: "the engine was closed", advice: START_ADVICE }));
+      const facts = new Map<string, KeptFact>();
+      for (const id of factIdsIn(payload)) {
+        const kept = this.facts.get(id);
+        if (kept) facts.set(id, kept);
+      }
       const onAbort = () => this.stop(waiting);
       // A signal may outlive thousands of jobs: each takes its listener away when it settles.
       const settled =
@@ -110,6 +121,7 @@ export class WorkerPool {
         task,
         payload,
         options,
+        facts,
         resolve: settled(resolve as (value: unknown) => void),
         reject: settled(reject),
         stop: stopFlag(),
@@ -121,12 +133,14 @@ export class WorkerPool {
     });
   }
 
-  /** Hands a fact to every worker, those to come as well, and tells the id by which messages name it. */
+  /** Keeps a fact and gives the id by which messages name it; a worker gets it with the first job that does. */
   keep(value: unknown[]): string {
-    const id = `f${++this.keptFacts}`;
-    this.facts.keep(id, value);
-    for (const { line } of this.members) line.post({ kind: "keep", id, value });
-    return id;
+    return this.facts.keep(value);
+  }
+
+  /** The value of a fact, as long as it is kept. */
+  valueOf(id: string): unknown[] | undefined {
+    return this.facts.get(id)?.value;
   }
 
   /** The values that were kept. */
@@ -146,12 +160,17 @@ export class WorkerPool {
   }
 
   private start(index: number, deaths = 0): Member {
-    const member: Member = { line: this.openLine(), ready: false, deaths, index, running: null, killTimer: null };
+    const line = this.openLine();
+    const facts = new LRUCache<string, number>({
+      maxSize: FACT_BYTES,
+      sizeCalculation: (bytes) => bytes,
+      dispose: (_bytes, id) => line.post({ kind: "forget", id }),
+    });
+    const member: Member = { line, ready: false, deaths, index, running: null, facts, killTimer: null };
     member.line.listen(
       (message) => this.receive(member, message),
       (why) => this.replace(member, why),
     );
-    for (const [id, value] of this.facts.entries()) member.line.post({ kind: "keep", id, value });
     return member;
   }
 
@@ -255,6 +274,15 @@ export class WorkerPool {
     }
   }
 
+  /** Gives a worker the facts that a job names and that it has not. */
+  private handOver({ line, facts }: Member, job: Waiting): void {
+    const missing = [...job.facts].filter(([id]) => facts.get(id) === undefined);
+    for (const [id, { value, bytes }] of missing) {
+      facts.set(id, bytes);
+      line.post({ kind: "keep", id, value });
+    }
+  }
+
   private dispatch(): void {
     for (;;) {
       const free = this.members.filter(({ running }) => running === null);
@@ -282,6 +310,7 @@ export class WorkerPool {
       const member = memberOf(next) ?? free[0];
       if (next.options.affinity !== undefined) this.homes.set(next.options.affinity, member.index);
       member.running = next;
+      this.handOver(member, next);
       member.line.post({ kind: "run", id: next.id, task: next.task, payload: next.payload, stop: next.stop });
     }
   }

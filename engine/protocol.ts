@@ -1,10 +1,11 @@
 import { z } from "zod";
 
-/** What the pool tells a worker. `stop` is a shared flag that becomes 1 when the job shall stop; null without shared memory. `keep` hands over a fact. */
+/** What the pool tells a worker. `stop` is a shared flag that becomes 1 when the job shall stop; null without shared memory. `keep` hands over a fact, `forget` takes it back. */
 export const request = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("run"), id: z.number(), task: z.string(), payload: z.unknown(), stop: z.unknown() }),
   z.object({ kind: z.literal("stop"), id: z.number() }),
   z.object({ kind: z.literal("keep"), id: z.string(), value: z.array(z.unknown()) }),
+  z.object({ kind: z.literal("forget"), id: z.string() }),
 ]);
 export type Request = z.infer<typeof request>;
 

@@ -7,20 +7,54 @@ const picture: FrameRef = { id: "s", name: "s.fits", kind: "blob", blob: new Blo
 const treatment = { picture, halves: null, fill: [0], fullScale: 1, steps: [], facts: [] };
 const region = { x: 4, y: 5, width: 20, height: 10 };
 
-test("a fact that is kept reaches every worker, and those that come in the place of dead ones", () => {
+test("a worker gets a fact with the first job that names it; so does one that comes in the place of a dead one", async () => {
   const dolls: ReturnType<typeof puppet>[] = [];
-  const pool = new WorkerPool(2, () => {
+  const pool = new WorkerPool(1, () => {
     dolls.push(puppet());
     return dolls[dolls.length - 1].line;
   });
   const id = pool.keep([{ fwhmPx: 3 }]);
-  const kept = { kind: "keep", id, value: [{ fwhmPx: 3 }] };
-  expect(dolls.map(({ posted }) => posted)).toEqual([[kept], [kept]]);
+  expect(dolls[0].posted).toEqual([]);
+  const named = { ...treatment, facts: [{ "psf@each": id }] };
+  const ask = () => pool.run("crop", { treatment: named, region, reduce: 1 }).catch(() => undefined);
+  const end = () => {
+    const last = dolls[dolls.length - 1];
+    last.say({ kind: "done", id: last.posted.at(-1)?.id, result: null, ms: 1 });
+  };
+  const kinds = (doll: ReturnType<typeof puppet>) => doll.posted.map(({ kind }) => kind);
+  for (let k = 0; k < 2; k++) {
+    const asked = ask();
+    end();
+    await asked;
+  }
+  expect(kinds(dolls[0])).toEqual(["keep", "run", "run"]);
+  expect(dolls[0].posted[0]).toEqual({ kind: "keep", id, value: [{ fwhmPx: 3 }] });
   dolls[0].die("gone");
-  expect(dolls[2].posted).toEqual([kept]);
+  void ask();
+  expect(kinds(dolls[1])).toEqual(["keep", "run"]);
   expect(pool.keep([1])).not.toBe(id);
   expect(pool.valuesOf({ "psf@each": id })).toEqual({ "psf@each": [{ fwhmPx: 3 }] });
   expect(() => pool.valuesOf({ "psf@each": "none" })).toThrow("psf@each (none) is not known here");
+});
+
+test("facts are forgotten by bytes, what was used longest ago first, and never one that a waiting job names", () => {
+  const doll = puppet();
+  const pool = new WorkerPool(1, () => doll.line);
+  const big = () => [["x".repeat(30 * 2 ** 20)]];
+  const named = (id: string) => ({ ...treatment, facts: [{ "psf@each": id }] });
+  const run = (id: string) => void pool.run("crop", { treatment: named(id), region, reduce: 1 }).catch(() => undefined);
+  const [a, b] = [pool.keep(big()), pool.keep(big())];
+  run(b);
+  run(a);
+  const c = pool.keep(big());
+  expect([a, b, c].map((id) => pool.valueOf(id) !== undefined)).toEqual([true, false, true]);
+  run(c);
+  // The first job runs and the others wait; each finds its fact in the worker when its turn comes, which forgets the oldest for it.
+  for (let k = 0; k < 3; k++) doll.say({ kind: "done", id: doll.posted.at(-1)?.id, result: null, ms: 1 });
+  const told = doll.posted.map((message) =>
+    `${message.kind} ${message.kind === "run" ? "" : String(message.id)}`.trim(),
+  );
+  expect(told).toEqual([`keep ${b}`, "run", `keep ${a}`, "run", `forget ${b}`, `keep ${c}`, "run"]);
 });
 
 describe("the queue", () => {

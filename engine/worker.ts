@@ -76,9 +76,17 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
     if (!parsed.success) return;
     if (parsed.data.kind === "stop") stopped.add(parsed.data.id);
     else if (parsed.data.kind === "keep") facts.keep(parsed.data.id, parsed.data.value);
-    else void run(parsed.data.id, parsed.data.task, parsed.data.payload, parsed.data.stop);
+    else if (parsed.data.kind === "forget") facts.forget(parsed.data.id);
+    else run(parsed.data.id, parsed.data.task, parsed.data.payload, parsed.data.stop).catch(crash);
   });
   line.post({ kind: "ready", kernels: kernels.name }, []);
+}
+
+/** Ends the worker by an error that its pool hears of. */
+function crash(error: unknown): void {
+  queueMicrotask(() => {
+    throw error;
+  });
 }
 
 function safeWasm(bytes: Uint8Array): Kernels {
@@ -102,7 +110,8 @@ function buffersOf(result: unknown): ArrayBuffer[] {
   const visit = (value: unknown, depth: number): void => {
     if (ArrayBuffer.isView(value)) {
       // By its name: a test runner's arrays may be of another realm than its globals.
-      if (Object.prototype.toString.call(value.buffer) === "[object ArrayBuffer]") buffers.add(value.buffer as ArrayBuffer);
+      if (Object.prototype.toString.call(value.buffer) === "[object ArrayBuffer]")
+        buffers.add(value.buffer as ArrayBuffer);
     } else if (depth > 0 && typeof value === "object" && value !== null)
       for (const inner of Object.values(value)) visit(inner, depth - 1);
   };

@@ -1,6 +1,6 @@
 import type { ChainStep } from "@/core/chain";
 import { migratedStep } from "@/core/chain";
-import type { Board, ChainRecord, StackRecord } from "@/storage";
+import type { Board, ChainRecord, Found, StackRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { firstBoard } from "./board";
 import type { History } from "./history";
@@ -36,18 +36,18 @@ export class BoardBook {
   }
 
   /** The chains that were kept for any project. */
-  keptChains(): Promise<ChainRecord[]> {
-    return this.base.repository.chains();
+  keptChains(): Promise<Found<ChainRecord[]>> {
+    return this.base.stored.chains();
   }
 
   /** Keeps a chain under a name, for any project. */
   async keepChain(name: string, steps: ChainStep[]): Promise<void> {
     const record = { version: RECORD_VERSION, id: crypto.randomUUID(), name, keptAt: Date.now(), steps } as const;
-    await this.base.repository.keepChain(record);
+    await this.base.storage.keepChain(record);
   }
 
   dropChain(id: string): Promise<void> {
-    return this.base.repository.dropChain(id);
+    return this.base.storage.dropChain(id);
   }
 
   undo(): void {
@@ -71,9 +71,7 @@ export class BoardBook {
     const { board, project } = this.base.now;
     if (!board) return;
     const { id } = project;
-    this.base.save(
-      this.base.repository.saveBoard({ version: RECORD_VERSION, id, projectId: id, board: board.present }),
-    );
+    this.base.save(this.base.storage.saveBoard({ version: RECORD_VERSION, id, projectId: id, board: board.present }));
   }
 
   private with(change: (board: History<Board>) => History<Board>): void {

@@ -59,7 +59,7 @@ export async function bringStack(
   { stack, parts }: FoundGroup,
   { signal, onProgress }: JobControl,
 ): Promise<StackRecord> {
-  const { pool, repository } = base;
+  const { pool, storage } = base;
   const pictures: Partial<StackPictures> = {};
   const files = { mean: stack, ...parts };
   let first: Awaited<ReturnType<typeof readPicture>> | null = null;
@@ -88,7 +88,7 @@ export async function bringStack(
       "Leave it, or delete the other first.",
     );
   const bytes = Object.values(pictures).reduce((sum, blob) => sum + blob.size, 0);
-  await checkRoom(stack.name, bytes, repository, (words) => base.tell(new UserError(words, "")));
+  await checkRoom(stack.name, bytes, storage, (words) => base.tell(new UserError(words, "")));
   onProgress(0.6, `Measuring ${stack.name}`);
   const refOf = (kind: keyof typeof files): FrameRef => ({
     id: crypto.randomUUID(),
@@ -124,7 +124,7 @@ export async function bringStack(
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {
-    await repository.addStack(record, { ...pictures, mean: pictures.mean });
+    await storage.addStack(record, { ...pictures, mean: pictures.mean });
   } catch (error) {
     throw storageFailure(error);
   }

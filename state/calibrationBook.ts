@@ -75,12 +75,12 @@ export class CalibrationBook {
   }
 
   async makeMasters(): Promise<void> {
-    const { pool, repository, jobs, now } = this.base;
+    const { pool, storage, jobs, now } = this.base;
     const { subs, masters, project } = now;
     await jobs.run("masters", "Making masters", (control) =>
       makeMasters(
         {
-          ...{ projectId: project.id, pool, repository, subs, masters },
+          ...{ projectId: project.id, pool, storage, subs, masters },
           plan: project.calibration,
           frameOf: (sub) => this.files.raw(sub),
           masterFrame: (master) => this.files.master(master),
@@ -93,6 +93,6 @@ export class CalibrationBook {
 
   deleteMaster(id: string): void {
     this.base.state.setState(({ masters }) => ({ masters: masters.filter((master) => master.id !== id) }));
-    this.base.save(this.base.repository.deleteMaster(id));
+    this.base.save(this.base.storage.deleteMaster(id));
   }
 }

@@ -27,11 +27,11 @@ export async function copyStack(
   { factor, resampling }: CopyChoice,
   { signal, onProgress }: JobControl,
 ): Promise<StackRecord> {
-  const { pool, repository } = base;
+  const { pool, storage } = base;
   const kinds = hasHalves(stack) ? (["mean", "a", "b"] as const) : (["mean"] as const);
   const name = `${stack.name} at ${Math.round(100 * factor)} %`.slice(-80);
   const bytes = 4 * stack.facts.width * stack.facts.height * stack.facts.channels * factor ** 2 * kinds.length;
-  await checkRoom(`“${name}”`, bytes, repository, (words) => base.tell(new UserError(words, "")));
+  await checkRoom(`“${name}”`, bytes, storage, (words) => base.tell(new UserError(words, "")));
   const made: Partial<StackPictures> = {};
   for (const [k, kind] of kinds.entries()) {
     const frame = await files.stack(stack, kind);
@@ -68,7 +68,7 @@ export async function copyStack(
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {
-    await repository.addStack(record, { ...made, mean });
+    await storage.addStack(record, { ...made, mean });
   } catch (error) {
     throw storageFailure(error);
   }

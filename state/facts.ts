@@ -1,3 +1,4 @@
+import { LRUCache } from "lru-cache";
 import type { ChainStep, FactKey } from "@/core/chain";
 import { factsNeeded, prepareChain, UNTOUCHED } from "@/core/chain";
 import { FACTS_VERSION } from "@/core/facts";
@@ -7,6 +8,8 @@ import type { StepFactIds } from "@/engine/facts";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
+import type { FactsPayload } from "@/engine/tasks/facts";
+import { SharedWork } from "./sharedWork";
 
 /** A picture with its halves, ready for treatment. */
 export type Subject = Pick<Treatment, "picture" | "halves" | "fill" | "fullScale">;
@@ -18,25 +21,53 @@ export interface KnownFacts {
   settled: boolean;
 }
 
+/** A fact as it is stored. */
+export interface StoredFact {
+  key: string;
+  value: unknown[];
+}
+
+/** How many keys of facts are remembered; their values take what the pool allows. */
+const KEYS_KEPT = 4000;
+
 /**
  * Whole-picture facts, kept by what they depend on: the picture, all settings of the steps before, and the channel mode; steps and lanes
- * that need the same share it. The values lie in the workers, here are their ids. While a setting of an earlier step is being
+ * that need the same share it. The values lie with the pool, here are their ids. While a setting of an earlier step is being
  * changed, the last known fact serves until `settle` has measured the right one.
  */
 export class FactBook {
-  private readonly known = new Map<string, string>();
-  private readonly latest = new Map<string, string>();
+  private readonly known = new LRUCache<string, string>({ max: KEYS_KEPT });
+  private readonly latest = new LRUCache<string, string>({ max: KEYS_KEPT });
   private readonly skies = new Map<string, Promise<SkyPatch[]>>();
-  private readonly pending = new Map<string, Promise<unknown>>();
+  private readonly measuring = new SharedWork<void>(0);
+  /** By fact the work that measures it, which may measure others too. */
+  private readonly pending = new Map<string, { work: string; run: (signal: AbortSignal) => Promise<void> }>();
+  /** Facts that came from storage and were not used since. */
+  private readonly unused = new Set<string>();
 
+  /** `save` stores a fact as used now; `onMeasured` hears that one became known. */
   constructor(
     private readonly pool: WorkerPool,
-    private readonly save: (key: string, value: unknown[]) => void,
+    private readonly save: (fact: StoredFact) => void,
+    private readonly onMeasured: () => void = () => undefined,
   ) {}
 
   /** Takes over facts that were stored. */
-  restore(entries: { key: string; value: unknown[] }[]): void {
-    for (const { key, value } of entries) this.known.set(key, this.pool.keep(value));
+  restore(facts: readonly StoredFact[]): void {
+    for (const { key, value } of facts) {
+      this.known.set(key, this.pool.keep(value));
+      this.unused.add(key);
+    }
+  }
+
+  /** The id of a fact that is known and whose value is still kept. */
+  private idOf(exact: string): string | undefined {
+    const id = this.known.get(exact);
+    return this.isKept(id) ? id : undefined;
+  }
+
+  private isKept(id: string | undefined): id is string {
+    return id !== undefined && this.pool.valueOf(id) !== undefined;
   }
 
   lookUp(subject: Subject, steps: readonly ChainStep[]): KnownFacts {
@@ -44,10 +75,11 @@ export class FactBook {
     steps.forEach((step, i) => {
       const ids: StepFactIds = {};
       for (const key of factsNeeded(step)) {
-        const exact = this.known.get(exactKey(subject, steps, i, key));
+        const exact = this.idOf(exactKey(subject, steps, i, key));
         const id = exact ?? this.latest.get(looseKey(subject, steps, i, key));
-        if (!exact) result.settled = false;
-        if (id) ids[key] = id;
+        if (exact) this.noteUse(exactKey(subject, steps, i, key));
+        else result.settled = false;
+        if (this.isKept(id)) ids[key] = id;
         else result.complete = false;
       }
       result.facts.push(ids);
@@ -55,30 +87,41 @@ export class FactBook {
     return result;
   }
 
-  /** Measures what is missing, step by step; resolves with the exact facts. */
-  settle(subject: Subject, steps: ChainStep[]): Promise<StepFactIds[]> {
+  /** Measures what is missing, step by step; resolves with the exact facts. What nobody waits for any more is not measured to its end. */
+  settle(subject: Subject, steps: ChainStep[], signal?: AbortSignal): Promise<StepFactIds[]> {
     return prepareChain(steps, {} as StepFactIds, async (index, keys, before) => {
       const exact = (key: FactKey) => exactKey(subject, steps, index, key);
-      const missing = keys.filter((key) => !this.known.has(exact(key)) && !this.pending.has(exact(key)));
-      if (missing.length > 0) {
-        const treatment = { ...subject, steps, facts: before };
-        const running = this.pool
-          .run("measureFacts", { treatment, index, keys: missing }, { priority: PRIORITY.view })
-          .then((found) => {
-            for (const key of missing) this.keep(exact(key), found[key] ?? []);
-          })
-          .finally(() => missing.forEach((key) => this.pending.delete(exact(key))));
-        for (const key of missing) this.pending.set(exact(key), running);
-      }
-      await Promise.all(keys.map((key) => this.pending.get(exact(key))));
+      const missing = keys.filter((key) => this.idOf(exact(key)) === undefined);
+      const begun = missing.filter((key) => this.pending.has(exact(key)));
+      const fresh = missing.filter((key) => !begun.includes(key));
+      const treatment = { ...subject, steps, facts: before };
+      if (fresh.length > 0) this.plan(fresh.map(exact), { treatment, index, keys: fresh });
+      const works = new Map(
+        missing.flatMap((key) => this.pending.get(exact(key)) ?? []).map(({ work, run }) => [work, run]),
+      );
+      await Promise.all([...works].map(([work, run]) => this.measuring.ask(work, run, signal)));
       const ids: StepFactIds = {};
       for (const key of keys) {
         const id = this.known.get(exact(key)) as string;
         ids[key] = id;
         this.latest.set(looseKey(subject, steps, index, key), id);
+        this.noteUse(exact(key));
       }
       return ids;
     });
+  }
+
+  /** Makes the work ready that measures facts together, for all who ask for one of them. */
+  private plan(exact: string[], payload: FactsPayload): void {
+    const run = async (stop: AbortSignal): Promise<void> => {
+      try {
+        const found = await this.pool.run("measureFacts", payload, { priority: PRIORITY.view, signal: stop });
+        payload.keys.forEach((key, k) => this.keep(exact[k], found[key] ?? []));
+      } finally {
+        for (const key of exact) this.pending.delete(key);
+      }
+    };
+    for (const key of exact) this.pending.set(key, { work: JSON.stringify(exact), run });
   }
 
   /** Patches of sky that are found in the untouched picture, px of it; found once. */
@@ -99,8 +142,32 @@ export class FactBook {
 
   private keep(key: string, value: unknown[]): void {
     this.known.set(key, this.pool.keep(value));
-    this.save(key, value);
+    this.unused.delete(key);
+    this.save({ key, value });
+    this.onMeasured();
   }
+
+  /** A stored fact that is used is stored anew as used now, once. */
+  private noteUse(exact: string): void {
+    if (!this.unused.delete(exact)) return;
+    const value = this.pool.valueOf(this.known.get(exact) ?? "");
+    if (value) this.save({ key: exact, value });
+  }
+}
+
+/** Facts of a project in storage take no more, in bytes of their JSON. */
+const STORED_BYTES = 24 * 2 ** 20;
+
+/** Which stored facts are not worth keeping: those of another version of the ways of measuring, and what was used longest ago of more than fits. */
+export function outdatedFacts(facts: readonly (StoredFact & { usedAt: number })[]): string[] {
+  const dropped: string[] = [];
+  let bytes = 0;
+  for (const { key, value } of [...facts].sort((a, b) => b.usedAt - a.usedAt)) {
+    const isCurrent = key.endsWith(`,${FACTS_VERSION}]`);
+    if (isCurrent) bytes += JSON.stringify(value).length;
+    if (!isCurrent || bytes > STORED_BYTES) dropped.push(key);
+  }
+  return dropped;
 }
 
 /** The steps after which the picture is looked at for a fact, and the key of the fact there. */

@@ -16,7 +16,7 @@ export class Files {
   private blob(id: string, name: string): Promise<FrameRef> {
     const known = this.opened.get(id);
     if (known) return known;
-    const opening = this.base.repository.blob(id).then((blob): FrameRef => {
+    const opening = this.base.stored.blob(id).then((blob): FrameRef => {
       if (!blob)
         throw new UserError(`${name}: its file is missing from the browser's storage`, "Import the file again.");
       return { id, name, kind: "blob", blob };
@@ -42,8 +42,8 @@ export class Files {
 
   /** The header of a frame's file, as it came. */
   async cards(sub: SubRecord): Promise<Card[]> {
-    const { repository, pool } = this.base;
-    const kept = await repository.cards(sub.fileId);
+    const { stored, pool } = this.base;
+    const kept = await stored.cards(sub.fileId);
     if (kept) return kept;
     return (await pool.run("readFile", { frame: await this.raw(sub) }, { priority: PRIORITY.view })).cards;
   }

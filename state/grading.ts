@@ -20,6 +20,8 @@ export interface GradingTarget {
   propose(proposal: ReferenceProposal | null): void;
   /** Frames that are related to the reference, of how many; null when all are. */
   progress(done: number, of: number): void;
+  /** Hears why it could not go on. */
+  fail(error: unknown): void;
 }
 
 const WAIT_MS = 300;
@@ -47,7 +49,9 @@ export class Grading {
       return;
     }
     if (this.timer) clearTimeout(this.timer);
-    this.timer = setTimeout(() => void this.run(), WAIT_MS);
+    this.timer = setTimeout(() => {
+      this.run().catch((error: unknown) => this.target.fail(error));
+    }, WAIT_MS);
   }
 
   stop(): void {

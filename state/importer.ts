@@ -7,7 +7,7 @@ import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import type { FileReading, SubReading } from "@/engine/tasks/subs";
-import type { MasterRecord, Repository, StoredFile, SubRecord } from "@/storage";
+import type { MasterRecord, ReadRepository, StoredFile, SubRecord, WriteRepository } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { keyOf } from "./calibration";
 import type { FoundPicture } from "./roles";
@@ -32,7 +32,8 @@ export interface RefusedFile {
 export interface ImportTarget {
   projectId: string;
   pool: WorkerPool;
-  repository: Repository;
+  stored: Pick<ReadRepository, "blob">;
+  storage: WriteRepository;
   subs(): readonly SubRecord[];
   /** Calibration with which a new light is measured. */
   calibrationFor(sub: SubRecord): CalibrationRef | null;
@@ -132,7 +133,7 @@ class KnownFiles {
     const alike = [...this.unhashed.values()].filter(({ bytes }) => bytes === size);
     for (const sub of alike) {
       this.unhashed.delete(sub.fileId);
-      const blob = await this.target.repository.blob(sub.fileId);
+      const blob = await this.target.stored.blob(sub.fileId);
       // A file that was unpacked on import is not what came.
       if (!blob || blob.size !== sub.bytes) continue;
       if ((await this.hashOf(sub.name, blob, signal)) === hash) return true;
@@ -160,7 +161,7 @@ async function importOne(
     const unpacked = await pool.run("unpack", { frame: came }, { priority: PRIORITY.measure, signal });
     stored = { id: fileId, projectId, blob: new Blob([unpacked as BlobPart]), cards: reading.cards };
   }
-  await checkRoom(name, stored.blob.size, target.repository, (words) => target.tell(words));
+  await checkRoom(name, stored.blob.size, target.storage, (words) => target.tell(words));
   const kind = reading.metadata.master ? reading.metadata.frameType : null;
   if (kind !== null && kind !== "light")
     return importMaster(target, { name, kind, reading, frame: came, stored }, signal);
@@ -226,7 +227,7 @@ async function importOne(
     records.push({ ...draft, ...measuresOf(own), measuredThrough: keyOf(draft, calibration) });
   }
   try {
-    await target.repository.addSubs(records, stored);
+    await target.storage.addSubs(records, stored);
   } catch (error) {
     if (isFull(error)) throw new StorageFull(name);
     throw storageFailure(error);
@@ -258,7 +259,7 @@ async function importMaster(
     warnings: [],
   };
   try {
-    await target.repository.addMaster(record, stored.blob);
+    await target.storage.addMaster(record, stored.blob);
   } catch (error) {
     if (isFull(error)) throw new StorageFull(name);
     throw storageFailure(error);
@@ -314,7 +315,7 @@ function atTime(metadata: SubMetadata, timeMs: number | null): SubMetadata {
 export async function checkRoom(
   name: string,
   bytes: number,
-  repository: Pick<Repository, "purgeDeleted">,
+  storage: Pick<WriteRepository, "purgeDeleted">,
   tell: (words: string) => void,
 ): Promise<void> {
   const fits = async () => {
@@ -322,7 +323,7 @@ export async function checkRoom(
     return !estimate || estimate.quota - estimate.used >= bytes + SPARE_BYTES;
   };
   if (await fits()) return;
-  const purged = await repository.purgeDeleted();
+  const purged = await storage.purgeDeleted();
   if (purged > 0)
     tell(`To make room ${purged === 1 ? "a deleted project was" : `${purged} deleted projects were`} removed for good`);
   if (!(await fits())) throw new StorageFull(name);

@@ -26,6 +26,11 @@ export interface JobControl {
   onProgress: (fraction: number, doing?: string) => void;
 }
 
+type Work<T> = (control: JobControl) => Promise<T>;
+
+/** What came of work, or how it ended without. */
+export type Outcome<T> = { made: T } | { made: null; ended: "stopped" | "failed" };
+
 export interface JobBoard {
   jobs: JobView[];
 }
@@ -43,8 +48,8 @@ export function createJobs() {
     store.setState(({ jobs }) => ({ jobs: jobs.map((job) => (job.id === id ? { ...job, ...part } : job)) }));
   const dismiss = (id: number) => store.setState(({ jobs }) => ({ jobs: jobs.filter((job) => job.id !== id) }));
 
-  /** Runs work that shows its progress and can be stopped; null when it was stopped or failed (the failure stays on show). */
-  async function run<T>(kind: JobKind, label: string, work: (control: JobControl) => Promise<T>): Promise<T | null> {
+  /** Runs work that shows its progress and can be stopped; a failure stays on show. */
+  async function attempt<T>(kind: JobKind, label: string, work: Work<T>): Promise<Outcome<T>> {
     const id = nextId++;
     const abort = new AbortController();
     const startedAt = Date.now();
@@ -73,17 +78,24 @@ export function createJobs() {
           }),
       });
       dismiss(id);
-      return result;
+      return { made: result };
     } catch (error) {
-      if (error instanceof Stopped || abort.signal.aborted) dismiss(id);
-      else change(id, { error: failureOf(error), secondsLeft: null });
-      return null;
+      if (!(error instanceof Stopped) && !abort.signal.aborted) {
+        change(id, { error: failureOf(error), secondsLeft: null });
+        return { made: null, ended: "failed" };
+      }
+      dismiss(id);
+      return { made: null, ended: "stopped" };
     }
   }
 
+  /** What came of an attempt; null when it was stopped or failed. */
+  const run = async <T>(kind: JobKind, label: string, work: Work<T>): Promise<T | null> =>
+    (await attempt(kind, label, work)).made;
+
   const running = () => store.getState().jobs.filter(({ error }) => !error);
   return {
-    ...{ store, run, dismiss },
+    ...{ store, attempt, run, dismiss },
     isRunning: () => running().length > 0,
     stopAll: () => running().forEach(({ stop }) => stop()),
   };

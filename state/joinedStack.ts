@@ -50,7 +50,7 @@ export async function joinProjectStacks(
   choice: JoinChoice,
   { signal, onProgress }: JobControl,
 ): Promise<StackRecord> {
-  const { pool, repository, now } = base;
+  const { pool, storage, now } = base;
   const parts = CHANNELS.flatMap((channel) => {
     const id = choice[channel];
     if (id === null) return [];
@@ -65,7 +65,7 @@ export async function joinProjectStacks(
   });
   const [red, green, blue, luminance] = await Promise.all(parts.map(inputOf));
   const { width, height } = parts[0].stack.facts;
-  await checkRoom(`“${name}”`, 36 * width * height, repository, (words) => base.tell(new UserError(words, "")));
+  await checkRoom(`“${name}”`, 36 * width * height, storage, (words) => base.tell(new UserError(words, "")));
   const joined = await joinStacks(
     pool,
     { red, green, blue, luminance: luminance ?? null },
@@ -100,7 +100,7 @@ export async function joinProjectStacks(
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {
-    await repository.addStack(record, { mean: joined.picture, ...(joined.halves ?? {}) });
+    await storage.addStack(record, { mean: joined.picture, ...(joined.halves ?? {}) });
   } catch (error) {
     throw storageFailure(error);
   }

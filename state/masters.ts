@@ -5,7 +5,7 @@ import { UserError } from "@/core/job";
 import type { FrameRef } from "@/engine/frames";
 import { combineMaster } from "@/engine/jobs/masters";
 import type { WorkerPool } from "@/engine/pool";
-import type { CalibrationPlan, MasterRecord, Repository, SubRecord } from "@/storage";
+import type { CalibrationPlan, MasterRecord, WriteRepository, SubRecord } from "@/storage";
 import { RECORD_VERSION } from "@/storage";
 import { groupCalibrationFrames, groupLabel, matchedMaster } from "./calibration";
 import type { JobControl } from "./jobs";
@@ -15,7 +15,7 @@ import { storageFailure } from "./storageFailure";
 export interface MasterTarget {
   projectId: string;
   pool: WorkerPool;
-  repository: Repository;
+  storage: WriteRepository;
   subs: readonly SubRecord[];
   masters: readonly MasterRecord[];
   plan: CalibrationPlan;
@@ -75,7 +75,7 @@ export async function makeMasters(
       warnings: offset.warnings,
     };
     try {
-      await target.repository.addMaster(record, new Blob([result.file as BlobPart]));
+      await target.storage.addMaster(record, new Blob([result.file as BlobPart]));
     } catch (error) {
       throw storageFailure(error);
     }

@@ -182,7 +182,7 @@ test("deleted projects make room when it is asked for, and that is said", async 
   await repository.addProject(gone);
   await repository.markDeleted(gone.id, true);
   const had = Object.getOwnPropertyDescriptor(globalThis, "navigator");
-  const quota = async () => ((await repository.project(gone.id)) ? 2 ** 20 : 2 ** 33);
+  const quota = async () => ((await repository.project(gone.id)).ok ? 2 ** 20 : 2 ** 33);
   Object.defineProperty(globalThis, "navigator", {
     configurable: true,
     value: { storage: { estimate: async () => ({ usage: 2 ** 19, quota: await quota() }) } },
@@ -190,7 +190,7 @@ test("deleted projects make room when it is asked for, and that is said", async 
   const session = await open();
   await session.subs.importFiles([incoming(4)]);
   if (had) Object.defineProperty(globalThis, "navigator", had);
-  expect(await repository.project(gone.id)).toBeNull();
+  expect((await repository.project(gone.id)).ok).toBe(false);
   expect(session.store.getState().problems.join()).toContain("a deleted project was removed for good");
   session.subs.remove([session.store.getState().subs.at(-1)?.id ?? ""]);
   session.close();
@@ -274,5 +274,66 @@ test("the shelf counts what a project holds, forgets deleted ones after a while,
   expect((await readShelf(repository, Date.now())).cards.length).toBe(2);
   await repository.markDeleted(other.id, true);
   await readShelf(repository, Date.now() + KEEP_DELETED_MS + 1000);
-  expect(await repository.project(other.id)).toBeNull();
+  expect((await repository.project(other.id)).ok).toBe(false);
+});
+
+test("a tab that only looks on deletes nothing; one that opens the project removes old deleted stacks", async () => {
+  const session = await open();
+  const [stack] = session.store.getState().stacks;
+  session.close();
+  const old = { ...stack, id: "old", deletedAt: Date.now() - KEEP_DELETED_MS - 1000 };
+  await repository.addStack(old, { mean: new Blob(["m"]) });
+  const stored = async () => (await repository.stacks(project.id)).found.map(({ id }) => id);
+  const following = await ProjectSession.follow(project.id, pool, jobs, repository);
+  await following?.readAgain();
+  expect(await stored()).toContain("old");
+  following?.stacks.rename(stack.id, "by one who looks on");
+  following?.board.flush();
+  expect((await repository.stacks(project.id)).found.find(({ id }) => id === stack.id)?.name).toBe(stack.name);
+  await open();
+  expect(await stored()).not.toContain("old");
+});
+
+test("a sub that is removed while it is measured anew stays removed", async () => {
+  const session = await open();
+  const [{ id }] = session.store.getState().subs;
+  // As if they had been measured through another calibration: all lights are measured anew.
+  session.store.setState(({ subs }) => ({ subs: subs.map((sub) => ({ ...sub, measuredThrough: "another" })) }));
+  expect(session.calibration.staleLights().map((light) => light.id)).toContain(id);
+  const run = pool.run.bind(pool);
+  pool.run = ((...given: Parameters<typeof run>) => {
+    if (given[0] === "measureSub") session.subs.remove([id]);
+    return run(...given);
+  }) as typeof pool.run;
+  await session.subs.measureAgain();
+  pool.run = run;
+  session.close(); // what was removed is gone for good
+  await new Promise((resolve) => setTimeout(resolve, 50));
+  const { found, problems } = await repository.subs(project.id);
+  expect([found.map((sub) => sub.id).includes(id), problems]).toEqual([false, []]);
+});
+
+test("a grading that fails is said, once", async () => {
+  const session = await open();
+  const run = pool.run.bind(pool);
+  pool.run = ((...given: Parameters<typeof run>) =>
+    given[0] === "relate" ? Promise.reject(new Error("no room for stars")) : run(...given)) as typeof pool.run;
+  const { subs } = session.store.getState();
+  const next = subs.find(({ id }) => id !== referenceOf(session.store.getState())?.id);
+  for (let k = 0; k < 2; k++) {
+    session.subs.saveRules({ referenceId: k === 0 ? (next?.id ?? null) : subs[0].id });
+    await graded(session);
+  }
+  pool.run = run;
+  const told = session.store.getState().problems.filter((problem) => problem.includes("no room for stars"));
+  expect(told.length).toBe(1);
+});
+
+test("a name that is empty or too long is not taken, neither here nor in storage", async () => {
+  const session = await open();
+  const [{ id, name }] = session.store.getState().stacks;
+  for (const wrong of ["", "  ", "x".repeat(81)]) session.stacks.rename(id, wrong);
+  expect(session.store.getState().stacks[0].name).toBe(name);
+  session.stacks.rename(id, "Another");
+  expect((await bench.stored(project.id)).stacks[0].name).toBe("Another");
 });

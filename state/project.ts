@@ -1,12 +1,13 @@
 import type { BlindRecord } from "@/core/compare";
+import { UserError } from "@/core/job";
 import type { WorkerPool } from "@/engine/pool";
-import type { FactRecord, MasterRecord, ProjectRecord, Repository } from "@/storage";
-import { LEFT_AS_IT_IS, lookingOnly, RECORD_VERSION } from "@/storage";
+import type { FactRecord, MasterRecord, ProjectRecord, ReadRepository, Repository, StackRecord } from "@/storage";
+import { LEFT_AS_IT_IS, NOTHING_WRITTEN, RECORD_VERSION } from "@/storage";
 import { BoardBook, withCurrentSteps } from "./boardBook";
 import { CalibrationBook } from "./calibrationBook";
 import { CropBook } from "./crops";
 import { EvidenceBook } from "./evidence";
-import { FactBook } from "./facts";
+import { FactBook, outdatedFacts } from "./facts";
 import { Files } from "./files";
 import { startHistory } from "./history";
 import type { Jobs } from "./jobs";
@@ -46,11 +47,21 @@ export class ProjectSession {
     this.crops = new CropBook(base.pool);
     this.evidence = new EvidenceBook(base.pool);
     this.wholeEvidence = new WholeEvidenceBook(base.pool, base.jobs);
-    this.facts = new FactBook(base.pool, (key, value) => {
-      const projectId = base.project.id;
-      base.save(base.repository.saveFact({ version: RECORD_VERSION, id: `${projectId}:${key}`, projectId, value }));
-      base.state.setState(({ factRound }) => ({ factRound: factRound + 1 }));
-    });
+    this.facts = new FactBook(
+      base.pool,
+      ({ key, value }) => {
+        const projectId = base.project.id;
+        const fact = {
+          version: RECORD_VERSION,
+          id: factId(projectId, key),
+          projectId,
+          value,
+          usedAt: Date.now(),
+        } as const;
+        base.save(base.storage.saveFact(fact));
+      },
+      () => base.state.setState(({ factRound }) => ({ factRound: factRound + 1 })),
+    );
   }
 
   /** Opens a project to work on it, or null where there is none. */
@@ -62,8 +73,8 @@ export class ProjectSession {
   ): Promise<ProjectSession | null> {
     const read = await readProject(projectId, repository);
     if (!read) return null;
-    const session = new ProjectSession(new ProjectStore(read.state, pool, jobs, repository));
-    session.restoreFacts(read.facts);
+    const session = new ProjectSession(new ProjectStore(read.state, pool, jobs, repository, repository));
+    await session.tidy(read);
     await session.calibration.open(read.masters);
     session.saveProject({ openedAt: Date.now() });
     session.subs.noteSums();
@@ -76,19 +87,19 @@ export class ProjectSession {
     projectId: string,
     pool: WorkerPool,
     jobs: Jobs,
-    repository: Repository,
+    stored: ReadRepository,
   ): Promise<ProjectSession | null> {
-    const read = await readProject(projectId, repository);
+    const read = await readProject(projectId, stored);
     if (!read) return null;
-    const session = new ProjectSession(new ProjectStore(read.state, pool, jobs, lookingOnly(repository)));
-    session.restoreFacts(read.facts);
+    const session = new ProjectSession(new ProjectStore(read.state, pool, jobs, stored, NOTHING_WRITTEN));
+    session.facts.restore(read.facts);
     return session;
   }
 
   /** Reads anew what another tab wrote; false where the project is gone. What is looked at here stays. */
   async readAgain(): Promise<boolean> {
-    const { state, now, repository } = this.base;
-    const read = await readProject(this.project.id, repository);
+    const { state, now, stored } = this.base;
+    const read = await readProject(this.project.id, stored);
     if (!read) return false;
     const { project, subs, board } = read.state;
     const known = new Map(now.stacks.map((stack) => [stack.id, stack]));
@@ -105,9 +116,15 @@ export class ProjectSession {
     return true;
   }
 
-  private restoreFacts(facts: readonly FactRecord[]): void {
-    const start = this.project.id.length + 1;
-    this.facts.restore(facts.map(({ id, value }) => ({ key: id.slice(start), value })));
+  /** Removes for good what waited for it too long or is of no use any more, and takes over the facts that are. */
+  private async tidy({ deleted, facts }: StoredProject): Promise<void> {
+    const { storage, project } = this.base;
+    for (const { id, deletedAt } of deleted)
+      if (deletedAt !== null && Date.now() - deletedAt > KEEP_DELETED_MS)
+        await storage.deleteStack(id).catch((error: unknown) => this.base.tell(error));
+    const outdated = new Set(outdatedFacts(facts));
+    if (outdated.size > 0) this.base.save(storage.removeFacts([...outdated].map((key) => factId(project.id, key))));
+    this.facts.restore(facts.filter(({ key }) => !outdated.has(key)));
   }
 
   get pool(): WorkerPool {
@@ -128,15 +145,20 @@ export class ProjectSession {
     this.saveProject({ journal: journal.slice(-MOST_NOTES) });
   }
 
+  /** Puts what went wrong on show, in words. */
+  report(error: unknown): void {
+    this.base.tell(error);
+  }
+
   saveProject(part: Partial<ProjectRecord>): void {
     this.base.saveProject(part);
   }
 
   /** Removes stored records that cannot be read, and what was said of them. */
   async removeDamaged(): Promise<void> {
-    const { repository, state } = this.base;
+    const { storage, state } = this.base;
     try {
-      await repository.removeDamaged(this.project.id);
+      await storage.removeDamaged(this.project.id);
       state.setState(({ problems }) => ({ problems: problems.filter((problem) => !problem.endsWith(LEFT_AS_IT_IS)) }));
     } catch (error) {
       this.base.tell(error);
@@ -153,12 +175,33 @@ export class ProjectSession {
 }
 
 /** A project as it is stored. */
-async function readProject(
-  projectId: string,
-  repository: Repository,
-): Promise<{ state: ProjectState; masters: MasterRecord[]; facts: FactRecord[] } | null> {
-  const project = await repository.project(projectId);
-  if (!project || project.deletedAt !== null) return null;
+interface StoredProject {
+  state: ProjectState;
+  masters: MasterRecord[];
+  facts: { key: string; value: unknown[]; usedAt: number }[];
+  /** Stacks that wait to be deleted for good. */
+  deleted: StackRecord[];
+}
+
+/** Facts are stored under their project and what they depend on. */
+const factId = (projectId: string, key: string): string => `${projectId}:${key}`;
+const factOf = ({ id, projectId, value, usedAt }: FactRecord) => ({
+  key: id.slice(projectId.length + 1),
+  value,
+  usedAt,
+});
+
+/** Reads a project; null for one that is not there or was deleted. Throws UserError for one that cannot be read. */
+async function readProject(projectId: string, repository: ReadRepository): Promise<StoredProject | null> {
+  const read = await repository.project(projectId);
+  if (!read.ok && read.reason.why === "missing") return null;
+  if (!read.ok)
+    throw new UserError(
+      read.reason.detail,
+      read.reason.why === "newer" ? "Update this application." : "Nothing was changed of it.",
+    );
+  const project = read.value;
+  if (project.deletedAt !== null) return null;
   const [subs, masters, stacks, board, facts] = await Promise.all([
     repository.subs(projectId),
     repository.masters(projectId),
@@ -167,10 +210,6 @@ async function readProject(
     repository.facts(projectId),
   ]);
   const there = stacks.found.filter(({ deletedAt }) => deletedAt === null);
-  for (const { id, deletedAt } of stacks.found)
-    if (deletedAt !== null && Date.now() - deletedAt > KEEP_DELETED_MS)
-      // A tab that only looks on deletes nothing.
-      await repository.deleteStack(id).catch(() => undefined);
   const state: ProjectState = {
     project,
     subs: subs.found,
@@ -180,7 +219,7 @@ async function readProject(
     found: [],
     stacks: there,
     board: board.found && startHistory(withCurrentSteps(board.found.board)),
-    problems: [...subs.problems, ...masters.problems, ...stacks.problems, ...board.problems],
+    problems: [subs, masters, stacks, board, facts].flatMap(({ problems }) => problems),
     currentSubId: (lightsOf(subs.found)[0] ?? subs.found[0])?.id ?? null,
     selection: [],
     proposal: null,
@@ -189,5 +228,6 @@ async function readProject(
     unsaved: null,
     factRound: 0,
   };
-  return { state, masters: masters.found, facts };
+  const deleted = stacks.found.filter((stack) => !there.includes(stack));
+  return { state, masters: masters.found, facts: facts.found.map(factOf), deleted };
 }

@@ -3,7 +3,16 @@ import { inWords } from "@/core/job";
 import type { ReferenceProposal } from "@/core/choose";
 import type { WorkerPool } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
-import type { Board, MasterRecord, ProjectRecord, Repository, StackPictures, StackRecord, SubRecord } from "@/storage";
+import type {
+  Board,
+  MasterRecord,
+  ProjectRecord,
+  ReadRepository,
+  StackPictures,
+  StackRecord,
+  SubRecord,
+  WriteRepository,
+} from "@/storage";
 import type { History } from "./history";
 import type { RefusedFile, WaitingFile } from "./importer";
 import type { Jobs } from "./jobs";
@@ -51,7 +60,10 @@ export class ProjectStore {
     state: ProjectState,
     readonly pool: WorkerPool,
     readonly jobs: Jobs,
-    readonly repository: Repository,
+    /** What is stored. */
+    readonly stored: ReadRepository,
+    /** Writes it. */
+    readonly storage: WriteRepository,
   ) {
     this.state = createStore<ProjectState>(() => state);
   }
@@ -67,7 +79,7 @@ export class ProjectStore {
   saveProject(part: Partial<ProjectRecord>): void {
     const project = { ...this.project, ...part };
     this.state.setState({ project });
-    this.save(this.repository.saveProject(project));
+    this.save(this.storage.saveProject(project));
   }
 
   /** Hears of writing that fails. */
@@ -77,6 +89,8 @@ export class ProjectStore {
 
   tell(error: unknown): void {
     const { message, advice } = failureOf(error);
-    this.state.setState(({ problems }) => ({ problems: [...problems, inWords(message, advice)] }));
+    const words = inWords(message, advice);
+    // What goes on failing is said once.
+    this.state.setState(({ problems }) => (problems.includes(words) ? {} : { problems: [...problems, words] }));
   }
 }

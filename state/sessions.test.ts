@@ -110,10 +110,13 @@ test("a tab that does not have the project shows it as it is and as it becomes, 
   second.hear();
   await soon(() => following.project.integrationS === 77);
   expect(following.project.name).toBe("Weir");
-  expect((await bench.repository.project(project.id))?.name).toBe("Weir");
+  expect(await bench.repository.project(project.id)).toMatchObject({ ok: true, value: { name: "Weir" } });
   await bench.repository.markDeleted(project.id, true);
   second.hear();
-  await soon(() => JSON.stringify(stateOf(second)).includes("missing"));
+  await soon(() => {
+    const state = stateOf(second);
+    return "absence" in state && state.absence === "missing";
+  });
   await bench.repository.markDeleted(project.id, false);
   first.close();
   second.close();
@@ -136,7 +139,11 @@ test("a project that storage does not give out says so, and can be opened once i
   const { board } = bench.repository;
   bench.repository.board = () => Promise.reject(new Error("the database is gone"));
   await sessions.open(project.id);
-  expect(stateOf(sessions)).toEqual({ absence: "unreadable", following: null });
+  expect(stateOf(sessions)).toEqual({
+    absence: "unreadable",
+    following: null,
+    reason: expect.stringContaining("the database is gone"),
+  });
   bench.repository.board = board;
   await new Promise((resolve) => setTimeout(resolve, 10)); // the lock is let go of
   await sessions.open(project.id);

@@ -1,4 +1,6 @@
 import { createStore } from "zustand/vanilla";
+import { inWords } from "@/core/job";
+import { failureOf } from "@/engine/protocol";
 import type { WorkerPool } from "@/engine/pool";
 import type { Repository } from "@/storage";
 import { createJobs } from "./jobs";
@@ -10,8 +12,8 @@ export type Absence = "missing" | "elsewhere" | "taken" | "unreadable";
 
 export type SessionState =
   | { session: ProjectSession }
-  /** `following` is there to look at while another tab works on the project, and changes with it. */
-  | { absence: Absence; following: ProjectSession | null }
+  /** `following` is there to look at while another tab works on the project, and changes with it; `reason` says why it cannot be read. */
+  | { absence: Absence; following: ProjectSession | null; reason?: string }
   | { opening: true };
 
 /** What another tab writes in quick succession is read once. */
@@ -41,16 +43,15 @@ export class Sessions {
     const claim = await this.tabs.claim(projectId, takeOver, () => this.lose(projectId));
     if (!claim) return this.follow(projectId, "elsewhere");
     this.claims.set(projectId, claim);
-    const session = await ProjectSession.open(projectId, this.pool, createJobs(), this.repository).catch(
-      () => undefined,
-    );
-    if (session === undefined) {
-      this.release(projectId);
-      return this.set(projectId, { absence: "unreadable", following: null });
+    try {
+      const session = await ProjectSession.open(projectId, this.pool, createJobs(), this.repository);
+      if (session) return this.set(projectId, { session });
+      this.set(projectId, { absence: "missing", following: null });
+    } catch (error) {
+      const { message, advice } = failureOf(error);
+      this.set(projectId, { absence: "unreadable", following: null, reason: inWords(message, advice) });
     }
-    if (session) return this.set(projectId, { session });
     this.release(projectId);
-    this.set(projectId, { absence: "missing", following: null });
   }
 
   /** The session of a project, where it is open here. */
@@ -71,7 +72,7 @@ export class Sessions {
   hear(): void {
     this.reading ??= setTimeout(() => {
       this.reading = null;
-      void this.readAgain();
+      this.readAgain().catch(() => undefined); // what could not be read stays as it was
     }, READ_AFTER_MS);
   }
 
@@ -94,7 +95,7 @@ export class Sessions {
   private lose(projectId: string): void {
     this.get(projectId)?.close();
     this.release(projectId);
-    void this.follow(projectId, "taken");
+    this.follow(projectId, "taken").catch(() => undefined); // the screen says that it is elsewhere
   }
 
   /** Shows a project that another tab works on. */

@@ -1,3 +1,4 @@
+import { Stopped } from "@/core/job";
 import { SharedWork } from "./sharedWork";
 
 /** Work that ends when it is told to, and tells whether it was stopped. */
@@ -34,7 +35,7 @@ test("it stops when the last one who waited leaves, and not before; then it can 
   expect(signals[0].aborted).toBe(false);
   two.abort();
   expect(signals[0].aborted).toBe(true);
-  await expect(asked[0]).rejects.toThrow("stopped");
+  for (const each of asked) await expect(each).rejects.toThrow(Stopped);
   const again = shared.ask("k", work);
   ends[1](8);
   expect(await again).toBe(8);
@@ -52,4 +53,18 @@ test("what is done is not lost when those who asked leave; what failed is tried 
   expect(signals.length).toBe(1);
   await expect(shared.ask("x", () => Promise.reject(new Error("no")))).rejects.toThrow("no");
   expect(await shared.ask("x", () => Promise.resolve(2))).toBe(2);
+});
+
+test("for a signal that is aborted already nothing is begun; without a memory what was made is made again", async () => {
+  const { work, signals, ends } = slow();
+  const shared = new SharedWork<number>(0);
+  const gone = new AbortController();
+  gone.abort();
+  await expect(shared.ask("k", work, gone.signal)).rejects.toThrow(Stopped);
+  expect(signals.length).toBe(0);
+  const both = [shared.ask("k", work), shared.ask("k", work)];
+  ends[0](3);
+  expect(await Promise.all(both)).toEqual([3, 3]);
+  void shared.ask("k", work);
+  expect([signals.length, shared.isDone("k")]).toEqual([2, false]);
 });

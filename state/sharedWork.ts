@@ -1,53 +1,61 @@
 import { LRUCache } from "lru-cache";
+import { Stopped } from "@/core/job";
 
-interface Entry<T> {
+interface Pending<T> {
   made: Promise<T>;
   abort: AbortController;
   waiting: number;
-  isDone: boolean;
 }
 
 /** Work by a key: asked for twice it is done once, what was made lately is kept, and what nobody waits for any more is stopped. */
 export class SharedWork<T> {
-  private readonly entries: LRUCache<string, Entry<T>>;
+  private readonly pending = new Map<string, Pending<T>>();
+  private readonly made: LRUCache<string, { value: T }> | null;
 
+  /** So many results are kept; with 0 those who made it keep what came of it elsewhere. */
   constructor(most: number) {
-    this.entries = new LRUCache({ max: most });
+    this.made = most > 0 ? new LRUCache({ max: most }) : null;
   }
 
-  /** What `work` makes under the key. Whoever gives a signal and aborts it waits no more; whoever gives none waits to the end. */
+  /** What `work` makes under the key. Whoever gives a signal and aborts it hears Stopped at once; whoever gives none waits to the end. */
   ask(key: string, work: (signal: AbortSignal) => Promise<T>, signal?: AbortSignal): Promise<T> {
-    const entry = this.entries.get(key) ?? this.start(key, work);
+    if (signal?.aborted) return Promise.reject(new Stopped());
+    const known = this.made?.get(key);
+    if (known) return Promise.resolve(known.value);
+    const entry = this.pending.get(key) ?? this.start(key, work);
     entry.waiting++;
-    signal?.addEventListener(
-      "abort",
-      () => {
-        if (--entry.waiting > 0 || entry.isDone) return;
-        this.forget(key, entry);
-        entry.abort.abort();
-      },
-      { once: true },
-    );
-    return entry.made;
+    return new Promise((resolve, reject) => {
+      const leave = () => {
+        if (--entry.waiting === 0) {
+          this.forget(key, entry);
+          entry.abort.abort();
+        }
+        reject(new Stopped());
+      };
+      signal?.addEventListener("abort", leave, { once: true });
+      entry.made.then(resolve, reject).finally(() => signal?.removeEventListener("abort", leave));
+    });
   }
 
   /** Whether what is under the key is there. */
   isDone(key: string): boolean {
-    return this.entries.peek(key)?.isDone ?? false;
+    return this.made?.has(key) ?? false;
   }
 
-  private start(key: string, work: (signal: AbortSignal) => Promise<T>): Entry<T> {
+  private start(key: string, work: (signal: AbortSignal) => Promise<T>): Pending<T> {
     const abort = new AbortController();
-    const entry: Entry<T> = { made: work(abort.signal), abort, waiting: 0, isDone: false };
-    this.entries.set(key, entry);
-    entry.made.then(
-      () => (entry.isDone = true),
-      () => this.forget(key, entry), // stopped or failed: the next one tries again
-    );
+    const entry: Pending<T> = { made: work(abort.signal), abort, waiting: 0 };
+    this.pending.set(key, entry);
+    entry.made
+      .then((value) => {
+        this.made?.set(key, { value });
+      })
+      .catch(() => undefined) // whoever waits hears it; the next one tries again
+      .finally(() => this.forget(key, entry));
     return entry;
   }
 
-  private forget(key: string, entry: Entry<T>): void {
-    if (this.entries.peek(key) === entry) this.entries.delete(key);
+  private forget(key: string, entry: Pending<T>): void {
+    if (this.pending.get(key) === entry) this.pending.delete(key);
   }
 }

@@ -1,4 +1,4 @@
-import type { ProjectRecord, Repository } from "@/storage";
+import type { ProjectRecord, ReadRepository, WriteRepository } from "@/storage";
 import { RECORD_VERSION, projectRecord } from "@/storage";
 import { exposureOf } from "./lights";
 
@@ -34,7 +34,7 @@ export const KEEP_DELETED_MS = 10 * 60 * 1000;
 
 /** All projects that are not deleted, last opened first; old deleted ones are removed. */
 export async function readShelf(
-  repository: Repository,
+  repository: ReadRepository & WriteRepository,
   now: number,
 ): Promise<{ cards: ProjectCard[]; problems: string[] }> {
   const { found, problems } = await repository.projects();

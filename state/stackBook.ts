@@ -13,6 +13,7 @@ import type { Subject } from "./facts";
 import type { CopyChoice } from "./copiedStack";
 import { copyStack } from "./copiedStack";
 import type { Files } from "./files";
+import type { Outcome } from "./jobs";
 import type { JoinChoice } from "./joinedStack";
 import { joinProjectStacks } from "./joinedStack";
 import type { ProjectStore } from "./projectStore";
@@ -22,6 +23,16 @@ import { includedLights } from "./selectors";
 import { StackQueue } from "./stackQueue";
 import { makeProjectStack } from "./stacks";
 import { storageFailure } from "./storageFailure";
+
+/** Of which subs a stack is made (all that are included), through which plan, and on the pixels of which sub. */
+interface MakeOptions {
+  only?: ReadonlySet<string>;
+  plan?: CalibrationPlan;
+  gridId?: string | null;
+}
+
+/** Letters that a stack's name may have, as the records say. */
+const MOST_NAME = 80;
 
 /** The stacks of a project. */
 export class StackBook {
@@ -39,17 +50,17 @@ export class StackBook {
   }
 
   /** Makes a stack of the included lights (of the given ones, where only some shall go in), calibrated by `plan`. */
-  async make(
-    name: string,
-    settings: StackSettings,
-    options: { only?: ReadonlySet<string>; plan?: CalibrationPlan; gridId?: string | null } = {},
-  ): Promise<StackRecord | null> {
+  async make(name: string, settings: StackSettings, options: MakeOptions = {}): Promise<StackRecord | null> {
+    return (await this.attempt(name, settings, options)).made;
+  }
+
+  private async attempt(name: string, settings: StackSettings, options: MakeOptions): Promise<Outcome<StackRecord>> {
     const { base } = this;
     const plan = options.plan ?? base.project.calibration;
     const only = options.only ? [...options.only] : null;
     const gridId = options.gridId ?? null;
     base.saveProject({ stackInWork: { name, settings, only, plan, gridId } });
-    const made = await base.jobs.run("stack", `Stacking “${name}”`, async (control) => {
+    const outcome = await base.jobs.attempt("stack", `Stacking “${name}”`, async (control) => {
       const included = includedLights(base.now).filter(({ id }) => options.only?.has(id) ?? true);
       const stackRecord = await makeProjectStack(
         { base, files: this.files, calibration: this.calibration },
@@ -62,7 +73,7 @@ export class StackBook {
     });
     // Made, stopped or failed, it is not in work any more; only a page that is closed leaves it so.
     if (!this.closed) base.saveProject({ stackInWork: null });
-    return made;
+    return outcome;
   }
 
   /** Sets chosen files aside to be brought in as stacks, each as what its header or its name says. */
@@ -122,8 +133,8 @@ export class StackBook {
     this.board.begin(made);
   }
 
-  private run({ name, settings, only, plan, gridId }: StackInWork): Promise<StackRecord | null> {
-    return this.make(name, settings, { only: only ? new Set(only) : undefined, plan, gridId });
+  private run({ name, settings, only, plan, gridId }: StackInWork): Promise<Outcome<StackRecord>> {
+    return this.attempt(name, settings, { only: only ? new Set(only) : undefined, plan, gridId });
   }
 
   /** What a stack was made of, to be made again: alike it comes to the same bytes. */
@@ -151,7 +162,7 @@ export class StackBook {
 
   /** Goes on with a stack that was interrupted, from the strips that were finished, and then with those that wait. */
   async goOn(run: StackInWork): Promise<StackRecord | null> {
-    const made = await this.run(run);
+    const { made } = await this.run(run);
     if (made) await this.queue.work();
     return made;
   }
@@ -161,7 +172,7 @@ export class StackBook {
     const { unsaved } = this.base.now;
     if (!unsaved) return;
     try {
-      await this.base.repository.addStack(unsaved.record, unsaved.pictures);
+      await this.base.storage.addStack(unsaved.record, unsaved.pictures);
     } catch (error) {
       return this.base.tell(storageFailure(error));
     }
@@ -172,19 +183,19 @@ export class StackBook {
       currentStackId: record.id,
     }));
     this.board.begin(record);
-    this.base.save(this.base.repository.strips(this.base.project.id).forget(null));
+    this.base.save(this.base.storage.strips(this.base.project.id).forget(null));
   }
 
   /** Lets a stack go that could not be stored. */
   dropUnsaved(): void {
     this.base.state.setState({ unsaved: null });
-    this.base.save(this.base.repository.strips(this.base.project.id).forget(null));
+    this.base.save(this.base.storage.strips(this.base.project.id).forget(null));
   }
 
   /** Gives an interrupted stack up. */
   giveUp(): void {
     this.base.saveProject({ stackInWork: null });
-    this.base.save(this.base.repository.strips(this.base.project.id).forget(null));
+    this.base.save(this.base.storage.strips(this.base.project.id).forget(null));
   }
 
   /** Leaves a stack that is being made as interrupted: called when its work ends with the page or the tab. */
@@ -196,11 +207,9 @@ export class StackBook {
     this.base.state.setState({ currentStackId: id });
   }
 
+  /** Gives a stack another name; one that is empty, or longer than the shelf takes, is not taken. */
   rename(id: string, name: string): void {
-    const stacks = this.base.now.stacks.map((stack) => (stack.id === id ? { ...stack, name } : stack));
-    this.base.state.setState({ stacks });
-    const changed = stacks.find((stack) => stack.id === id);
-    if (changed && name.length > 0) this.base.save(this.base.repository.saveStack(changed));
+    if (name.trim().length > 0 && name.length <= MOST_NAME) this.change(id, { name });
   }
 
   /** A note of one's own on a stack. */
@@ -212,7 +221,7 @@ export class StackBook {
     const stacks = this.base.now.stacks.map((stack) => (stack.id === id ? { ...stack, ...part } : stack));
     this.base.state.setState({ stacks });
     const changed = stacks.find((stack) => stack.id === id);
-    if (changed) this.base.save(this.base.repository.saveStack(changed));
+    if (changed) this.base.save(this.base.storage.saveStack(changed));
   }
 
   /** Deletes a stack unless a lane still uses it, and returns what brings it back. */
@@ -229,12 +238,12 @@ export class StackBook {
     if (!gone) return () => undefined;
     const left = stacks.filter((stack) => stack.id !== id);
     this.base.state.setState({ stacks: left, currentStackId: left[left.length - 1]?.id ?? null });
-    this.base.save(this.base.repository.saveStack({ ...gone, deletedAt: Date.now() }));
+    this.base.save(this.base.storage.saveStack({ ...gone, deletedAt: Date.now() }));
     return () => {
       const { stacks: now } = this.base.now;
       if (now.some((stack) => stack.id === id)) return;
       this.base.state.setState({ stacks: [...now.slice(0, at), gone, ...now.slice(at)], currentStackId: id });
-      this.base.save(this.base.repository.saveStack(gone));
+      this.base.save(this.base.storage.saveStack(gone));
     };
   }
 

@@ -74,6 +74,7 @@ test("a stack lies on the pixels of the sub that was asked for, though it does n
   const failed = session.jobs.store.getState().jobs.find(({ error }) => error);
   expect(failed?.error?.message).toContain("is not in the project any more");
   session.jobs.dismiss(failed?.id ?? 0);
+  session.stacks.queue.remove(session.project.stackQueue[0].id);
 }, 60_000);
 
 test("a stack that is made again by its recipe comes to the same bytes", async () => {
@@ -118,3 +119,13 @@ test("a deleted stack is brought back where it was; left so it is gone for good 
   const { found } = await bench.repository.stacks(project.id);
   expect(found.some((stack) => stack.id === id)).toBe(false);
 }, 60_000);
+
+test("a stack that fails waits again, before the others", async () => {
+  const session = await open();
+  const { queue } = session.stacks;
+  for (const { id } of session.project.stackQueue) queue.remove(id);
+  queue.add([await run("Fails", { gridId: "nowhere" }), await run("Next")]);
+  await queue.work();
+  expect(session.project.stackQueue.map(({ name }) => name)).toEqual(["Fails", "Next"]);
+  expect(session.project.stackInWork).toBeNull();
+});

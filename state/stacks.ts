@@ -54,7 +54,7 @@ export async function makeProjectStack(
   const { width, height } = first.measuredSize;
   const isColour = first.channels > 1 || (book.of(first, plan)?.pattern ?? null) !== null;
   const needed = bytesOfStack(width, height, isColour ? 3 : 1);
-  await checkRoom(`the stack “${name}” of ${Math.ceil(needed / 2 ** 20)} MB`, needed, base.repository, (words) =>
+  await checkRoom(`the stack “${name}” of ${Math.ceil(needed / 2 ** 20)} MB`, needed, base.storage, (words) =>
     base.tell(new UserError(words, "")),
   );
   const frames = new Map<string, FrameRef>();
@@ -86,7 +86,7 @@ export async function makeProjectStack(
   const object = included.find(({ metadata }) => metadata.object !== null)?.metadata.object ?? null;
   const made = await makeStack(
     base.pool,
-    { subs: facts, frames, settings, grid, strips: base.repository.strips(base.project.id) },
+    { subs: facts, frames, settings, grid, strips: base.storage.strips(base.project.id) },
     { signal, onProgress: (fraction, doing) => onProgress(start + (1 - start) * fraction, doing) },
   );
   const record: StackRecord = {
@@ -108,7 +108,7 @@ export async function makeProjectStack(
   record.toProject = await tied(base.pool, record, firstStack(base.now));
   const pictures = { mean, a, b, coverage, rejected, rejectedBySub };
   try {
-    await base.repository.addStack(record, pictures);
+    await base.storage.addStack(record, pictures);
   } catch (error) {
     // It took long to make: it is kept in memory, to be stored again or saved as files.
     const failure = storageFailure(error);

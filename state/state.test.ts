@@ -1,3 +1,4 @@
+import { FACTS_VERSION } from "@/core/facts";
 import { fc } from "@/core/testing/properties";
 import { factsNeeded } from "@/core/chain";
 import type { Warp } from "@/core/register";
@@ -31,7 +32,7 @@ import { amend, record, redo, startHistory, undo } from "./history";
 import { createJobs, secondsLeft } from "./jobs";
 import { overCommonSub, projectToStack } from "./stackFrames";
 import type { Subject } from "./facts";
-import { FactBook } from "./facts";
+import { FactBook, outdatedFacts } from "./facts";
 
 const stack = { id: "s", facts: { stars: 80, spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
 const board = (): Board => firstBoard(stack);
@@ -258,9 +259,10 @@ describe("facts", () => {
         Promise.resolve(Object.fromEntries(keys.map((key) => [key, [{ made: asked.length }]])))
       ),
       keep: (value: unknown[]) => `f${values.push(value)}`,
+      valueOf: (id: string) => values[Number(id.slice(1)) - 1],
     } as unknown as WorkerPool;
     const saved: string[] = [];
-    return { book: new FactBook(pool, (key) => saved.push(key)), asked, saved, values };
+    return { book: new FactBook(pool, ({ key }) => saved.push(key)), asked, saved, values };
   };
   const steps = () => board().lanes[3].steps;
   const [first, second] = steps().map(factsNeeded);
@@ -318,6 +320,60 @@ describe("facts", () => {
     expect(asked.map(([index]) => index)).toEqual([0, 1, 1]);
   });
 
+  test("what nobody waits for any more is stopped, what another waits for is not; a value that was forgotten is measured anew", async () => {
+    const signals: AbortSignal[] = [];
+    const kept = new Map<string, unknown[]>();
+    const pool = {
+      run: (_task: string, { keys }: { keys: string[] }, { signal }: { signal: AbortSignal }) =>
+        new Promise((resolve, reject) => {
+          signals.push(signal);
+          signal.addEventListener("abort", () => reject(new Stopped()));
+          setTimeout(() => resolve(Object.fromEntries(keys.map((key) => [key, [1]]))), 20);
+        }),
+      keep: (value: unknown[]) => (kept.set(`f${kept.size}`, value), `f${kept.size - 1}`),
+      valueOf: (id: string) => kept.get(id),
+    } as unknown as WorkerPool;
+    const book = new FactBook(pool, () => undefined);
+    const [chain] = [steps().slice(0, 1)];
+    const [one, two] = [new AbortController(), new AbortController()];
+    const asked = [one, two].map(({ signal }) =>
+      book.settle(subject, chain, signal).catch((reason: unknown) => reason),
+    );
+    one.abort();
+    expect(await asked[0]).toBeInstanceOf(Stopped);
+    expect(signals.map(({ aborted }) => aborted)).toEqual([false]);
+    two.abort();
+    expect(await asked[1]).toBeInstanceOf(Stopped);
+    expect(signals.map(({ aborted }) => aborted)).toEqual([true]);
+    await book.settle(subject, chain);
+    expect(book.lookUp(subject, chain).settled).toBe(true);
+    kept.clear();
+    expect(book.lookUp(subject, chain)).toMatchObject({ complete: false, settled: false });
+    await book.settle(subject, chain);
+    expect(signals.length).toBe(3);
+  });
+
+  test("in storage those of another version are outdated, and of too many those that were used longest ago", () => {
+    const now = JSON.stringify(["s", [], "noise@together", FACTS_VERSION]);
+    const before = JSON.stringify(["s", [], "noise@together", FACTS_VERSION - 1]);
+    const fact = (key: string, usedAt: number, size = 1) => ({ key, usedAt, value: ["x".repeat(size)] });
+    expect(outdatedFacts([fact(now, 1), fact(before, 9)])).toEqual([before]);
+    const large = ["a", "b", "c"].map((id, k) => fact(now.replace("s", id), k, 10 * 2 ** 20));
+    expect(outdatedFacts(large)).toEqual([large[0].key]);
+  });
+
+  test("one from storage is stored as used when it is, once", async () => {
+    const first = make();
+    const chain = steps();
+    await first.book.settle(subject, chain);
+    const again = make();
+    again.book.restore(first.saved.map((key) => ({ key, value: [1] })));
+    expect(again.saved).toEqual([]);
+    again.book.lookUp(subject, chain.slice(0, 1));
+    again.book.lookUp(subject, chain.slice(0, 1));
+    expect(again.saved.length).toBe(factsNeeded(chain[0]).length);
+  });
+
   test("steps that are off have none; stored ones are taken over; a failure is told and tried again", async () => {
     const { book, saved } = make();
     const chain = steps().map((step, i) => ({ ...step, on: i === 1 }));
@@ -334,6 +390,7 @@ describe("facts", () => {
       run: (_task: string, { keys }: { keys: string[] }) =>
         broken ? Promise.reject(new Error("gone")) : Promise.resolve(Object.fromEntries(keys.map((key) => [key, [1]]))),
       keep: () => "f",
+      valueOf: () => [1],
     } as unknown as WorkerPool;
     const third = new FactBook(pool, () => undefined);
     await expect(third.settle(subject, chain)).rejects.toThrow("gone");

@@ -37,6 +37,7 @@ export class SubsBook {
       lightFrame: (sub) => calibration.shownFrame(sub),
       propose: (proposal) => state.setState({ proposal }),
       progress: (done, of) => state.setState({ grading: of > 0 ? { done, of } : null }),
+      fail: (error) => base.tell(error),
     });
   }
 
@@ -64,12 +65,12 @@ export class SubsBook {
 
   /** Brings files in; what is left after a stop or at the quota waits, and can go on. */
   async importFiles(files: WaitingFile[], label = "Importing"): Promise<void> {
-    const { state, jobs, pool, repository, project } = this.base;
+    const { state, jobs, pool, stored, storage, project } = this.base;
     state.setState({ waiting: [] });
     await jobs.run("import", label, (control) =>
       importFiles(
         {
-          ...{ projectId: project.id, pool, repository },
+          ...{ projectId: project.id, pool, stored, storage },
           subs: () => this.base.now.subs,
           calibrationFor: (sub) => this.calibration.of(sub),
           add: (added) => {
@@ -157,7 +158,9 @@ export class SubsBook {
         const raw = await this.files.raw(sub);
         const frame = calibration ? withCalibration(raw, calibration) : raw;
         const reading = await pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
-        const now = this.base.now.subs.find(({ id }) => id === sub.id) ?? sub;
+        const now = this.base.now.subs.find(({ id }) => id === sub.id);
+        // Removed meanwhile, it stays removed.
+        if (!now) continue;
         this.replace([
           { ...now, ...measuresOf(reading), measuredThrough: keyOf(sub, calibration), relation: null, patches: null },
         ]);
@@ -190,7 +193,7 @@ export class SubsBook {
     const { base, leaving } = this;
     function forget(): void {
       clearTimeout(timer);
-      if (leaving.delete(pending)) base.save(base.repository.removeSubs(removed));
+      if (leaving.delete(pending)) base.save(base.storage.removeSubs(removed));
     }
     return {
       removed: removed.length,
@@ -211,10 +214,12 @@ export class SubsBook {
   }
 
   private replace(changed: SubRecord[]): void {
-    if (changed.length === 0) return;
+    const { subs } = this.base.now;
     const byId = new Map(changed.map((sub) => [sub.id, sub]));
-    this.base.state.setState(({ subs }) => ({ subs: subs.map((sub) => byId.get(sub.id) ?? sub) }));
-    this.base.save(this.base.repository.saveSubs(changed));
+    const there = subs.flatMap(({ id }) => byId.get(id) ?? []);
+    if (there.length === 0) return;
+    this.base.state.setState({ subs: subs.map((sub) => byId.get(sub.id) ?? sub) });
+    this.base.save(this.base.storage.saveSubs(there));
     this.noteSums();
   }
 }

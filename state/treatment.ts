@@ -14,6 +14,7 @@ export function stepsOnStack(steps: Lane["steps"], toStack: Warp | null): Treatm
 export async function treatmentOf(
   session: Pick<ProjectSession, "store" | "stacks" | "facts">,
   lane: Lane,
+  signal?: AbortSignal,
 ): Promise<{ stack: StackRecord; toPicture: Warp; treatment: Treatment } | null> {
   const { stacks } = session.store.getState();
   const stack = stacks.find(({ id }) => id === lane.stackId);
@@ -21,6 +22,6 @@ export async function treatmentOf(
   if (!stack || !toPicture) return null;
   const subject = await session.stacks.subjectOf(stack);
   const steps = stepsOnStack(lane.steps, toPicture);
-  const facts = await session.facts.settle(subject, steps);
+  const facts = await session.facts.settle(subject, steps, signal);
   return { stack, toPicture, treatment: { ...subject, steps, facts } };
 }

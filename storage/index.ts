@@ -1,5 +1,8 @@
-export type { Problem, StackPicture, StackPictures, StorageEvents, StoredFile } from "./database";
-export { LEFT_AS_IT_IS, lookingOnly, ProjectGone, Repository, STACK_PICTURES, stackPictureId } from "./database";
+export type { Found, Problem, ReadRepository, WriteRepository } from "./contracts";
+export { NOTHING_WRITTEN } from "./contracts";
+export { LEFT_AS_IT_IS, ProjectGone, Repository } from "./repository";
+export type { StackPicture, StackPictures, StorageEvents, StoredFile } from "./schema";
+export { STACK_PICTURES, stackPictureId } from "./schema";
 export type {
   Board,
   ChainRecord,

@@ -345,6 +345,8 @@ export const factRecord = z.object({
   id,
   projectId: id,
   value: z.array(z.unknown()),
+  /** When it was used last, ms since 1970; 0 where that was not kept. */
+  usedAt: z.number().default(0),
 });
 export type FactRecord = z.infer<typeof factRecord>;
 

@@ -10,7 +10,9 @@ const scope = self as unknown as Scope;
 
 /** Messages that arrive while the kernels load wait here. */
 const early: unknown[] = [];
-let handler = (message: unknown): void => void early.push(message);
+let handler = (message: unknown): void => {
+  early.push(message);
+};
 scope.addEventListener("message", (event) => handler(event.data));
 
 async function start(): Promise<void> {
@@ -33,4 +35,9 @@ async function start(): Promise<void> {
   );
 }
 
-void start();
+start().catch((error: unknown) => {
+  // So that the pool hears of it.
+  queueMicrotask(() => {
+    throw error;
+  });
+});

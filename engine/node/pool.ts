@@ -17,7 +17,9 @@ export function createNodePool(workerPath: string, kernelPath: string, size = av
           if (code !== 0) onDeath(`exit code ${code}`);
         });
       },
-      close: () => void worker.terminate(),
+      close: () => {
+        worker.terminate().catch(() => undefined); // it is gone
+      },
     };
   });
 }

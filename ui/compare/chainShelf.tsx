@@ -23,10 +23,19 @@ export function ChainShelf({ steps, letter, onUse }: Props) {
   const [name, setName] = useState("");
   const [problem, setProblem] = useState<string | null>(null);
   const read = useCallback(
-    () => board.keptChains().then(setKept, (error: unknown) => setProblem(failureOf(error).message)),
+    () =>
+      board.keptChains().then(
+        ({ found, problems }) => {
+          setKept(found);
+          setProblem(problems.length > 0 ? problems.join("; ") : null);
+        },
+        (error: unknown) => setProblem(failureOf(error).message),
+      ),
     [board],
   );
-  useEffect(() => void read(), [read]);
+  useEffect(() => {
+    read().catch(() => undefined); // said above
+  }, [read]);
   const change = (doing: Promise<void>) =>
     doing.then(read).catch((error: unknown) => setProblem(failureOf(error).message));
   return (

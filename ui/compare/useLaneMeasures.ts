@@ -52,7 +52,7 @@ export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board):
     };
     const timer = setTimeout(() => {
       tell();
-      lanes.forEach((lane) => void measure(lane));
+      for (const lane of lanes) measure(lane).catch((error: unknown) => session.report(error));
     }, REST_MS);
     return () => {
       abort.abort();

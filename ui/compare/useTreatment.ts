@@ -52,10 +52,11 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     if (!subject || !known) return;
     // What was wrong with other settings is wrong no more.
     if (known.settled) return setError(null);
+    const abort = new AbortController();
     const timer = setTimeout(
       () => {
         session.facts
-          .settle(subject, steps)
+          .settle(subject, steps, abort.signal)
           .then(() => setError(null))
           .catch((reason: unknown) => {
             if (!(reason instanceof Stopped)) setError(wordsOf(reason));
@@ -63,7 +64,11 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
       },
       known.complete ? REST_MS : 0,
     );
-    return () => clearTimeout(timer);
+    return () => {
+      clearTimeout(timer);
+      // What the next setting needs too goes on: it is asked for before this one lets go.
+      setTimeout(() => abort.abort(), 2 * REST_MS);
+    };
   }, [session, subject, known, steps]);
   const treatment = useMemo(
     () => (subject && known?.complete ? { ...subject, steps, facts: known.facts } : null),

@@ -23,14 +23,19 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
   const state = useStore(sessions.store, (all) => all[projectId]);
   const isNarrow = useIsNarrow();
   useEffect(() => {
-    void sessions.open(projectId);
+    sessions.open(projectId).catch(() => undefined); // the store says why it is not open
     return () => sessions.get(projectId)?.board.flush();
   }, [projectId, sessions]);
   if (!state || "opening" in state) return null;
   if ("absence" in state) {
     const { absence, following } = state;
     const elsewhere = <Elsewhere absence={absence} onTakeOver={() => void sessions.open(projectId, true)} />;
-    if (!following) return <NotHere absence={absence}>{elsewhere}</NotHere>;
+    if (!following)
+      return (
+        <NotHere absence={absence} reason={state.reason}>
+          {elsewhere}
+        </NotHere>
+      );
     return (
       <SessionContext.Provider value={following}>
         <LookOnly>{elsewhere}</LookOnly>
@@ -59,7 +64,7 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
 }
 
 /** Why there is nothing to show, and what to do. */
-function NotHere({ absence, children }: { absence: Absence; children: ReactNode }) {
+function NotHere({ absence, reason, children }: { absence: Absence; reason?: string; children: ReactNode }) {
   if (absence === "missing")
     return (
       <EmptyState title="No such project in this browser">
@@ -69,7 +74,7 @@ function NotHere({ absence, children }: { absence: Absence; children: ReactNode 
   if (absence === "unreadable")
     return (
       <EmptyState title="This project cannot be opened now">
-        The browser&apos;s storage did not give it out; nothing was changed of it. Reload the page. {SHELF}
+        {reason ?? "The browser's storage did not give it out; nothing was changed of it. Reload the page."} {SHELF}
       </EmptyState>
     );
   return <main className="p-6">{children}</main>;

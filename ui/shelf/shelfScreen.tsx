@@ -71,11 +71,13 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
 
   useEffect(() => {
     let gone = false;
-    void refresh().then(async (found) => {
+    const begin = async () => {
+      const found = await refresh();
       if (gone || !demoByItself || found === null) return;
       const { found: all } = await repository.projects();
       if (all.length === 0 && !gone) await create("Weir Nebula, demo", true);
-    });
+    };
+    begin().catch((error: unknown) => !gone && setProblems([failureOf(error).message]));
     return () => {
       gone = true;
     };

@@ -30,9 +30,9 @@ export function RejectedMap({
   useEffect(() => {
     let gone = false;
     setCounts(null);
-    void rejectedCounts(session.files, stack, subId).then((found) => {
-      if (!gone) setCounts(found);
-    });
+    rejectedCounts(session.files, stack, subId)
+      .then((found) => !gone && setCounts(found))
+      .catch((error: unknown) => !gone && session.report(error));
     return () => {
       gone = true;
     };

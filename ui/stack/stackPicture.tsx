@@ -3,6 +3,7 @@
 import { useEffect, useMemo, useState } from "react";
 import { toSample } from "@/core/formats";
 import { stretchCurves, stretchParameters } from "@/core/operations";
+import type { FrameRef } from "@/engine/frames";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
@@ -40,7 +41,7 @@ export function StackPictureView({ stack, subId = null }: { stack: StackRecord; 
   const [treatment, setTreatment] = useState<Treatment | null>(null);
   useEffect(() => {
     let gone = false;
-    void session.files.stack(stack, shows).then((picture) => {
+    const show = (picture: FrameRef) => {
       if (!gone)
         setTreatment({
           picture,
@@ -50,7 +51,11 @@ export function StackPictureView({ stack, subId = null }: { stack: StackRecord; 
           steps: [],
           facts: [],
         });
-    });
+    };
+    session.files
+      .stack(stack, shows)
+      .then(show)
+      .catch((error: unknown) => !gone && session.report(error));
     return () => {
       gone = true;
     };

@@ -59,13 +59,7 @@ export function StackShelf({ stacks, currentId, sideBySide, onSideBySide }: Prop
               </span>
             </button>
             <div className="flex items-center gap-1">
-              <input
-                aria-label="Name of this stack"
-                className="min-w-0 flex-1 rounded bg-transparent hover:bg-page focus:bg-page"
-                value={stack.name}
-                maxLength={80}
-                onChange={(event) => session.stacks.rename(stack.id, event.target.value)}
-              />
+              <StackName stack={stack} />
               <Button
                 kind="quiet"
                 help={`Deletes “${stack.name}” and its halves`}
@@ -90,5 +84,24 @@ export function StackShelf({ stacks, currentId, sideBySide, onSideBySide }: Prop
         ))}
       </ul>
     </div>
+  );
+}
+
+/** The name of a stack, to be typed over; one that is left empty comes back. */
+function StackName({ stack: { id, name } }: { stack: StackRecord }) {
+  const { stacks } = useSession();
+  const [typed, setTyped] = useState<string | null>(null);
+  return (
+    <input
+      aria-label="Name of this stack"
+      className="min-w-0 flex-1 rounded bg-transparent hover:bg-page focus:bg-page"
+      value={typed ?? name}
+      maxLength={80}
+      onChange={(event) => {
+        setTyped(event.target.value);
+        stacks.rename(id, event.target.value);
+      }}
+      onBlur={() => setTyped(null)}
+    />
   );
 }

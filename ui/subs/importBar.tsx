@@ -98,9 +98,17 @@ export function StorageUse() {
   const [isKept, setKept] = useState<boolean | null>(null);
   useEffect(() => {
     let gone = false;
-    const timer = setTimeout(() => void storageUse().then((found) => !gone && setUse(found)), 500);
+    const unknown = () => undefined; // a browser that does not say shows nothing
+    const timer = setTimeout(() => {
+      storageUse()
+        .then((found) => !gone && setUse(found))
+        .catch(unknown);
+    }, 500);
     // Asked once there is something to lose.
-    if (count > 0) void askToKeep().then((answer) => !gone && setKept(answer));
+    if (count > 0)
+      askToKeep()
+        .then((answer) => !gone && setKept(answer))
+        .catch(unknown);
     return () => {
       gone = true;
       clearTimeout(timer);

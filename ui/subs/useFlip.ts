@@ -88,7 +88,10 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
     useEffect(() => {
       if (!ready) return;
       const abort = new AbortController();
-      const timer = setTimeout(() => void prepare(spot, place.current, abort.signal), REST_MS);
+      const timer = setTimeout(() => {
+        // A frame that cannot be prepared says so when it is shown.
+        prepare(spot, place.current, abort.signal).catch(() => undefined);
+      }, REST_MS);
       return () => {
         clearTimeout(timer);
         abort.abort();

@@ -8,6 +8,7 @@ import { clippedMean, frameOfRaster, rasterOf } from "../../raster";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
 import { answersOf, areaUnderCurve, FORMS } from "../../testing/planted";
 import { evidenceOf, supportOf } from "./index";
+import { significantShare } from "./evidence";
 import { starSupport } from "./stars";
 import { bands } from "./bands";
 import { answerLight, treatedAnswer } from "./ownAnswer";
@@ -208,4 +209,23 @@ test("where stars were left alone is known from the run itself: stars are search
   expect(views.leeway).toBeGreaterThan(0);
   expect(six.told.searches).toBeGreaterThanOrEqual(6);
   expect(all.told.searches).toBe(six.told.searches);
+});
+
+test("what came without its pixels is refused, and what is not known is not a share of nothing", async () => {
+  const input = stackOf(sky(), 5);
+  const steps = await ready(input, "noise.starlet");
+  const empty = { width: 288, height: 288, channels: 1, planes: [new Float32Array(0)] };
+  const ask = evidenceOf(input, steps, PLACE, SHAPE, job, { plus: empty });
+  await expect(ask).rejects.toThrow("plus must have 288 × 288 pixels, received a plane of 0");
+  const plus = await treatedSource(input, steps, PLACE, "plus", job);
+  plus.planes[0].fill(NaN);
+  const blank = await supportOf(input, steps, PLACE, null, job, { plus });
+  expect(blank?.unsupportedShare).toBeNaN();
+  expect(blank?.lostShare).toBeNaN();
+});
+
+test("a share of a map counts what is significant; one that is empty or has gaps has none", () => {
+  expect(significantShare(Float32Array.of(0, 2.9, 3.1, 8))).toBe(0.5);
+  expect(significantShare(new Float32Array(0))).toBeNaN();
+  expect(significantShare(Float32Array.of(0, NaN))).toBeNaN();
 });

@@ -23,7 +23,7 @@ export interface Support {
   region: Region;
   /** Whether the lane was blurred again to be held against the stack. */
   isBlurred: boolean;
-  /** Share of the pixels at which the lane shows light that the data do not carry, and lacks light that they do. */
+  /** Share of the pixels at which the lane shows light that the data do not carry, and lacks light that they do; NaN where that is not known. */
   unsupportedShare: number;
   lostShare: number;
   /** The maps, in σ: one plane each, of the size of the region. */
@@ -82,13 +82,19 @@ function supportFrom(views: SupportViews, region: Region, shape: PointShape | nu
   const { inside, leeway } = views;
   const cut = (plane: Float32Array) => cropPlane(plane, views.width, inside);
   const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
-  const share = (map: Float32Array) => map.reduce((n, v) => n + (v > SIGNIFICANT ? 1 : 0), 0) / map.length;
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
     ...{ region, isBlurred: leeway > 0 },
-    ...{ unsupportedShare: share(unsupported), lostShare: share(lost), unsupported, lost },
+    ...{ unsupportedShare: significantShare(unsupported), lostShare: significantShare(lost), unsupported, lost },
     stars: (shape ? starSupport(views, shape, job) : []).map((star) => ({ ...star, x: star.x + dx, y: star.y + dy })),
   };
+}
+
+/** Share of a map, in σ, that is significant; NaN for an empty map, and for one with places of which nothing is known. */
+export function significantShare(map: Float32Array): number {
+  let count = 0;
+  for (const v of map) count += v > SIGNIFICANT ? 1 : v === v ? 0 : NaN;
+  return count / map.length;
 }
 
 /** All evidence from views of that region. */

@@ -44,7 +44,8 @@ export function supportMaps(
     }
   }
   const sigma = job.kernels.robustSpread(chance, 1 << 16).sigma || Infinity;
-  const ofSign = (sign: number) => apart.map((v, i) => (v > 0 && sign * goes[i] > 0 ? v / sigma : 0));
+  // A place of which nothing is known stays NaN: it is not one where nothing is missing.
+  const ofSign = (sign: number) => apart.map((v, i) => (v !== v ? NaN : v > 0 && sign * goes[i] > 0 ? v / sigma : 0));
   return { unsupported: ofSign(-1), lost: ofSign(1) };
 }
 

@@ -68,6 +68,20 @@ export type NoisySource = (typeof NOISY_SOURCES)[number];
 /** What may be made elsewhere: what is told of the stack alone, and what the chain makes of the other pictures and of its own answer. */
 export type MadeOf = { whole?: WholeViews; answer?: Raster } & Partial<Record<NoisySource, Raster>>;
 
+/** Throws for what was made of another place, or came without its pixels. */
+function checkMade({ whole, ...treated }: MadeOf, { width, height }: Region): void {
+  const wanted = width * height;
+  const planes: [string, Float32Array[]][] = Object.entries(treated).map(([name, raster]) => [
+    name,
+    raster?.planes ?? [],
+  ]);
+  if (whole) planes.push(["whole", [whole.before, whole.after, whole.told]]);
+  for (const [name, all] of planes)
+    for (const { length } of all)
+      if (length !== wanted)
+        throw new RangeError(`${name} must have ${width} × ${height} pixels, received a plane of ${length}`);
+}
+
 /** What a chain makes of one of them, each at its own noise, over a place with its surroundings; `memo` keeps what its first steps make. Throws without halves. */
 export async function treatedSource(
   { picture, halves, fill }: ChainInput,
@@ -101,6 +115,7 @@ export async function evidenceViews(
   job: JobHandle,
   made: MadeOf = {},
 ): Promise<EvidenceViews> {
+  checkMade(made, areaOf(place, input.picture));
   const whole = made.whole ?? (await wholeViews(input, steps, place, job));
   const { blur, ...views } = whole;
   if (!input.halves)
@@ -142,6 +157,7 @@ export async function supportViews(
   made: MadeOf = {},
 ): Promise<SupportViews | null> {
   if (!input.halves) return null;
+  checkMade(made, areaOf(place, input.picture));
   const views = made.whole ?? (await wholeViews(input, steps, place, job));
   const { noise, halves } = await noiseOf(input, input.halves, steps, place, job);
   const plus = made.plus ?? (await treatedSource(input, steps, place, "plus", job));

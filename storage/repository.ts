@@ -1,13 +1,15 @@
-import type { DBSchema, IDBPDatabase } from "idb";
-import { openDB } from "idb";
+import type { IDBPDatabase } from "idb";
 import type { z } from "zod";
-import { readRecord } from "./migrations";
 import { UserError } from "@/core/job";
 import type { Card } from "@/core/formats";
-import type { StoredStrip, StripStore } from "@/engine/jobs/strips";
+import type { Refusal, Result } from "@/core/result";
+import { refused } from "@/core/result";
+import type { StripStore } from "@/engine/jobs/strips";
 import { inMemory } from "@/engine/jobs/strips";
 import { packRecords, unpackRecords } from "./columns";
+import type { Found, Problem, ReadRepository, WriteRepository } from "./contracts";
 import { checkFinite } from "./finite";
+import { readRecord } from "./migrations";
 import type {
   BoardRecord,
   ChainRecord,
@@ -29,104 +31,45 @@ import {
   subRecord,
   videoRecord,
 } from "./records";
-
-interface Schema extends DBSchema {
-  projects: { key: string; value: ProjectRecord };
-  subs: { key: string; value: SubRecord; indexes: { project: string } };
-  /** The frames of a video, all in one record. */
-  videos: { key: string; value: VideoRecord; indexes: { project: string } };
-  masters: { key: string; value: MasterRecord; indexes: { project: string } };
-  stacks: { key: string; value: StackRecord; indexes: { project: string } };
-  boards: { key: string; value: BoardRecord; indexes: { project: string } };
-  facts: { key: string; value: FactRecord; indexes: { project: string } };
-  /** Chains kept for any project. */
-  chains: { key: string; value: ChainRecord };
-  /** Finished strips of a stack that is being made or was interrupted. */
-  strips: { key: string; value: StripRecord; indexes: { project: string } };
-  /** Whole files by id, in the form that they came or unpacked once; workers read parts of them. */
-  blobs: { key: string; value: StoredFile; indexes: { project: string } };
-}
-
-export interface StripRecord extends StoredStrip {
-  id: string;
-  projectId: string;
-  stack: string;
-}
-
-export interface StoredFile {
-  id: string;
-  projectId: string;
-  blob: Blob;
-  /** The header of the file as it came, where `blob` is unpacked and holds less of it. */
-  cards?: Card[];
-}
+import type { Schema, StackPictures, StorageEvents, StoredFile } from "./schema";
+import { openDatabase, STACK_PICTURES, stackPictureId, STORES } from "./schema";
 
 /** A project was deleted, in another tab perhaps, while work on it went on. */
 export class ProjectGone extends UserError {
-  constructor(name: string) {
-    super(`“${name}” was deleted meanwhile`, "Undo that on the shelf, or go on with another project.");
+  constructor(name?: string) {
+    super(
+      `${name === undefined ? "the project" : `“${name}”`} was deleted meanwhile`,
+      "Undo that on the shelf, or go on with another project.",
+    );
     this.name = "ProjectGone";
   }
-}
-
-const DATABASE = "dunkel";
-const DATABASE_VERSION = 6;
-const STORES = ["subs", "videos", "masters", "stacks", "boards", "facts", "strips", "blobs"] as const;
-
-export interface StorageEvents {
-  /** Another tab holds an older version open and blocks the upgrade. */
-  onBlocked(): void;
-  /** The browser closed the database; the page must be reloaded. */
-  onLost(): void;
-  /** Something that other tabs may look at was written. */
-  onWritten?(): void;
 }
 
 /** How a problem with a damaged record ends. */
 export const LEFT_AS_IT_IS = "(left as it is)";
 
-/** What could not be read, in words; the records stay where they are. */
-export type Problem = string;
-
-/** The stored projects. Every read is checked; a record that cannot be used is reported and left untouched. */
-export class Repository {
+/** The stored projects in IndexedDB (contracts.ts). Every read is checked; a record that cannot be used is reported and left untouched. */
+export class Repository implements ReadRepository, WriteRepository {
   private constructor(
     private readonly db: IDBPDatabase<Schema>,
     private readonly written: () => void,
   ) {}
 
-  static async open(events: StorageEvents, name = DATABASE): Promise<Repository> {
-    const db = await openDB<Schema>(name, DATABASE_VERSION, {
-      upgrade(database) {
-        // Stores that an older version made stay as they are; records are brought up to date when they are read.
-        // Contexts of steps are whole-picture facts today, which are measured anew.
-        const stores = database as unknown as IDBPDatabase;
-        if (stores.objectStoreNames.contains("contexts")) stores.deleteObjectStore("contexts");
-        const missing = (store: string) => !([...database.objectStoreNames] as string[]).includes(store);
-        for (const store of ["projects", "chains"] as const)
-          if (missing(store)) database.createObjectStore(store, { keyPath: "id" });
-        for (const store of STORES)
-          if (missing(store)) database.createObjectStore(store, { keyPath: "id" }).createIndex("project", "projectId");
-      },
-      blocked: () => events.onBlocked(),
-      blocking: () => db.close(),
-      terminated: () => events.onLost(),
-    });
-    return new Repository(db, () => events.onWritten?.());
+  static async open(events: StorageEvents, name?: string): Promise<Repository> {
+    return new Repository(await openDatabase(events, name), () => events.onWritten?.());
   }
 
   close(): void {
     this.db.close();
   }
 
-  async projects(): Promise<{ found: ProjectRecord[]; problems: Problem[] }> {
+  async projects(): Promise<Found<ProjectRecord[]>> {
     return sift("projects", projectRecord, await this.db.getAll("projects"));
   }
 
-  async project(id: string): Promise<ProjectRecord | null> {
+  async project(id: string): Promise<Result<ProjectRecord, Refusal<"missing" | "newer" | "damaged">>> {
     const raw = await this.db.get("projects", id);
-    const read = raw === undefined ? null : readRecord("projects", projectRecord, raw);
-    return read?.ok ? read.value : null;
+    return raw === undefined ? refused("missing", `no project ${id}`) : readRecord("projects", projectRecord, raw);
   }
 
   async addProject(record: ProjectRecord): Promise<void> {
@@ -145,7 +88,6 @@ export class Repository {
     this.written();
   }
 
-  /** Marks a project as deleted now, or takes that back; nothing for one that is gone for good. */
   async markDeleted(projectId: string, isDeleted: boolean): Promise<void> {
     const tx = this.db.transaction("projects", "readwrite");
     const stored = await tx.store.get(projectId);
@@ -154,7 +96,7 @@ export class Repository {
     this.written();
   }
 
-  async subs(projectId: string): Promise<{ found: SubRecord[]; problems: Problem[] }> {
+  async subs(projectId: string): Promise<Found<SubRecord[]>> {
     const [alone, videos] = await Promise.all([
       this.db.getAllFromIndex("subs", "project", projectId),
       this.db.getAllFromIndex("videos", "project", projectId),
@@ -170,21 +112,24 @@ export class Repository {
     return { found: result.found, problems: [...packed.problems, ...result.problems] };
   }
 
-  /** How many stacks a project has; those that wait to be deleted do not count. */
   async stackCount(projectId: string): Promise<number> {
     const stacks = await this.db.getAllFromIndex("stacks", "project", projectId);
     return stacks.filter(({ deletedAt }) => !deletedAt).length;
   }
 
-  /** The frames of a file and the file, together or not at all. */
   async addSubs(records: SubRecord[], file: StoredFile): Promise<void> {
     for (const record of records) checkFinite(record, record.name);
-    const tx = this.db.transaction(["subs", "videos", "blobs"], "readwrite");
-    const putting =
-      records.length > 1
-        ? tx.objectStore("videos").put(videoOf(records))
-        : Promise.all(records.map((record) => tx.objectStore("subs").put(record)));
-    await Promise.all([putting, tx.objectStore("blobs").put(file), tx.done]);
+    const tx = this.db.transaction(["projects", "subs", "videos", "blobs"], "readwrite");
+    const isThere = await isKnown(tx.objectStore("projects"), file.projectId);
+    if (isThere)
+      await Promise.all([
+        records.length > 1
+          ? tx.objectStore("videos").put(videoOf(records))
+          : Promise.all(records.map((record) => tx.objectStore("subs").put(record))),
+        tx.objectStore("blobs").put(file),
+      ]);
+    await tx.done;
+    if (!isThere) throw new ProjectGone();
     this.written();
   }
 
@@ -217,29 +162,36 @@ export class Repository {
       const all: SubRecord[] = [];
       for (const frame of before) {
         all.push(now.get(frame.id) ?? (await subs.get(frame.id)) ?? frame);
-        void subs.delete(frame.id);
+        await subs.delete(frame.id);
       }
       await videos.put(videoOf(all));
     }
-    await putAll((record) => subs.put(record), alone);
+    const isThere = async ({ id, fileId }: SubRecord) => (await isKnown(subs, id)) || (await isKnown(videos, fileId));
+    await putAll(async (record) => (await isThere(record)) && subs.put(record), alone);
     await tx.done;
     this.written();
   }
 
-  /** Removes subs, and files of which no sub is left. A video goes as a whole, once all its frames are named. */
   async removeSubs(records: readonly SubRecord[]): Promise<void> {
     const tx = this.db.transaction(["subs", "videos", "blobs"], "readwrite");
     const [subs, videos, blobs] = [tx.objectStore("subs"), tx.objectStore("videos"), tx.objectStore("blobs")];
-    for (const { id, fileId } of records) {
-      void subs.delete(id);
-      void videos.delete(fileId);
-      void blobs.delete(fileId);
+    const gone = new Set(records.map(({ id }) => id));
+    for (const fileId of new Set(records.map((record) => record.fileId))) {
+      const stored = await videos.get(fileId);
+      const video = stored && readRecord("videos", videoRecord, stored);
+      const frames = video?.ok ? (unpackRecords(video.value.frames) as SubRecord[]) : [];
+      const left = frames.filter(({ id }) => !gone.has(id));
+      // What cannot be read is not known to be all of it.
+      if (video && !video.ok) continue;
+      if (left.length > 0) await videos.put(videoOf(left));
+      else await Promise.all([videos.delete(fileId), blobs.delete(fileId)]);
     }
+    await Promise.all([...gone].map((id) => subs.delete(id)));
     await tx.done;
     this.written();
   }
 
-  async masters(projectId: string): Promise<{ found: MasterRecord[]; problems: Problem[] }> {
+  async masters(projectId: string): Promise<Found<MasterRecord[]>> {
     const { found, problems } = await sift(
       "masters",
       masterRecord,
@@ -248,15 +200,17 @@ export class Repository {
     return { found: found.sort((a, b) => a.createdAt - b.createdAt), problems };
   }
 
-  /** A master and its picture, together or not at all. */
   async addMaster(record: MasterRecord, blob: Blob): Promise<void> {
     checkFinite(record, record.name);
-    const tx = this.db.transaction(["masters", "blobs"], "readwrite");
-    await Promise.all([
-      tx.objectStore("masters").put(record),
-      tx.objectStore("blobs").put({ id: record.id, projectId: record.projectId, blob }),
-      tx.done,
-    ]);
+    const tx = this.db.transaction(["projects", "masters", "blobs"], "readwrite");
+    const isThere = await isKnown(tx.objectStore("projects"), record.projectId);
+    if (isThere)
+      await Promise.all([
+        tx.objectStore("masters").put(record),
+        tx.objectStore("blobs").put({ id: record.id, projectId: record.projectId, blob }),
+      ]);
+    await tx.done;
+    if (!isThere) throw new ProjectGone();
     this.written();
   }
 
@@ -266,31 +220,35 @@ export class Repository {
     this.written();
   }
 
-  async stacks(projectId: string): Promise<{ found: StackRecord[]; problems: Problem[] }> {
+  async stacks(projectId: string): Promise<Found<StackRecord[]>> {
     const result = sift("stacks", stackRecord, await this.db.getAllFromIndex("stacks", "project", projectId));
     result.found.sort((a, b) => a.createdAt - b.createdAt);
     return result;
   }
 
-  /** A stack and its pictures, together or not at all. */
   async addStack(record: StackRecord, pictures: StackPictures): Promise<void> {
     checkFinite(record, record.name);
-    const tx = this.db.transaction(["stacks", "blobs"], "readwrite");
+    const tx = this.db.transaction(["projects", "stacks", "blobs"], "readwrite");
     const blobs = tx.objectStore("blobs");
-    await Promise.all([
-      tx.objectStore("stacks").put(record),
-      ...STACK_PICTURES.flatMap((kind) => {
-        const blob = pictures[kind];
-        return blob ? blobs.put({ id: stackPictureId(record.id, kind), projectId: record.projectId, blob }) : [];
-      }),
-      tx.done,
-    ]);
+    const isThere = await isKnown(tx.objectStore("projects"), record.projectId);
+    if (isThere)
+      await Promise.all([
+        tx.objectStore("stacks").put(record),
+        ...STACK_PICTURES.flatMap((kind) => {
+          const blob = pictures[kind];
+          return blob ? blobs.put({ id: stackPictureId(record.id, kind), projectId: record.projectId, blob }) : [];
+        }),
+      ]);
+    await tx.done;
+    if (!isThere) throw new ProjectGone();
     this.written();
   }
 
   async saveStack(record: StackRecord): Promise<void> {
     checkFinite(record, record.name);
-    await this.db.put("stacks", record);
+    const tx = this.db.transaction("stacks", "readwrite");
+    if (await isKnown(tx.store, record.id)) await tx.store.put(record);
+    await tx.done;
     this.written();
   }
 
@@ -308,12 +266,11 @@ export class Repository {
     return (await this.db.get("blobs", id))?.blob ?? null;
   }
 
-  /** The header of a file as it came, where the stored file does not hold it. */
   async cards(id: string): Promise<Card[] | null> {
     return (await this.db.get("blobs", id))?.cards ?? null;
   }
 
-  async board(projectId: string): Promise<{ found: BoardRecord | null; problems: Problem[] }> {
+  async board(projectId: string): Promise<Found<BoardRecord | null>> {
     const { found, problems } = sift(
       "boards",
       boardRecord,
@@ -324,14 +281,15 @@ export class Repository {
 
   async saveBoard(record: BoardRecord): Promise<void> {
     checkFinite(record.board, "Compare");
-    await this.db.put("boards", record);
+    const tx = this.db.transaction(["projects", "boards"], "readwrite");
+    if (await isKnown(tx.objectStore("projects"), record.projectId)) await tx.objectStore("boards").put(record);
+    await tx.done;
     this.written();
   }
 
-  /** The chains that were kept, the last one first. */
-  async chains(): Promise<ChainRecord[]> {
-    const { found } = sift("chains", chainRecord, await this.db.getAll("chains"));
-    return found.sort((a, b) => b.keptAt - a.keptAt);
+  async chains(): Promise<Found<ChainRecord[]>> {
+    const { found, problems } = sift("chains", chainRecord, await this.db.getAll("chains"));
+    return { found: found.sort((a, b) => b.keptAt - a.keptAt), problems };
   }
 
   async keepChain(record: ChainRecord): Promise<void> {
@@ -343,23 +301,32 @@ export class Repository {
     await this.db.delete("chains", id);
   }
 
-  async facts(projectId: string): Promise<FactRecord[]> {
-    return sift("facts", factRecord, await this.db.getAllFromIndex("facts", "project", projectId)).found;
+  async facts(projectId: string): Promise<Found<FactRecord[]>> {
+    return sift("facts", factRecord, await this.db.getAllFromIndex("facts", "project", projectId));
   }
 
   async saveFact(record: FactRecord): Promise<void> {
     checkFinite(record.value, "what was measured of the picture");
-    await this.db.put("facts", record);
+    const tx = this.db.transaction(["projects", "facts"], "readwrite");
+    if (await isKnown(tx.objectStore("projects"), record.projectId)) await tx.objectStore("facts").put(record);
+    await tx.done;
   }
 
-  /** Where the strips of a project's stack wait until it is whole. One stack of a project is kept at a time. */
+  async removeFacts(ids: readonly string[]): Promise<void> {
+    const tx = this.db.transaction("facts", "readwrite");
+    await Promise.all([...ids.map((id) => tx.store.delete(id)), tx.done]);
+  }
+
   strips(projectId: string): StripStore {
     const idOf = (stack: string, y: number) => `${projectId}:${stack}:${y}`;
     return {
       load: async (stack, y) => (await this.db.get("strips", idOf(stack, y))) ?? null,
       save: async (stack, y, strip) => {
         const whole = inMemory(strip);
-        await this.db.put("strips", { ...whole, id: idOf(stack, y), projectId, stack });
+        const tx = this.db.transaction(["projects", "strips"], "readwrite");
+        if (await isKnown(tx.objectStore("projects"), projectId))
+          await tx.objectStore("strips").put({ ...whole, id: idOf(stack, y), projectId, stack });
+        await tx.done;
         return (await this.db.get("strips", idOf(stack, y))) ?? whole;
       },
       isOnDisk: true,
@@ -372,11 +339,13 @@ export class Repository {
     };
   }
 
-  /** Removes what of a project cannot be read, with its files; what a newer version wrote stays. How many records there were. */
   async removeDamaged(projectId: string): Promise<number> {
-    const tx = this.db.transaction(["subs", "videos", "masters", "stacks", "blobs"], "readwrite");
+    const tx = this.db.transaction(["subs", "videos", "masters", "stacks", "facts", "blobs"], "readwrite");
     const blobs = tx.objectStore("blobs");
-    const damaged = async (store: "subs" | "videos" | "masters" | "stacks", schema: z.ZodType): Promise<number> => {
+    const damaged = async (
+      store: "subs" | "videos" | "masters" | "stacks" | "facts",
+      schema: z.ZodType,
+    ): Promise<number> => {
       let count = 0;
       for (const raw of await tx.objectStore(store).index("project").getAll(projectId)) {
         const read = readRecord(store, schema, raw);
@@ -395,6 +364,7 @@ export class Repository {
       ["videos", videoRecord],
       ["masters", masterRecord],
       ["stacks", stackRecord],
+      ["facts", factRecord],
     ] as const)
       count += await damaged(store, schema);
     await tx.done;
@@ -402,14 +372,12 @@ export class Repository {
     return count;
   }
 
-  /** Removes for good all projects that are marked as deleted, to make room; how many there were. */
   async purgeDeleted(): Promise<number> {
     const deleted = (await this.db.getAll("projects")).filter(({ deletedAt }) => deletedAt !== null);
     for (const { id } of deleted) await this.deleteProject(id);
     return deleted.length;
   }
 
-  /** Removes a project and all that belongs to it. */
   async deleteProject(projectId: string): Promise<void> {
     const tx = this.db.transaction(["projects", ...STORES], "readwrite");
     await tx.objectStore("projects").delete(projectId);
@@ -421,15 +389,6 @@ export class Repository {
   }
 }
 
-export const STACK_PICTURES = ["mean", "a", "b", "coverage", "rejected", "rejectedBySub"] as const;
-export type StackPicture = (typeof STACK_PICTURES)[number];
-/** A stack's own picture, and those that it has besides: one that was brought in may lack halves and coverage. */
-export type StackPictures = { mean: Blob } & Partial<Record<StackPicture, Blob>>;
-
-export function stackPictureId(stackId: string, kind: StackPicture): string {
-  return `${stackId}.${kind}`;
-}
-
 /** Changed frames of a video from which on its record is written anew. */
 const REPACK_FROM = 64;
 
@@ -438,7 +397,7 @@ function videoOf(frames: SubRecord[]): VideoRecord {
   return { version: RECORD_VERSION, id: fileId, projectId, frames: packRecords(frames) };
 }
 
-function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): { found: T[]; problems: Problem[] } {
+function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): Found<T[]> {
   const found: T[] = [];
   const problems: Problem[] = [];
   for (const item of raw) {
@@ -461,17 +420,6 @@ async function putAll<T>(put: (record: T) => Promise<unknown>, records: readonly
     await Promise.all(records.slice(from, from + PUT_AT_ONCE).map(put));
 }
 
-/** The same storage for one who only looks: what it is told to write is not written. */
-export function lookingOnly(repository: Repository): Repository {
-  const nothing = () => Promise.resolve();
-  const silent: Partial<Repository> = {
-    ...{ addProject: nothing, saveProject: nothing, markDeleted: nothing },
-    ...{ addSubs: nothing, saveSubs: nothing, removeSubs: nothing },
-    ...{ addMaster: nothing, deleteMaster: nothing },
-    ...{ addStack: nothing, saveStack: nothing, deleteStack: nothing },
-    ...{ saveBoard: nothing, saveFact: nothing, deleteProject: nothing, keepChain: nothing, dropChain: nothing },
-    removeDamaged: () => Promise.resolve(0),
-    purgeDeleted: () => Promise.resolve(0),
-  };
-  return Object.assign(Object.create(repository) as Repository, silent);
-}
+/** Whether a record of that id is in a store of the transaction. */
+const isKnown = async (store: { getKey(id: string): Promise<string | undefined> }, id: string): Promise<boolean> =>
+  (await store.getKey(id)) !== undefined;
