@@ -1,3 +1,4 @@
+/** @jest-environment node */
 import { Stopped } from "@/core/job";
 import type { FrameRef } from "./frames";
 import { PRIORITY, WorkerPool } from "./pool";

@@ -7,7 +7,7 @@ const root = fileURLToPath(new URL("..", import.meta.url));
 await bundleBrowser();
 await bundleRunner();
 const env = { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" };
-const next = spawnSync(process.execPath, ["node_modules/next/dist/bin/next", "build", "--webpack"], {
+const next = spawnSync(process.execPath, ["node_modules/next/dist/bin/next", "build"], {
   cwd: root,
   stdio: "inherit",
   env,

@@ -26,7 +26,11 @@ export async function bundleBrowser() {
 
 /** Several runners may start at once: each file is written beside its place and renamed, so that none reads half of one. */
 export async function bundleRunner() {
-  const node = { ...common, platform: "node", packages: "external", outExtension: { ".js": ".mjs" }, outdir: "dist" };
+  // Packages are part of the bundle, since loading them file by file takes longer than all else at the start; some of them ask for Node's modules by require.
+  const banner = {
+    js: 'import { createRequire as requireFrom } from "node:module";const require = requireFrom(import.meta.url);',
+  };
+  const node = { ...common, platform: "node", banner, outExtension: { ".js": ".mjs" }, outdir: "dist" };
   const { outputFiles } = await build({
     ...node,
     write: false,

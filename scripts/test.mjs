@@ -2,7 +2,7 @@
 import { spawn } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
-import { join } from "node:path";
+import { join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
 import { ensureBrowser } from "./browser.mjs";
 
@@ -38,6 +38,9 @@ function step(name, command, args) {
   });
 }
 
+/** How long each test file took, in s. */
+const files = [];
+
 /** Runs tests and adds their counts; a run that left no counts is a failure of its own. */
 async function tests(name, args) {
   const file = join(folder, `${name.replaceAll(" ", "-")}.json`);
@@ -48,6 +51,8 @@ async function tests(name, args) {
     failed +=
       result.numFailedTests +
       result.testResults.filter((suite) => suite.status === "failed" && suite.assertionResults.length === 0).length;
+    for (const { name: path, startTime, endTime } of result.testResults)
+      files.push([(endTime - startTime) / 1000, relative(root, path)]);
   } catch {
     failed++;
   }
@@ -64,19 +69,27 @@ async function readings() {
   await node("layers", ...cruise, ...LAYERS);
 }
 
-/** Types, and what is built once they are known: one core's work each, so both go on at once. */
+/** Types, before what is built of them. */
 async function building() {
   await node("types", "node_modules/typescript/bin/tsc", "-p", "tsconfig.json");
   await node("types of core without the DOM", "node_modules/typescript/bin/tsc", "-p", "core/tsconfig.json");
-  return node("production build", "scripts/build.mjs");
 }
 
+/** The build, and what is tried in a browser as soon as it is there. */
+async function inBrowser() {
+  if (await node("production build", "scripts/build.mjs")) await tests("browser tests", ["scripts/e2e.mjs"]);
+  else failed++;
+}
+
+const began = Date.now();
 ensureBrowser();
-const [isBuilt] = await Promise.all([building(), readings()]);
-await tests("unit tests", ["node_modules/jest/bin/jest.js"]);
-if (isBuilt) await tests("browser tests", ["scripts/e2e.mjs"]);
-else failed++;
+// A browser waits much of its time, and types and readings need one core each: all fill the cores beside the unit tests.
+await Promise.all([inBrowser(), building().then(readings), tests("unit tests", ["node_modules/jest/bin/jest.js"])]);
 rmSync(folder, { recursive: true, force: true });
+console.log("\nThe ten slowest files:");
+for (const [seconds, path] of files.sort(([a], [b]) => b - a).slice(0, 10))
+  console.log(`${seconds.toFixed(0).padStart(5)} s  ${path}`);
 if (broken.length > 0) console.log(`\nFailed: ${broken.join(", ")}`);
+console.log(`\nAll of it took ${Math.round((Date.now() - began) / 1000)} s.`);
 console.log(`\n${passed} passed, ${Math.max(failed, broken.length)} failed`);
 process.exit(broken.length > 0 || failed > 0 ? 1 : 0);
