@@ -1,5 +1,5 @@
 import type { Corner, MaskLook } from "./kind";
-import { rise } from "../numeric/rise";
+import { smoothstep } from "../numeric/smoothstep";
 
 /** Straight pieces that stand for an ellipse. */
 const PIECES = 128;
@@ -54,7 +54,7 @@ export function insideOutline(
   }
   for (let i = 0; i < out.length; i++) {
     const away = Math.sqrt(nearest[i]);
-    if (away < half) out[i] = rise(out[i] === 1 ? away : -away, -half, half);
+    if (away < half) out[i] = smoothstep(out[i] === 1 ? away : -away, -half, half);
   }
   return out;
 }

@@ -1,4 +1,4 @@
-import { rise } from "../numeric/rise";
+import { smoothstep } from "../numeric/smoothstep";
 
 /** A disc of a degree (1 where none is given) with a soft edge, `soft` px wide about its radius, into a plane of degrees: where it is more than what is there already. */
 export function drawDisc(
@@ -11,7 +11,7 @@ export function drawDisc(
   const [cx, cy] = [Math.round(x), Math.round(y)];
   for (let v = Math.max(0, cy - far); v <= Math.min(height - 1, cy + far); v++)
     for (let u = Math.max(0, cx - far); u <= Math.min(width - 1, cx + far); u++) {
-      const inside = degree * (1 - rise(Math.hypot(u - x, v - y), radius - soft / 2, radius + soft / 2));
+      const inside = degree * (1 - smoothstep(Math.hypot(u - x, v - y), radius - soft / 2, radius + soft / 2));
       const i = v * width + u;
       if (inside > plane[i]) plane[i] = inside;
     }

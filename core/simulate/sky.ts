@@ -1,4 +1,4 @@
-import { rise } from "../numeric/rise";
+import { smoothstep } from "../numeric/smoothstep";
 import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
 import { createRaster } from "../raster";
@@ -98,7 +98,7 @@ function dustField(width: number, height: number, seed: number): (x: number, y: 
     const wx = warp(u * 0.8, v * 0.8) * 0.7;
     const wy = warp(u * 0.8 + 40, v * 0.8 - 13) * 0.7;
     const lane = cloud(u * 0.75 + wx, v * 1.5 + wy) + 0.45 - Math.abs(v - 1.55 - 0.55 * (u - 1.9) * 0.6 + wy) * 0.9;
-    return 2.3 * rise(lane, 0.02, 0.75);
+    return 2.3 * smoothstep(lane, 0.02, 0.75);
   };
 }
 

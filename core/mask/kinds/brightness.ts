@@ -1,5 +1,5 @@
 import { slider } from "../../parameters";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 import { maskKind } from "../kind";
 import { heightAboveSky, luminanceSigma, overField, smoothingReach } from "../light";
 
@@ -35,7 +35,7 @@ export const brightness = maskKind({
   values({ raster, facts, job }, { from, to, over }) {
     const sigma = luminanceSigma(facts, 0) || Number.MIN_VALUE;
     return heightAboveSky(raster, facts, over, job.kernels).map((h) =>
-      h > 0 ? rise(20 * Math.log10(h / sigma), from, to) : 0,
+      h > 0 ? smoothstep(20 * Math.log10(h / sigma), from, to) : 0,
     );
   },
 });

@@ -1,5 +1,5 @@
 import { slider } from "../../parameters";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 import { maskKind } from "../kind";
 import { luminanceSigma, overField, smoothed, smoothedShare, smoothingReach } from "../light";
 
@@ -65,9 +65,9 @@ export const colour = maskKind({
       const noise = share * luminanceSigma(facts, Math.max(0, (r[i] + g[i] + b[i]) / 3)) * Math.sqrt(4.5);
       const away = Math.abs((((Math.atan2(beta, alpha) * 180) / Math.PI - hue + 540) % 360) - 180);
       out[i] =
-        rise(noise > 0 ? chroma / noise : CLEAR, DOUBTFUL, CLEAR) *
-        (1 - rise(away, width * (1 - SOFT), width * (1 + SOFT))) *
-        (saturation === 0 ? 1 : rise(chroma / strongest, 0.7 * saturation, saturation));
+        smoothstep(noise > 0 ? chroma / noise : CLEAR, DOUBTFUL, CLEAR) *
+        (1 - smoothstep(away, width * (1 - SOFT), width * (1 + SOFT))) *
+        (saturation === 0 ? 1 : smoothstep(chroma / strongest, 0.7 * saturation, saturation));
     }
     return out;
   },

@@ -1,5 +1,5 @@
 import { slider } from "../../parameters";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 import { maskKind } from "../kind";
 import { heightAboveSky, luminanceSigma, overField, smoothedShare, smoothingReach } from "../light";
 
@@ -34,7 +34,7 @@ export const localSnr = maskKind({
     const share = smoothedShare(facts.grain.covariance[0], over);
     return heightAboveSky(raster, facts, over, job.kernels).map((h) => {
       const sigma = luminanceSigma(facts, h) * share;
-      return sigma > 0 ? rise(h / sigma, from, to) : h > 0 ? 1 : 0;
+      return sigma > 0 ? smoothstep(h / sigma, from, to) : h > 0 ? 1 : 0;
     });
   },
 });

@@ -2,7 +2,7 @@ import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
 import type { NoiseModel } from "../../measure";
 import { sigmaAt } from "../../measure";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 import { cropPlane, mirrored } from "../../raster";
 import type { Restored } from "./lucy";
 
@@ -33,7 +33,7 @@ export function shownBesideBright(
   const bright = smooth(
     most.map((v, i) => {
       const sigma = sigmaAt(model, least[i]);
-      return sigma > 0 ? rise((v - least[i]) / sigma, ...BRIGHT) : 0;
+      return sigma > 0 ? smoothstep((v - least[i]) / sigma, ...BRIGHT) : 0;
     }),
   );
   const shown = kernels.convolve(estimate, width, height, target);
@@ -41,7 +41,7 @@ export function shownBesideBright(
     const rest = estimate.map((v, i) => {
       const above = v + lifted[i] - least[i];
       const from = OWN_SIGMA * sigmaAt(model, least[i]) + OWN_SHARE * (most[i] - least[i]);
-      return above > 0 && from > 0 ? v - rise(above / from, 1, 3) * above : v;
+      return above > 0 && from > 0 ? v - smoothstep(above / from, 1, 3) * above : v;
     });
     const [soft, sharp] = [psf, target].map((of) => kernels.convolve(rest, width, height, of));
     for (let i = 0; i < shown.length; i++) shown[i] += bright[i] * (soft[i] - sharp[i]);

@@ -1,7 +1,7 @@
 import type { Kernels } from "../../kernels";
 import type { NoiseModel } from "../../measure";
 import { sigmaAt } from "../../measure";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 
 /** How far the data are looked at for the darkest that is around, in FWHM of the blur. */
 const REACH = 2.5;
@@ -28,6 +28,6 @@ export function boundBelow(
   const most = kernels.mostAround(seen, width, height, reach);
   return result.map((v, i) => {
     const sigma = sigmaAt(model, least[i]);
-    return v < least[i] && sigma > 0 ? v + rise((most[i] - least[i]) / sigma, ...HIGH) * (least[i] - v) : v;
+    return v < least[i] && sigma > 0 ? v + smoothstep((most[i] - least[i]) / sigma, ...HIGH) * (least[i] - v) : v;
   });
 }

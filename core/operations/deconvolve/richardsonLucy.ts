@@ -3,7 +3,7 @@ import type { JobHandle } from "../../job";
 import type { Kernels, Psf } from "../../kernels";
 import type { MoffatShape } from "../../measure";
 import { meanPsf, moffatPsf, roundPsf, sigmaAt, surroundings } from "../../measure";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 import { parameters, slider, tick } from "../../parameters";
 import type { Raster } from "../../raster";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
@@ -237,7 +237,8 @@ function protection(
     const mean = near(padded);
     // Noise of a PSF-weighted mean of white noise: σ √Σ P².
     const noise = sigma * Math.sqrt(psf.values.reduce((sum, v) => sum + v * v, 0));
-    for (let i = 0; i < keep.length; i++) keep[i] = p.protectBackground * (1 - rise((mean[i] - sky) / noise, 2, 12));
+    for (let i = 0; i < keep.length; i++)
+      keep[i] = p.protectBackground * (1 - smoothstep((mean[i] - sky) / noise, 2, 12));
   }
   const limit = sky + 0.75 * (brightest - sky);
   if (p.protectStars > 0 && padded.some((v) => v > limit)) {

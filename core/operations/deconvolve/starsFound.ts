@@ -14,7 +14,7 @@ import {
   sigmaAt,
   surroundings,
 } from "../../measure";
-import { rise } from "../../numeric/rise";
+import { smoothstep } from "../../numeric/smoothstep";
 import type { Raster, Region } from "../../raster";
 import { cropRaster, growRegion, intersectRegions, median, rasterOf, wholeRegion } from "../../raster";
 import { pointsOf } from "./starPoints";
@@ -122,7 +122,7 @@ export async function starsOf(
     const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
     const y = Math.min(height - 1, Math.max(0, Math.round(star.y)));
     const highest = star.heights.reduce((most, h, c) => Math.max(most, h / sigmas[c][y * width + x]), 0);
-    const bright = rise(highest, ...BRIGHT_SIGMA);
+    const bright = smoothstep(highest, ...BRIGHT_SIGMA);
     const { misfit, isFlat } = bright > 0 ? misfitOf(star, rest, region, fwhm, clipped) : { misfit: 0, isFlat: false };
     const isNone = star.isWide === true && !(isFlat && misfit < 1);
     return { star, isNone, share: isNone && !isFlat ? 0 : bright * (isNone ? 1 : misfit) };
@@ -183,7 +183,8 @@ function misfitOf(
       square += (rest[c][i] - level) ** 2;
       count++;
     });
-    if (highest <= clipped[c]) return { isFlat: false, misfit: rise(Math.sqrt(square / count) / h, ...MOST_LEFT) };
+    if (highest <= clipped[c])
+      return { isFlat: false, misfit: smoothstep(Math.sqrt(square / count) / h, ...MOST_LEFT) };
     let [left, light, samples, high, top, unexplained] = [0, 0, 0, 0, 0, 0];
     within(2 * near, (i) => {
       if (planes[c][i] - level > HIGH * (highest - level)) high++;
@@ -196,8 +197,8 @@ function misfitOf(
       light += (planes[c][i] - rest[c][i]) ** 2;
       samples++;
     });
-    const wings = samples === 0 ? 1 : rise(Math.sqrt(left / light), ...MOST_LEFT_OF_WINGS);
-    return { isFlat: top > FLAT * high, misfit: Math.max(wings, rise(unexplained, ...BLEEDING)) };
+    const wings = samples === 0 ? 1 : smoothstep(Math.sqrt(left / light), ...MOST_LEFT_OF_WINGS);
+    return { isFlat: top > FLAT * high, misfit: Math.max(wings, smoothstep(unexplained, ...BLEEDING)) };
   });
   return { misfit: Math.max(...each.map(({ misfit }) => misfit)), isFlat: each.some((of) => of.isFlat) };
 }
