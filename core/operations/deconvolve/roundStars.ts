@@ -1,8 +1,8 @@
 import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
-import type { AnewNeeds } from "./drawnAnew";
-import { anewFields, anewMigrations, drawnAnew, starShapes, untold } from "./drawnAnew";
+import type { AnewNeeds } from "./pointSourceReplacement";
+import { anewFields, anewMigrations, pointSourceReplacement, starShapes, untold } from "./pointSourceReplacement";
 import { ANEW_HALO } from "./starsFound";
 import { overField } from "./overField";
 
@@ -31,7 +31,7 @@ function rounder({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, strength: n
   return { fwhmMajor: major, fwhmMinor: minor, angle, beta };
 }
 
-/** Round stars: those that tracking, tilt or coma drew out are drawn anew (drawnAnew.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
+/** Round stars: those that tracking, tilt or coma drew out are drawn anew (pointSourceReplacement.ts) round, of the same area, and what is no star is deconvolved to the same shape. Where the shape changes over the picture, each place by its own (overField.ts). Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
 export const roundStars: Operation<Params, AnewNeeds> = {
   id: "deconvolve.round-stars",
   version: 3,
@@ -56,7 +56,7 @@ export const roundStars: Operation<Params, AnewNeeds> = {
     return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
       if (shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND)) return part;
       const targets = shapes.map((shape) => rounder(shape, params.strength));
-      return drawnAnew(part, kept, params, facts, shapes, targets, own);
+      return pointSourceReplacement(part, kept, params, facts, shapes, targets, own);
     });
   },
 };

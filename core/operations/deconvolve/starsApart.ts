@@ -3,8 +3,15 @@ import type { MoffatShape } from "../../measure";
 import { meanPsf } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import type { Operation } from "../operation";
-import type { AnewNeeds } from "./drawnAnew";
-import { aloneOf, anewFields, anewMigrations, drawnAnew, starShapes, untold } from "./drawnAnew";
+import type { AnewNeeds } from "./pointSourceReplacement";
+import {
+  aloneOf,
+  anewFields,
+  anewMigrations,
+  pointSourceReplacement,
+  starShapes,
+  untold,
+} from "./pointSourceReplacement";
 import { ANEW_HALO } from "./starsFound";
 import { targetFwhm } from "./lucy";
 import { overField } from "./overField";
@@ -31,7 +38,7 @@ function targetOf({ fwhmMajor, fwhmMinor, beta }: MoffatShape, strength: number)
   return { fwhmMajor: fwhm, fwhmMinor: fwhm, angle: 0, beta };
 }
 
-/** Stars and the rest (drawnAnew.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
+/** Stars and the rest (pointSourceReplacement.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
 export const starsApart: Operation<Params, AnewNeeds> = {
   id: "deconvolve.stars-apart",
   version: 3,
@@ -66,7 +73,7 @@ export const starsApart: Operation<Params, AnewNeeds> = {
     if (known?.length !== region.channels) return region;
     return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
       const targets = shapes.map((shape) => targetOf(shape, params.strength));
-      return drawnAnew(part, kept, params, facts, shapes, targets, own);
+      return pointSourceReplacement(part, kept, params, facts, shapes, targets, own);
     });
   },
 };

@@ -66,7 +66,7 @@ export interface Anew {
  * variation and shown by the same targets. So stars cannot ring, and nothing is shown sharper than the sampling carries. `shapes`: of the stars as they are, by channel; only what is `kept` is made sharp. Sources: Magain, Courbin & Sohy 1998, ApJ 494, 472
  * (target PSF); Dey et al. 2006, Microsc. Res. Tech. 69, 260.
  */
-export async function drawnAnew(
+export async function pointSourceReplacement(
   region: Raster,
   kept: Region,
   params: Anew,
