@@ -3,7 +3,7 @@ import { inverse } from "./deconvolve/inverse";
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { roundStars } from "./deconvolve/roundStars";
 import { starletLucy } from "./deconvolve/starletLucy";
-import { starsApart } from "./deconvolve/starsApart";
+import { starBackgroundDeconvolution } from "./deconvolve/starBackgroundDeconvolution";
 import { bySize } from "./detail/bySize";
 import { localContrast } from "./detail/localContrast";
 import { unsharpMask } from "./detail/unsharpMask";
@@ -33,7 +33,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   guided,
   adaptiveMedian,
   gaussian,
-  starsApart,
+  starBackgroundDeconvolution,
   roundStars,
   richardsonLucy,
   starletLucy,

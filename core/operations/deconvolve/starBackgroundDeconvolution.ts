@@ -39,7 +39,7 @@ function targetOf({ fwhmMajor, fwhmMinor, beta }: MoffatShape, strength: number)
 }
 
 /** Stars and the rest (pointSourceReplacement.ts): stars drawn anew as narrow as the sampling carries, the rest deconvolved by itself. Version 1 took any two points that lay near each other for stars, and left all wide things alone; version 2 took plain steps for the rest. */
-export const starsApart: Operation<Params, AnewNeeds> = {
+export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
   id: "deconvolve.stars-apart",
   version: 3,
   migrations: anewMigrations,

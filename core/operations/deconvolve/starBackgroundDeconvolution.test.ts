@@ -6,7 +6,7 @@ import { cropRaster, frameOfRaster, rasterOf, wholeRegion } from "../../raster";
 import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
 import type { PaintedStar } from "../../testing/fixtures";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "../../testing/fixtures";
-import { starsApart } from "./starsApart";
+import { starBackgroundDeconvolution } from "./starBackgroundDeconvolution";
 
 const kernels = wasmKernels();
 const job = quietJob(kernels);
@@ -27,7 +27,12 @@ function sky(list: PaintedStar[], channels = 1, tint = [1, 1, 1]): Float32Array[
 }
 
 async function sharpen(of: ReturnType<typeof exposed>, params = {}, region = wholeRegion(of.picture)) {
-  const steps = [{ ...newStep(starsApart), params: { ...starsApart.parameters.defaults, ...params } }];
+  const steps = [
+    {
+      ...newStep(starBackgroundDeconvolution),
+      params: { ...starBackgroundDeconvolution.parameters.defaults, ...params },
+    },
+  ];
   const halves = { a: frameOfRaster(of.a), b: frameOfRaster(of.b) };
   const input = { picture: frameOfRaster(of.picture), halves, fill: [100, 100, 100], fullScale: 1 };
   const ready = readySteps(steps, await measureChain(input, steps, job));
@@ -140,7 +145,8 @@ describe("stars and the rest", () => {
 });
 
 test("a recipe of older steps keeps its plain ones, 20 where it gave none; eight longer ones do as much", async () => {
-  const older = (params: object) => migratedStep({ ...newStep(starsApart), version: 2, params: { ...params } }).params;
+  const older = (params: object) =>
+    migratedStep({ ...newStep(starBackgroundDeconvolution), version: 2, params: { ...params } }).params;
   expect(older({})).toMatchObject({ iterations: 20, hastened: false });
   expect(older({ iterations: 12 })).toMatchObject({ iterations: 12, hastened: false });
   const of = exposed(sky(all), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 71);
