@@ -20,7 +20,7 @@ import {
   typedFwhm,
   typedRadius,
 } from "./blur";
-import { shownBesideBright } from "./besideBright";
+import { suppressRings } from "./ringSuppression";
 import { boundBelow } from "./lowerBound";
 import { hastenedField, restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
@@ -203,7 +203,7 @@ function treated(
   const { psf, target } = blur;
   const asItComes =
     starFwhm !== null && target
-      ? shownBesideBright(plane, found, { psf, target, fwhm: starFwhm }, grain.models[c], job)
+      ? suppressRings(plane, found, { psf, target, fwhm: starFwhm }, grain.models[c], job)
       : shownBy(found, target, job);
   // Where no star is nobody knows what is a ring: shadows on the Moon may become darker.
   const sharp = starFwhm === null ? asItComes : boundBelow(asItComes, plane, width, height, starFwhm, grain.models[c], job.kernels); // prettier-ignore

@@ -8,7 +8,7 @@ import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
 import type { ShownBlur } from "./byBlur";
 import { byBlur, reachOf, SHOWN_RADIUS } from "./byBlur";
-import { shownBesideBright } from "./besideBright";
+import { suppressRings } from "./ringSuppression";
 import { boundBelow } from "./lowerBound";
 import { PEDESTAL_SIGMA, shownBy, targetFwhm } from "./lucy";
 
@@ -108,6 +108,6 @@ function treated(
   const estimate = kernels.gatedLucy(data, w, h, psf, { iterations, start, floor, sigma, gates }, () => job.check());
   const found = { estimate, lifted: new Float32Array(data.length).fill(pedestal), width: w, height: h, margin };
   return which === "measured"
-    ? shownBesideBright(plane, found, { psf, target, fwhm }, model, job)
+    ? suppressRings(plane, found, { psf, target, fwhm }, model, job)
     : shownBy(found, target, job);
 }

@@ -17,7 +17,7 @@ const [OWN_SIGMA, OWN_SHARE] = [20, 0.003];
  * What Richardson–Lucy found as a target shows it. Beside what is bright, where faint rings and structure are not to be told apart, only what stands clear of such rings is shown so; the rest, rings among it, as the blur had it: T ∗ u' + P ∗ (u − u'), u' what stands clear.
  * Source: own, after Magain, Courbin & Sohy 1998, ApJ 494, 472 (points and the rest).
  */
-export function shownBesideBright(
+export function suppressRings(
   plane: Float32Array,
   { estimate, lifted, width, height, margin }: Restored,
   { psf, target, fwhm }: { psf: Psf; target: Psf; fwhm: number },

@@ -1,7 +1,7 @@
 import { quietJob } from "../../job";
 import { roundPsf } from "../../measure";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
-import { shownBesideBright } from "./besideBright";
+import { suppressRings } from "./ringSuppression";
 import { restored, shownBy } from "./lucy";
 
 const job = quietJob(wasmKernels());
@@ -26,7 +26,7 @@ const settings = {
 };
 const found = restored(planes[0], SIDE, SIDE, settings, job);
 const plain = shownBy(found, target, job);
-const beside = shownBesideBright(planes[0], found, { psf, target, fwhm: FWHM }, model, job);
+const beside = suppressRings(planes[0], found, { psf, target, fwhm: FWHM }, model, job);
 
 /** How high a ring stands over the sky, σ: the most beyond 2.5 FWHM of the bright star, to the right of it. */
 const ring = (plane: Float32Array): number =>
@@ -42,10 +42,10 @@ test("without anything bright it is what the target shows, to the last bit", () 
   const faint = paintStars(SIDE, SIDE, [stars[1]], { fwhm: FWHM, noise: 0, level: SKY }).planes[0];
   const of = restored(faint, SIDE, SIDE, settings, job);
   const noisy = { ...model, a: 100 };
-  expect(shownBesideBright(faint, of, { psf, target, fwhm: FWHM }, noisy, job)).toEqual(shownBy(of, target, job));
+  expect(suppressRings(faint, of, { psf, target, fwhm: FWHM }, noisy, job)).toEqual(shownBy(of, target, job));
 });
 
 test("where there is no noise to tell brightness by, nothing is done", () => {
   const still = { ...model, a: 0 };
-  expect(shownBesideBright(planes[0], found, { psf, target, fwhm: FWHM }, still, job)).toEqual(plain);
+  expect(suppressRings(planes[0], found, { psf, target, fwhm: FWHM }, still, job)).toEqual(plain);
 });
