@@ -21,7 +21,7 @@ import {
   typedRadius,
 } from "./blur";
 import { suppressRings } from "./ringSuppression";
-import { boundBelow } from "./lowerBound";
+import { limitUndershoot } from "./undershootLimit";
 import { hastenedField, restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
 import { overField, widest } from "./overField";
 
@@ -206,7 +206,7 @@ function treated(
       ? suppressRings(plane, found, { psf, target, fwhm: starFwhm }, grain.models[c], job)
       : shownBy(found, target, job);
   // Where no star is nobody knows what is a ring: shadows on the Moon may become darker.
-  const sharp = starFwhm === null ? asItComes : boundBelow(asItComes, plane, width, height, starFwhm, grain.models[c], job.kernels); // prettier-ignore
+  const sharp = starFwhm === null ? asItComes : limitUndershoot(asItComes, plane, width, height, starFwhm, grain.models[c], job.kernels); // prettier-ignore
   const keep = protection(plane, width, height, blur.psf, p, sky, job.kernels);
   return sharp.map((v, i) => v + keep[i] * (plane[i] - v));
 }

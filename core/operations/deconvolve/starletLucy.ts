@@ -9,7 +9,7 @@ import { blurFields, noBlur } from "./blur";
 import type { ShownBlur } from "./byBlur";
 import { byBlur, reachOf, SHOWN_RADIUS } from "./byBlur";
 import { suppressRings } from "./ringSuppression";
-import { boundBelow } from "./lowerBound";
+import { limitUndershoot } from "./undershootLimit";
 import { PEDESTAL_SIGMA, shownBy, targetFwhm } from "./lucy";
 
 /** Sizes at which what the estimate misses is weighed, as starlet scales: 1 … 8 px. */
@@ -77,7 +77,7 @@ export const starletLucy: Operation<Params, Needed> = {
       (plane, width, height, blur, c, own) => {
         const sharp = treated(plane, width, height, blur, p, facts, c, own);
         if (p.psf !== "measured") return sharp;
-        return boundBelow(sharp, plane, width, height, blur.fwhm, facts.grain.models[c], own.kernels);
+        return limitUndershoot(sharp, plane, width, height, blur.fwhm, facts.grain.models[c], own.kernels);
       },
     ),
 };

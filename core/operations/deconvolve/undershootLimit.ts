@@ -12,7 +12,7 @@ const HIGH = [20, 60] as const;
  * Takes off the dark rings that a deconvolution leaves round what is bright: no pixel becomes darker than the darkest that the data, smoothed, show within 2.5 FWHM. It acts only where something stands high above that: dark lanes in faint light may become darker.
  * Source: own; of such rings: Snyder et al. 1987, IEEE Trans. Med. Imag. 6, 228.
  */
-export function boundBelow(
+export function limitUndershoot(
   result: Float32Array,
   data: Float32Array,
   width: number,

@@ -1,5 +1,5 @@
 import { paintStars, wasmKernels } from "../../testing/fixtures";
-import { boundBelow } from "./lowerBound";
+import { limitUndershoot } from "./undershootLimit";
 
 const kernels = wasmKernels();
 
@@ -13,7 +13,7 @@ describe("rings", () => {
     const [x, y] = [i % SIDE, Math.floor(i / SIDE)];
     return v - 20 * Math.exp(-((Math.hypot(x - 40, y - 40) - 6) ** 2)) - (x < 12 ? 10 * Math.exp(-((x - 6) ** 2)) : 0);
   });
-  const bound = boundBelow(sharp, seen, SIDE, SIDE, FWHM, model, kernels);
+  const bound = limitUndershoot(sharp, seen, SIDE, SIDE, FWHM, model, kernels);
 
   test("round a bright star are filled to the sky around it; a dark lane far from it stays, and so does all that is no darker", () => {
     const at = (plane: Float32Array, x: number, y: number) => plane[y * SIDE + x];
@@ -26,6 +26,6 @@ describe("rings", () => {
   });
 
   test("nothing is done where there is no noise to tell it by", () => {
-    expect(boundBelow(sharp, seen, SIDE, SIDE, FWHM, { ...model, a: 0 }, kernels)).toEqual(sharp);
+    expect(limitUndershoot(sharp, seen, SIDE, SIDE, FWHM, { ...model, a: 0 }, kernels)).toEqual(sharp);
   });
 });
