@@ -1,8 +1,8 @@
 import type { FactKey } from "@/core/chain";
 import type { FactValue } from "@/core/facts";
 import { UserError } from "@/core/job";
-import { blurOfShapes } from "@/core/operations";
-import type { KeptKernel } from "@/core/parameters";
+import { psfFromShapes } from "@/core/operations";
+import type { ImportedKernel } from "@/core/parameters";
 import { compose, describeWarp, inverse } from "@/core/register";
 import { blobRef } from "@/engine/jobs/render";
 import { PRIORITY } from "@/engine/pool";
@@ -13,13 +13,13 @@ import { projectToStack } from "./stackFrames";
 type Session = Pick<ProjectSession, "store" | "stacks" | "pool">;
 
 /** The blur that a chosen file shows; rejects with UserError where it shows none. */
-export const blurOfChosen = ({ pool }: Session, file: File): Promise<KeptKernel> =>
+export const blurOfChosen = ({ pool }: Session, file: File): Promise<ImportedKernel> =>
   pool.run("blurOfFile", { frame: blobRef(crypto.randomUUID(), file.name, file) }, { priority: PRIORITY.measure });
 
 const SHAPE: FactKey = "psfShape@together";
 
 /** The blur of the stars of another lane's stack, untouched, as they would look on the pixels of this lane's. Rejects with UserError where they do not tell it, or the stacks are not tied. */
-export async function blurOfLane({ store, stacks, pool }: Session, from: Lane, to: Lane): Promise<KeptKernel> {
+export async function blurOfLane({ store, stacks, pool }: Session, from: Lane, to: Lane): Promise<ImportedKernel> {
   const all = store.getState().stacks;
   const [there, here] = [from, to].map(({ stackId }) => all.find(({ id }) => id === stackId));
   const [toThere, toHere] = [there, here].map((stack) => stack && projectToStack(all[0], stack));
@@ -40,5 +40,9 @@ export async function blurOfLane({ store, stacks, pool }: Session, from: Lane, t
     );
   const warp = compose(toHere, inverse(toThere));
   const { scale, rotationDeg, isMirrored } = describeWarp(warp, there.facts.width / 2, there.facts.height / 2);
-  return blurOfShapes(shapes, { scale, turn: (rotationDeg * Math.PI) / 180, isMirrored }, `the stars of ${there.name}`);
+  return psfFromShapes(
+    shapes,
+    { scale, turn: (rotationDeg * Math.PI) / 180, isMirrored },
+    `the stars of ${there.name}`,
+  );
 }

@@ -2,7 +2,7 @@ export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup, Shar
 export { CHANNEL_MODES } from "./operation";
 export type { BlurParams } from "./deconvolve/blur";
 export { typedBlur, typedFwhm } from "./deconvolve/blur";
-export { blurOfShapes, blurOfStar, MOST_STAR_SIDE } from "./deconvolve/keptBlur";
+export { psfFromShapes, psfFromStar, MOST_STAR_SIDE } from "./deconvolve/importedPsf";
 export { gaussianPsf } from "./gaussianPsf";
 export { level } from "./level";
 export { OPERATIONS, findOperation } from "./registry";

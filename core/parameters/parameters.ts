@@ -48,7 +48,7 @@ export interface TickField {
 }
 
 /** A blur that was taken from somewhere, such as a file: square, centred on its middle pixel, of sum 1; with where it is from. */
-export const keptKernel = z
+export const importedPsf = z
   .object({
     from: z.string().min(1).max(200),
     side: z.number().int().min(3).max(65),
@@ -59,7 +59,7 @@ export const keptKernel = z
     "must have side × side values, of an odd side",
   ) // prettier-ignore
   .refine(({ values }) => values.some((v) => v > 0), "must hold some light");
-export type KeptKernel = z.infer<typeof keptKernel>;
+export type ImportedKernel = z.infer<typeof importedPsf>;
 
 /** A blur of that kind; null until one was taken. */
 export interface KernelField {
@@ -79,7 +79,7 @@ type ValueOf<F extends Field> = F extends Slider
     : F extends TickField
       ? boolean
       : F extends KernelField
-        ? KeptKernel | null
+        ? ImportedKernel | null
         : never;
 export type ValuesOf<F extends Record<string, Field>> = { [K in keyof F]: ValueOf<F[K]> };
 
@@ -120,7 +120,7 @@ export function parameters<F extends Record<string, Field>>(fields: F): Paramete
 
 /** What a field takes; missing is its default. */
 export function schemaOf(field: Field): z.ZodType {
-  if (field.kind === "kernel") return keptKernel.nullable().default(null);
+  if (field.kind === "kernel") return importedPsf.nullable().default(null);
   if (field.kind === "tick") return z.boolean().default(field.default);
   if (field.kind === "choice")
     return z.enum(field.options.map(({ value }) => value) as [string, ...string[]]).default(field.default);
@@ -137,7 +137,7 @@ export const inSentence = (label: string): string =>
 export function inWords(field: Field, value: unknown): string {
   if (field.kind === "slider") return [String(value), field.unit].filter(Boolean).join(" ");
   if (field.kind === "tick") return value === true ? "on" : "off";
-  if (field.kind === "kernel") return (value as KeptKernel | null)?.from ?? "none";
+  if (field.kind === "kernel") return (value as ImportedKernel | null)?.from ?? "none";
   return field.options.find((option) => option.value === value)?.label ?? String(value);
 }
 

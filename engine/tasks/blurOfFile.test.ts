@@ -1,6 +1,6 @@
 import { writeFits } from "@/core/formats";
 import { quietJob } from "@/core/job";
-import type { KeptKernel } from "@/core/parameters";
+import type { ImportedKernel } from "@/core/parameters";
 import type { Raster } from "@/core/raster";
 import { createRaster, rasterBytes, rasterOf } from "@/core/raster";
 import { craterField, FIELD_SIDE as SIDE } from "@/core/testing/fields";
@@ -14,7 +14,7 @@ import { runTask } from "./task";
 const job = quietJob(wasmKernels());
 
 /** The blur of a picture that lies in a FITS file of this name, as floats. */
-function blurOf(name: string, { width, height, channels, planes }: Raster): Promise<KeptKernel> {
+function blurOf(name: string, { width, height, channels, planes }: Raster): Promise<ImportedKernel> {
   const blob = new Blob([writeFits({ width, height, channels, sample: "float32" }, planes) as BlobPart]);
   const open = createFrameShelf(
     (ref) =>
@@ -26,7 +26,7 @@ function blurOf(name: string, { width, height, channels, planes }: Raster): Prom
 }
 
 /** Half of the width at which the middle row falls to half of the peak, told between pixels. */
-function halfWidth({ side, values }: KeptKernel): number {
+function halfWidth({ side, values }: ImportedKernel): number {
   const middle = (side - 1) / 2;
   const row = values.slice(middle * side + middle, (middle + 1) * side);
   const k = row.findIndex((v) => v < row[0] / 2);

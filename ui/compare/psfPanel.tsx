@@ -15,7 +15,7 @@ import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
 import { openPsf, useDesk, useDeskStore } from "./desk";
 import { FieldPicture } from "./fieldPicture";
-import { KeptBlur } from "./keptBlur";
+import { ImportedPsf } from "./importedPsf";
 import { usePsfStars } from "./psfStars";
 import { useLaneTreatment } from "./useTreatment";
 
@@ -42,7 +42,7 @@ export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
   if (typed?.psf === "kept")
     return (
       <>
-        <KeptBlur
+        <ImportedPsf
           {...{ board, lane }}
           kernel={typed.kernel}
           onTake={(kernel) => onChange({ params: { ...step.params, kernel } }, `${step.id}.kernel`)}

@@ -22,7 +22,7 @@ export function ParameterSetting({ field, values, onChange, extra }: Props) {
   if (!isInEffect(field, values)) return null;
   if (field.kind === "slider")
     return <NumberSetting {...field} value={Number(value)} onChange={onChange} extra={extra} />;
-  // It is taken, not set: ui/compare/keptBlur.tsx.
+  // It is taken, not set: ui/compare/importedPsf.tsx.
   if (field.kind === "kernel") return null;
   if (field.kind === "tick")
     return (

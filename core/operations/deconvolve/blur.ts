@@ -2,10 +2,10 @@ import type { Facts, FieldShape } from "../../facts";
 import type { Psf } from "../../kernels";
 import type { MoffatShape } from "../../measure";
 import { roundPsf, TELESCOPE_RADIUS, telescopeFwhm, telescopePsf } from "../../measure";
-import type { KeptKernel } from "../../parameters";
+import type { ImportedKernel } from "../../parameters";
 import { choice, kernel, slider } from "../../parameters";
 import { gaussianPsf } from "../gaussianPsf";
-import { fwhmOfKernel, psfOfKernel } from "./keptBlur";
+import { fwhmOfKernel, psfOfKernel } from "./importedPsf";
 
 const TYPED = ["typed", "gaussian"] as const;
 const ofTelescope = { name: "psf", is: "telescope" } as const;
@@ -109,7 +109,7 @@ export interface BlurParams {
   wavelengthNm: number;
   arcsecPerPx: number;
   seeingArcsec: number;
-  kernel: KeptKernel | null;
+  kernel: ImportedKernel | null;
 }
 
 /** β of a PSF that the stars show, within what deconvolves well. */

@@ -1,12 +1,12 @@
 import { quietJob } from "../../job";
 import { moffatPsf, roundPsf } from "../../measure";
 import { createRandom } from "../../numeric/random";
-import { keptKernel } from "../../parameters";
+import { importedPsf } from "../../parameters";
 import { cropRaster, rasterOf } from "../../raster";
 import { afterStep, stepOf } from "../../testing/chainOn";
 import { blurredField, exposed, powerLawField } from "../../testing/fields";
 import { paintStars, wasmKernels, worstDifference } from "../../testing/fixtures";
-import { blurOfShapes, blurOfStar, fwhmOfKernel, psfOfKernel } from "./keptBlur";
+import { psfFromShapes, psfFromStar, fwhmOfKernel, psfOfKernel } from "./importedPsf";
 
 const { kernels } = quietJob(wasmKernels());
 const SIDE = 41;
@@ -24,8 +24,8 @@ test("the blur of a star is centred, of sum 1, without its background, and as wi
     [20.4, 19.7],
     [18.5, 22.5],
   ]) {
-    const kernel = blurOfStar(star(x, y, 3.4), "star.fits", kernels);
-    expect(keptKernel.parse(kernel)).toEqual(kernel);
+    const kernel = psfFromStar(star(x, y, 3.4), "star.fits", kernels);
+    expect(importedPsf.parse(kernel)).toEqual(kernel);
     const { side, values } = kernel;
     const middle = (side - 1) / 2;
     const total = values.reduce((a, b) => a + b, 0);
@@ -38,8 +38,8 @@ test("the blur of a star is centred, of sum 1, without its background, and as wi
 });
 
 test("noise round a star is no light of it; its wings stay where they are clear", () => {
-  const clean = blurOfStar(star(20.3, 20.1, 3.4), "a", kernels);
-  const noisy = blurOfStar(star(20.3, 20.1, 3.4, 0.02), "a", kernels);
+  const clean = psfFromStar(star(20.3, 20.1, 3.4), "a", kernels);
+  const noisy = psfFromStar(star(20.3, 20.1, 3.4, 0.02), "a", kernels);
   expect(noisy.side).toBe(clean.side);
   expect(worstDifference(noisy.values, clean.values)).toBeLessThan(0.03 * Math.max(...clean.values));
 });
@@ -51,20 +51,20 @@ test.each([
   ["one with gaps", rasterOf(9, 9, [new Float32Array(81).fill(NaN)]), /no data/],
   ["a star at the border", cropRaster(star(20, 20, 3), { x: 20, y: 10, width: 20, height: 20 }), /lies at the border/],
 ])("%s is refused with its reason", (_, picture, words) => {
-  expect(() => blurOfStar(picture, "p.fits", kernels)).toThrow(words);
-  expect(() => blurOfStar(picture, "p.fits", kernels)).toThrow(/^p\.fits: /);
+  expect(() => psfFromStar(picture, "p.fits", kernels)).toThrow(words);
+  expect(() => psfFromStar(picture, "p.fits", kernels)).toThrow(/^p\.fits: /);
 });
 
 test("stars of another picture are seen at this one's scale, turned and mirrored as it lies", () => {
   const shape = { fwhmMajor: 3, fwhmMinor: 2, angle: 0.4, beta: 3 };
-  const same = blurOfShapes([shape], { scale: 1, turn: 0, isMirrored: false }, "there");
+  const same = psfFromShapes([shape], { scale: 1, turn: 0, isMirrored: false }, "there");
   expect(worstDifference(psfOfKernel(same).values, moffatPsf(shape, 24).values)).toBeLessThan(1e-6);
-  const twice = blurOfShapes([shape], { scale: 2, turn: 0, isMirrored: false }, "there");
+  const twice = psfFromShapes([shape], { scale: 2, turn: 0, isMirrored: false }, "there");
   expect(Math.abs(fwhmOfKernel(twice) / fwhmOfKernel(same) - 2)).toBeLessThan(0.04);
   const { side, values } = same;
   const at = (of: readonly number[], x: number, y: number) => of[(y + (side - 1) / 2) * side + x + (side - 1) / 2];
-  const quarter = blurOfShapes([shape], { scale: 1, turn: Math.PI / 2, isMirrored: false }, "there").values;
-  const mirrored = blurOfShapes([shape], { scale: 1, turn: 0, isMirrored: true }, "there").values;
+  const quarter = psfFromShapes([shape], { scale: 1, turn: Math.PI / 2, isMirrored: false }, "there").values;
+  const mirrored = psfFromShapes([shape], { scale: 1, turn: 0, isMirrored: true }, "there").values;
   for (const [x, y] of [
     [2, 1],
     [1, -3],
@@ -77,7 +77,7 @@ test("stars of another picture are seen at this one's scale, turned and mirrored
 
 const light = blurredField(powerLawField(2.5, 6), roundPsf(3.4, 3)).map((v) => 10 + v);
 const of = exposed([light], () => 0.002, 5);
-const kept = blurOfShapes([{ fwhmMajor: 3.4, fwhmMinor: 3.4, angle: 0, beta: 3 }], { scale: 1, turn: 0, isMirrored: false }, "B"); // prettier-ignore
+const kept = psfFromShapes([{ fwhmMajor: 3.4, fwhmMinor: 3.4, angle: 0, beta: 3 }], { scale: 1, turn: 0, isMirrored: false }, "B"); // prettier-ignore
 
 test.each(["richardson-lucy", "inverse", "starlet-lucy"])(
   "%s with a blur that was taken does as with the same typed; with none it does nothing",

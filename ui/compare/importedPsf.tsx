@@ -4,7 +4,7 @@ import { FileInput } from "lucide-react";
 import { useRef, useState } from "react";
 import { inWords } from "@/core/job";
 import { FILE_ENDINGS } from "@/core/formats";
-import type { KeptKernel } from "@/core/parameters";
+import type { ImportedKernel } from "@/core/parameters";
 import { failureOf } from "@/engine/protocol";
 import { blurOfChosen, blurOfLane } from "@/state/takenBlur";
 import type { Board, Lane } from "@/storage";
@@ -15,16 +15,16 @@ import { Choice } from "../kit/choice";
 interface Props {
   board: Board;
   lane: Lane;
-  kernel: KeptKernel | null;
-  onTake: (kernel: KeptKernel) => void;
+  kernel: ImportedKernel | null;
+  onTake: (kernel: ImportedKernel) => void;
 }
 
 /** Takes a blur from a file, or from the stars of another lane's stack. */
-export function KeptBlur({ board, lane, kernel, onTake }: Props) {
+export function ImportedPsf({ board, lane, kernel, onTake }: Props) {
   const session = useSession();
   const chooser = useRef<HTMLInputElement>(null);
   const [state, setState] = useState<"idle" | "busy" | { problem: string }>("idle");
-  const take = (taking: Promise<KeptKernel>) => {
+  const take = (taking: Promise<ImportedKernel>) => {
     setState("busy");
     taking
       .then((taken) => {

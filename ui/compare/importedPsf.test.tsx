@@ -1,21 +1,21 @@
 /** @jest-environment ./ui/testing/domEnvironment.cjs */
 import { fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { UserError } from "@/core/job";
-import type { KeptKernel } from "@/core/parameters";
+import type { ImportedKernel } from "@/core/parameters";
 import type { ProjectSession } from "@/state/project";
 import type { Board, Lane } from "@/storage";
 import { SessionContext } from "../frame/session";
-import { KeptBlur } from "./keptBlur";
+import { ImportedPsf } from "./importedPsf";
 
 const lanes = [
   { id: "a", letter: "A", stackId: "s", steps: [] },
   { id: "b", letter: "B", stackId: "coarse", steps: [] },
   { id: "c", letter: "C", stackId: "s", steps: [] },
 ] as Lane[];
-const kernel: KeptKernel = { from: "star.fits", side: 3, values: [0, 0.1, 0, 0.1, 0.6, 0.1, 0, 0.1, 0] };
+const kernel: ImportedKernel = { from: "star.fits", side: 3, values: [0, 0.1, 0, 0.1, 0.6, 0.1, 0, 0.1, 0] };
 
-function show(answer: (task: string) => Promise<unknown>, given: KeptKernel | null = null) {
-  const taken: KeptKernel[] = [];
+function show(answer: (task: string) => Promise<unknown>, given: ImportedKernel | null = null) {
+  const taken: ImportedKernel[] = [];
   const asked: unknown[] = [];
   const session = {
     pool: {
@@ -28,7 +28,7 @@ function show(answer: (task: string) => Promise<unknown>, given: KeptKernel | nu
   const board = { lanes } as unknown as Board;
   render(
     <SessionContext.Provider value={session}>
-      <KeptBlur board={board} lane={lanes[0]} kernel={given} onTake={(one) => taken.push(one)} />
+      <ImportedPsf board={board} lane={lanes[0]} kernel={given} onTake={(one) => taken.push(one)} />
     </SessionContext.Provider>,
   );
   const choose = (name: string) =>
@@ -39,7 +39,7 @@ function show(answer: (task: string) => Promise<unknown>, given: KeptKernel | nu
 test("lanes of other stacks are offered, those of the same stack are not", () => {
   show(() => Promise.resolve(kernel));
   expect(screen.getByText("From a lane …")).toBeTruthy();
-  render(<KeptBlur board={{ lanes: [lanes[0], lanes[2]] } as unknown as Board} lane={lanes[0]} kernel={null} onTake={() => undefined} />, { wrapper: ({ children }) => <SessionContext.Provider value={{} as unknown as ProjectSession}>{children}</SessionContext.Provider> }); // prettier-ignore
+  render(<ImportedPsf board={{ lanes: [lanes[0], lanes[2]] } as unknown as Board} lane={lanes[0]} kernel={null} onTake={() => undefined} />, { wrapper: ({ children }) => <SessionContext.Provider value={{} as unknown as ProjectSession}>{children}</SessionContext.Provider> }); // prettier-ignore
   expect(screen.getAllByText("From a lane …").length).toBe(1);
 });
 

@@ -2,7 +2,7 @@ import { UserError } from "../../job";
 import type { Kernels, Psf } from "../../kernels";
 import type { MoffatShape } from "../../measure";
 import { meanPsf } from "../../measure";
-import type { KeptKernel } from "../../parameters";
+import type { ImportedKernel } from "../../parameters";
 import type { Raster } from "../../raster";
 import { meanPlane, rasterOf, robustSpread } from "../../raster";
 import { resample, shiftBy } from "../../register";
@@ -19,7 +19,7 @@ const CORE = 0.2;
  * The blur that a picture of one star shows: its channels' mean less the median of its border, what is no clear light taken for none, moved so that its middle lies on a pixel, of sum 1. Its radius is as large as the picture leaves, at most 24 px.
  * Throws UserError where the picture is too large or too small for that, has gaps, or nothing stands out in it.
  */
-export function blurOfStar(picture: Raster, from: string, kernels: Kernels): KeptKernel {
+export function psfFromStar(picture: Raster, from: string, kernels: Kernels): ImportedKernel {
   const { width, height } = picture;
   const advice = `Choose a picture of one star alone, ${LEAST_SIDE} … ${MOST_STAR_SIDE} px to a side, its middle well inside.`;
   if (Math.max(width, height) > MOST_STAR_SIDE || Math.min(width, height) < LEAST_SIDE)
@@ -58,11 +58,11 @@ export interface Onto {
 }
 
 /** The blur that stars of some shapes (one a channel) have in the mean, as seen in another picture. */
-export function blurOfShapes(
+export function psfFromShapes(
   shapes: readonly MoffatShape[],
   { scale, turn, isMirrored }: Onto,
   from: string,
-): KeptKernel {
+): ImportedKernel {
   const there = shapes.map(({ fwhmMajor, fwhmMinor, angle, beta }) => ({
     ...{ fwhmMajor: scale * fwhmMajor, fwhmMinor: scale * fwhmMinor, beta },
     angle: turn + (isMirrored ? -angle : angle),
@@ -72,13 +72,13 @@ export function blurOfShapes(
 }
 
 /** Values of sum 1, to seven digits: they go into recipes. */
-function kernelOf(side: number, values: ArrayLike<number>, from: string): KeptKernel {
+function kernelOf(side: number, values: ArrayLike<number>, from: string): ImportedKernel {
   const whole = Array.from(values, (v) => (v > 0 ? v : 0));
   const sum = whole.reduce((a, b) => a + b, 0);
   return { from, side, values: whole.map((v) => Number((v / sum).toPrecision(7))) };
 }
 
-export function psfOfKernel({ side, values }: KeptKernel): Psf {
+export function psfOfKernel({ side, values }: ImportedKernel): Psf {
   const sum = values.reduce((a, b) => a + b, 0);
   return { size: side, values: Float32Array.from(values, (v) => v / sum) };
 }
@@ -87,7 +87,7 @@ export function psfOfKernel({ side, values }: KeptKernel): Psf {
 const FINE = 8;
 
 /** The diameter of a circle as large as what stands above half of the peak, in px; between pixels by cubics (Catmull and Rom's). */
-export function fwhmOfKernel({ side, values }: KeptKernel): number {
+export function fwhmOfKernel({ side, values }: ImportedKernel): number {
   const rows = Array.from({ length: side }, (_, y) => finer(values.slice(y * side, (y + 1) * side)));
   const columns = rows[0].map((_, x) => finer(rows.map((row) => row[x])));
   const half = values.reduce((most, v) => Math.max(most, v), 0) / 2;
