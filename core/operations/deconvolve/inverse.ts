@@ -6,8 +6,8 @@ import { cropRaster, difference, mirrored, rasterOf } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
-import type { ShownBlur } from "./byBlur";
-import { byBlur, reachOf } from "./byBlur";
+import type { ShownBlur } from "./deconvolvePlanes";
+import { deconvolvePlanes, reachOf } from "./deconvolvePlanes";
 import { targetFwhm } from "./lucy";
 
 /** Sizes that are weighed, as starlet scales: detail of 1 … 8 px; what is coarser lost next to nothing. */
@@ -77,7 +77,7 @@ export const inverse: Operation<Params, Needed> = {
   run(region, p, facts, job, place) {
     if (p.strength === 0) return region;
     const how = { strength: p.strength, halo: haloOf(p, facts) };
-    return byBlur(region, place, p, facts, how, job, (plane, width, height, blur, c, own) =>
+    return deconvolvePlanes(region, place, p, facts, how, job, (plane, width, height, blur, c, own) =>
       inverted(plane, width, height, blur, p.gate, facts.grain, c, own),
     );
   },

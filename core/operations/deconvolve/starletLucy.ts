@@ -6,8 +6,8 @@ import { mirrored } from "../../raster";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
-import type { ShownBlur } from "./byBlur";
-import { byBlur, reachOf, SHOWN_RADIUS } from "./byBlur";
+import type { ShownBlur } from "./deconvolvePlanes";
+import { deconvolvePlanes, reachOf, SHOWN_RADIUS } from "./deconvolvePlanes";
 import { suppressRings } from "./ringSuppression";
 import { limitUndershoot } from "./undershootLimit";
 import { PEDESTAL_SIGMA, shownBy, targetFwhm } from "./lucy";
@@ -67,7 +67,7 @@ export const starletLucy: Operation<Params, Needed> = {
   idle: noBlur,
   halo: haloOf,
   run: (region, p, facts, job, place) =>
-    byBlur(
+    deconvolvePlanes(
       region,
       place,
       p,

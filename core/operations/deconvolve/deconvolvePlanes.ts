@@ -30,7 +30,7 @@ export function reachOf(params: BlurParams, facts: Facts<StarBlur>): { fwhm: num
 }
 
 /** What `treat` makes of each channel of a region with its blur at its place (overField.ts), or the typed one, to be shown by a target of the width that goes with a strength: of the kind of the blur, a Moffat or a Gaussian. */
-export async function byBlur(
+export async function deconvolvePlanes(
   region: Raster,
   place: Place,
   params: BlurParams,
