@@ -9,7 +9,7 @@ import type { Place } from "../operation";
 import type { BlurParams, StarBlur } from "./blur";
 import { blurRadius, meanFwhm, narrowed, shapesOf, typedBlur, typedFwhm, typedRadius } from "./blur";
 import { targetFwhm } from "./lucy";
-import { overField, widest } from "./overField";
+import { withSpatiallyVaryingPsf, widest } from "./spatiallyVaryingPsf";
 
 /** Half the side of what a result is shown by. */
 export const SHOWN_RADIUS = 12;
@@ -55,7 +55,7 @@ export async function deconvolvePlanes(
     const target = params.psf === "gaussian" ? gaussianPsf(to) : roundPsf(to, params.beta, SHOWN_RADIUS);
     return each(region, () => ({ psf: typedBlur(params), target, fwhm }), job);
   }
-  return overField(region, place, known, halo, job, (part, _kept, shapes, own) => {
+  return withSpatiallyVaryingPsf(region, place, known, halo, job, (part, _kept, shapes, own) => {
     const of = (c: number): ShownBlur => {
       const shape = narrowed(shapes[Math.min(c, shapes.length - 1)]);
       const fwhm = meanFwhm(shape);

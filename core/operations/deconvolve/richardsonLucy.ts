@@ -23,7 +23,7 @@ import {
 import { suppressRings } from "./ringSuppression";
 import { limitUndershoot } from "./undershootLimit";
 import { hastenedField, restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
-import { overField, widest } from "./overField";
+import { withSpatiallyVaryingPsf, widest } from "./spatiallyVaryingPsf";
 
 /** Blurs that stars showed, here or elsewhere. */
 const OF_STARS = ["measured", "kept"] as const;
@@ -158,7 +158,7 @@ export const richardsonLucy: Operation<Params, Needed> = {
       }),
     });
     return shapes
-      ? overField(region, place, shapes, haloOf(p, facts), job, (part, _kept, own) => treat(part, own))
+      ? withSpatiallyVaryingPsf(region, place, shapes, haloOf(p, facts), job, (part, _kept, own) => treat(part, own))
       : treat(region, null);
   },
 };

@@ -4,7 +4,7 @@ import type { Operation } from "../operation";
 import type { AnewNeeds } from "./pointSourceReplacement";
 import { anewFields, anewMigrations, pointSourceReplacement, starShapes, untold } from "./pointSourceReplacement";
 import { ANEW_HALO } from "./starsFound";
-import { overField } from "./overField";
+import { withSpatiallyVaryingPsf } from "./spatiallyVaryingPsf";
 
 const roundParameters = parameters({
   strength: slider({
@@ -53,7 +53,7 @@ export const roundStars: Operation<Params, AnewNeeds> = {
   async run(region, params, facts, job, place) {
     const known = starShapes(facts);
     if (!known || params.strength === 0) return region;
-    return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
+    return withSpatiallyVaryingPsf(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
       if (shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND)) return part;
       const targets = shapes.map((shape) => rounder(shape, params.strength));
       return pointSourceReplacement(part, kept, params, facts, shapes, targets, own);

@@ -14,7 +14,7 @@ import {
 } from "./pointSourceReplacement";
 import { ANEW_HALO } from "./starsFound";
 import { targetFwhm } from "./lucy";
-import { overField } from "./overField";
+import { withSpatiallyVaryingPsf } from "./spatiallyVaryingPsf";
 
 const starsParameters = parameters({
   strength: slider({
@@ -71,7 +71,7 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
   async run(region, params, facts, job, place) {
     const known = shapesOf(params, facts);
     if (known?.length !== region.channels) return region;
-    return overField(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
+    return withSpatiallyVaryingPsf(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
       const targets = shapes.map((shape) => targetOf(shape, params.strength));
       return pointSourceReplacement(part, kept, params, facts, shapes, targets, own);
     });

@@ -24,7 +24,7 @@ export function widest(shape: FieldShape): number {
  * What `treat` makes of a region with PSFs that change over the picture: square by square of a grid that begins at the picture's first pixel, each with the PSFs of its middle and `halo` px of surroundings, passing into each other by raised cosines.
  * So a crop is as the same pixels of the whole. Where no PSF changes, all of it at once. Only what is `kept` of the region is treated.
  */
-export async function overField(
+export async function withSpatiallyVaryingPsf(
   region: Raster,
   { x, y, kept = wholeRegion(region) }: Place,
   shapes: readonly FieldShape[],
