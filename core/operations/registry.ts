@@ -4,7 +4,7 @@ import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { roundStars } from "./deconvolve/roundStars";
 import { starletLucy } from "./deconvolve/starletLucy";
 import { starBackgroundDeconvolution } from "./deconvolve/starBackgroundDeconvolution";
-import { bySize } from "./detail/bySize";
+import { multiscaleGain } from "./detail/multiscaleGain";
 import { localContrast } from "./detail/localContrast";
 import { unsharpMask } from "./detail/unsharpMask";
 import { level } from "./level";
@@ -39,7 +39,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   starletLucy,
   inverse,
   energyLayers,
-  bySize,
+  multiscaleGain,
   unsharpMask,
   localContrast,
   arcsinhStretch,

@@ -20,7 +20,7 @@ const gainOf = (px: number, by: number) => ({
 });
 
 /** A gain for detail of each size: starlet coefficients × (1 + (gain − 1) · share), softened ones without a gate. Sources: Starck, Murtagh & Bijaoui 1998, Image Processing and Data Analysis, 2.5 (starlet); gains common practice; gate own. */
-export const bySize = raisingOfDetail({
+export const multiscaleGain = raisingOfDetail({
   id: "detail.by-size",
   version: 1,
   title: "Detail by size",
