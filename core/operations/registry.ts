@@ -1,4 +1,4 @@
-import { energyLayers } from "./deconvolve/energyLayers";
+import { multiscaleSharpening } from "./deconvolve/multiscaleSharpening";
 import { inverse } from "./deconvolve/inverse";
 import { richardsonLucy } from "./deconvolve/richardsonLucy";
 import { roundStars } from "./deconvolve/roundStars";
@@ -38,7 +38,7 @@ export const OPERATIONS: readonly AnyOperation[] = [
   richardsonLucy,
   starletLucy,
   inverse,
-  energyLayers,
+  multiscaleSharpening,
   multiscaleGain,
   unsharpMask,
   localContrast,

@@ -88,7 +88,7 @@ export function energyGains(psf: Psf): number[] {
  * for the Moon and planets, where it stays nearest to the truth of all; stars get rings by it. Gains: own; gate after Wiener's (power less noise, over power).
  * Version 1 knew no blur that the detail shows, and took the typed FWHM where no star told it.
  */
-export const energyLayers: Operation<Params, Needed> = {
+export const multiscaleSharpening: Operation<Params, Needed> = {
   id: "deconvolve.energy-layers",
   version: 2,
   migrations: { 1: (params) => ({ psf: "typed", ...params }) },

@@ -5,7 +5,7 @@ import { createRandom } from "../../numeric/random";
 import { frameOfRaster, meanAndDeviation, rasterOf, wholeRegion } from "../../raster";
 import { FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
 import { wasmKernels } from "../../testing/fixtures";
-import { energyGains, energyLayers } from "./energyLayers";
+import { energyGains, multiscaleSharpening } from "./multiscaleSharpening";
 
 const kernels = wasmKernels();
 const job = quietJob(kernels);
@@ -13,7 +13,9 @@ const job = quietJob(kernels);
 async function layered(planes: [Float32Array, Float32Array], params = {}): Promise<Float32Array> {
   const [a, b] = planes.map((plane) => rasterOf(SIDE, SIDE, [plane]));
   const picture = rasterOf(SIDE, SIDE, [a.planes[0].map((v, i) => (v + b.planes[0][i]) / 2)]);
-  const steps = [{ ...newStep(energyLayers), params: { ...energyLayers.parameters.defaults, ...params } }];
+  const steps = [
+    { ...newStep(multiscaleSharpening), params: { ...multiscaleSharpening.parameters.defaults, ...params } },
+  ];
   const halves = { a: frameOfRaster(a), b: frameOfRaster(b) };
   const input = { picture: frameOfRaster(picture), halves, fill: [0], fullScale: 1 };
   const ready = readySteps(steps, await measureChain(input, steps, job));
