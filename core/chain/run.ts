@@ -13,7 +13,7 @@ import {
 } from "../raster";
 import { maskKey, maskValues } from "../mask";
 import type { Shares } from "../operations";
-import { remembered } from "../operations/remembered";
+import { memoize } from "../operations/memoize";
 import { JOIN_HALO, joinFromMode, lightAround, splitForMode } from "./channels";
 import type { ReadyStep } from "./ready";
 
@@ -188,6 +188,6 @@ async function runStep(
     const isIdle = operation.idle?.(step.params, facts[i]) ?? null;
     results.push(isIdle ? picture : await operation.run(picture, step.params, facts[i], own, { x, y, kept }));
   }
-  const around = join && raster.channels > 1 ? await remembered(raster, "light around", () => lightAround(raster, job.kernels)) : null; // prettier-ignore
+  const around = join && raster.channels > 1 ? await memoize(raster, "light around", () => lightAround(raster, job.kernels)) : null; // prettier-ignore
   return joinFromMode(raster, results, step.channels, join, around);
 }

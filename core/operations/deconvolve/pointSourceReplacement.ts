@@ -6,7 +6,7 @@ import { moffatProfile, moffatPsf, moffatTable } from "../../measure";
 import { slider } from "../../parameters";
 import type { Raster, Region } from "../../raster";
 import { cropPlane, growRegion, intersectRegions, pastePlane, rasterOf, wholeRegion } from "../../raster";
-import { remembered } from "../remembered";
+import { memoize } from "../memoize";
 import type { Restored } from "./lucy";
 import { hastenedField, restored, shownBy, smoothnessField } from "./lucy";
 import type { Sky } from "./starsFound";
@@ -80,7 +80,7 @@ export async function pointSourceReplacement(
   const sky = { region, kept, facts, shapes, starSnr };
   const { stars, rest, alone } = await apartOf(sky, job);
   const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
-  const sharp = await remembered(region, keyOf(sky, [iterations, isHastened, smoothness]), async () => {
+  const sharp = await memoize(region, keyOf(sky, [iterations, isHastened, smoothness]), async () => {
     const planes: Restored[] = [];
     for (const [c, plane] of rest.entries()) {
       await job.breathe();
@@ -114,7 +114,7 @@ export async function pointSourceReplacement(
 const keyOf = ({ kept, facts: { grain, sky }, shapes, starSnr }: Sky, more: readonly unknown[] = []) =>
   JSON.stringify([kept, starSnr, shapes, grain, sky, ...more]);
 
-const apartOf = (of: Sky, job: JobHandle) => remembered(of.region, keyOf(of), () => starsOf(of, job));
+const apartOf = (of: Sky, job: JobHandle) => memoize(of.region, keyOf(of), () => starsOf(of, job));
 
 /** How far the surroundings of a star are left as they were, since it is not as the PSF says: 0 … 1, by place. */
 export async function aloneOf(

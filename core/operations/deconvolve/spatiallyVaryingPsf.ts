@@ -6,7 +6,7 @@ import { shapeAt } from "../../measure";
 import type { Raster, Region } from "../../raster";
 import { cropRaster, growRegion, intersectRegions, isEmptyRegion, rasterOf, relativeTo, wholeRegion } from "../../raster"; // prettier-ignore
 import type { Place } from "../operation";
-import { remembered } from "../remembered";
+import { memoize } from "../memoize";
 
 /** Tiles pass into each other over so many px. */
 const BLEND = 32;
@@ -50,7 +50,7 @@ export async function withSpatiallyVaryingPsf(
     .filter(({ used }) => !isEmptyRegion(used));
   // The same parts for the same region: what is remembered of them is found again.
   const areas = tiles.map(({ area }) => area);
-  const parts = await remembered(region, JSON.stringify(areas), () => areas.map((area) => cropRaster(region, area)));
+  const parts = await memoize(region, JSON.stringify(areas), () => areas.map((area) => cropRaster(region, area)));
   const sums = planes.map(() => new Float32Array(kept.width * kept.height));
   for (const [k, { row, column, tile, used, area }] of tiles.entries()) {
     const own = shapes.map((shape) =>

@@ -1,5 +1,5 @@
 import { createRaster } from "../raster";
-import { remembered } from "./remembered";
+import { memoize } from "./memoize";
 
 const counting = () => {
   const asked: string[] = [];
@@ -9,18 +9,18 @@ const counting = () => {
 test("what was worked out of a picture is there at once for the same key, and worked out anew for another picture", async () => {
   const [picture, other] = [createRaster(2, 2, 1), createRaster(2, 2, 1)];
   const { asked, make } = counting();
-  const first = await remembered(picture, "a", make("a"));
-  expect(await remembered(picture, "a", make("a"))).toBe(first);
-  expect(await remembered(other, "a", make("a"))).not.toBe(first);
+  const first = await memoize(picture, "a", make("a"));
+  expect(await memoize(picture, "a", make("a"))).toBe(first);
+  expect(await memoize(other, "a", make("a"))).not.toBe(first);
   expect(asked).toEqual(["a", "a"]);
 });
 
 test("what was asked for longest ago is forgotten first, and what failed is tried again", async () => {
   const picture = createRaster(2, 2, 1);
   const { asked, make } = counting();
-  for (const key of ["a", "b", "c", "d", "a", "e", "a", "b"]) await remembered(picture, key, make(key));
+  for (const key of ["a", "b", "c", "d", "a", "e", "a", "b"]) await memoize(picture, key, make(key));
   expect(asked).toEqual(["a", "b", "c", "d", "e", "b"]);
   const failing = () => Promise.reject(new Error("cancelled"));
-  await expect(remembered(picture, "f", failing)).rejects.toThrow("cancelled");
-  expect(await remembered(picture, "f", make("f"))).toEqual({ key: "f" });
+  await expect(memoize(picture, "f", failing)).rejects.toThrow("cancelled");
+  expect(await memoize(picture, "f", make("f"))).toEqual({ key: "f" });
 });

@@ -9,7 +9,7 @@ const known = new WeakMap<Raster, Map<string, unknown>>();
  * What was worked out of a picture, kept for as long as the picture itself is: asked again of the same object by the same `key` it is there at once, so that a setting that only the end of a step asks for costs that end.
  * `make` must depend on nothing but the picture and what the key says.
  */
-export async function remembered<T>(picture: Raster, key: string, make: () => T | Promise<T>): Promise<T> {
+export async function memoize<T>(picture: Raster, key: string, make: () => T | Promise<T>): Promise<T> {
   const results = known.get(picture) ?? new Map<string, unknown>();
   known.set(picture, results);
   const result = results.has(key) ? (results.get(key) as T) : await make();
