@@ -15,7 +15,7 @@ export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, strongerNoise, surround
 export type { Peak, Point, PointFilter, PointShape } from "./points";
 export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, pointFilter, POINTS_HALO } from "./points";
 export { drawDisc } from "./discs";
-export { meanAround } from "./fill";
+export { normalizedConvolution } from "./normalizedConvolution";
 export { inverseFilters } from "./inverseFilters";
 export { convolved } from "./convolved";
 export { psfRatio, RATIO_RADIUS } from "./psfRatio";

@@ -2,7 +2,7 @@ import type { ChainInput, ChainMemo, ReadyStep } from "../../chain";
 import { chainHalo, runFilled, splitForMode } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
-import { convolved, meanAround, psfRatio } from "../../measure";
+import { convolved, normalizedConvolution, psfRatio } from "../../measure";
 import { solveSymmetric } from "../../numeric/leastSquares";
 import { gaussianPsf } from "../../operations";
 import type { Region } from "../../raster";
@@ -68,7 +68,7 @@ export function blurredAgain(
   if (!spared) return convolved(plane, width, height, psf, job.kernels);
   const sharp = plane.map((v, i) => (spared[i] < hidden ? (v - spared[i] * given[i]) / (1 - spared[i]) : 0));
   const seen = spared.map((s) => (s < hidden ? 1 - s : 0));
-  const around = meanAround(sharp, seen, width, height, job.kernels);
+  const around = normalizedConvolution(sharp, seen, width, height, job.kernels);
   for (let i = 0; i < sharp.length; i++) if (seen[i] === 0) sharp[i] = around[i] === around[i] ? around[i] : given[i];
   // What was left as it was is the lane's own, with all that later steps did to it.
   return convolved(sharp, width, height, psf, job.kernels).map((v, i) =>

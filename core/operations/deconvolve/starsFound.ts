@@ -7,7 +7,7 @@ import type { MaybeJudged, MoffatShape } from "../../measure";
 import {
   drawDisc,
   fewestStars,
-  meanAround,
+  normalizedConvolution,
   moffatRadius,
   moffatTable,
   PEAKS_HALO,
@@ -221,7 +221,7 @@ function evenUnderStars(
 ): void {
   const trust = rest.map((v, i) => (1 - alone[i]) / (1 + ((PSF_ERROR * (before[i] - v)) / sigma[i]) ** 2));
   const weight = trust.map((t) => t * t);
-  const around = meanAround(rest, weight, width, height, job.kernels);
+  const around = normalizedConvolution(rest, weight, width, height, job.kernels);
   for (let i = 0; i < rest.length; i++)
     if (trust[i] < 0.99 && around[i] === around[i]) rest[i] = trust[i] * rest[i] + (1 - trust[i]) * around[i];
 }

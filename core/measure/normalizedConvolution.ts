@@ -4,7 +4,7 @@ import type { Kernels } from "../kernels";
 const SMOOTHINGS = 5;
 
 /** The weighted mean of a plane around each place, by starlet smoothings of plane · weight over those of the weight; NaN where none of it lies near. */
-export function meanAround(
+export function normalizedConvolution(
   plane: Float32Array,
   weight: Float32Array,
   width: number,
