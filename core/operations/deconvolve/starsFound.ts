@@ -6,7 +6,7 @@ import { DRAWN } from "../../kernels";
 import type { MaybeJudged, MoffatShape } from "../../measure";
 import {
   drawDisc,
-  fewestStars,
+  deblendStars,
   normalizedConvolution,
   moffatRadius,
   moffatTable,
@@ -94,7 +94,7 @@ export async function starsOf(
   };
   const [reaches, counts] = [isWithin(ANEW_HALO - PEAKS_HALO), isWithin(JUDGED)];
   const fewest = (all: readonly FoundStar[]): FoundStar[] => {
-    const judged = fewestStars(on, all.filter(counts), told, fwhm, kernels);
+    const judged = deblendStars(on, all.filter(counts), told, fwhm, kernels);
     return [...judged, ...all.filter((star) => !counts(star))];
   };
   let stars: FoundStar[] = [];

@@ -32,7 +32,7 @@ export type MaybeJudged = PointStar & { isKnot?: boolean };
  * value is taken. Groups that were judged before, and near which there is no star that was not, stay as they are. `residual` holds the planes less all stars, before and after (of knots too); `sigmas` the σ of their samples, huge where they tell nothing: groups with such
  * samples at their cores stay too. Source: own; the choice after Akaike 1974, IEEE Trans. Autom. Control 19, 716; the fits by Marquardt's method.
  */
-export function fewestStars<S extends MaybeJudged>(
+export function deblendStars<S extends MaybeJudged>(
   residual: StarPlanes,
   stars: readonly S[],
   sigmas: readonly Float32Array[],

@@ -1,7 +1,7 @@
 import type { PointStar } from "../kernels";
 import { createRandom } from "../numeric/random";
 import { wasmKernels } from "../testing/fixtures";
-import { fewestStars } from "./fewestStars";
+import { deblendStars } from "./deblendStars";
 import { moffatTable } from "./psf";
 
 const kernels = wasmKernels();
@@ -20,7 +20,7 @@ function explained(truth: readonly PointStar[], guess: readonly PointStar[], see
   const left = seen.slice();
   kernels.drawStars(on(left), guess, -1);
   const start = kernels.solveStars(on(left), guess, { sigmas, rounds: 8 });
-  const stars = fewestStars(on(left), start, sigmas, FWHM, kernels);
+  const stars = deblendStars(on(left), start, sigmas, FWHM, kernels);
   return { seen, left, start, stars, isKnot: stars.map((of) => of.isKnot) };
 }
 
@@ -38,7 +38,7 @@ test("groups that were judged stay as they are, until a star that was not comes 
   const left = seen.slice();
   kernels.drawStars(on(left), start, -1);
   const known = start.map((of) => ({ ...of, isKnot: false }));
-  const count = (stars: readonly (PointStar & { isKnot?: boolean })[]) => fewestStars(on(left.slice()), stars, sigmas, FWHM, kernels).length; // prettier-ignore
+  const count = (stars: readonly (PointStar & { isKnot?: boolean })[]) => deblendStars(on(left.slice()), stars, sigmas, FWHM, kernels).length; // prettier-ignore
   expect([count(start), count(known), count([...known, far]), count([])]).toEqual([2, 1, 2, 0]);
   // What comes near has it judged again.
   expect(count([...known, star(start[0].x + 6, start[0].y, 1)])).toBe(3);
@@ -103,6 +103,6 @@ describe("the simplest that explains what stars were found for", () => {
     expect(border.stars).toMatchObject(border.start);
     const untold = [sigmas[0].map((s, i) => (Math.abs((i % SIDE) - 45) < 3 ? 1e6 * s : s))];
     const heap = Array.from({ length: 9 }, () => star(45, 45, 20));
-    expect(fewestStars(on(new Float32Array(SIDE * SIDE)), heap, untold, FWHM, kernels)).toMatchObject(heap);
+    expect(deblendStars(on(new Float32Array(SIDE * SIDE)), heap, untold, FWHM, kernels)).toMatchObject(heap);
   });
 });
