@@ -12,8 +12,8 @@ export {
 } from "./covariance";
 export type { NoiseModel } from "./noiseModel";
 export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, strongerNoise, surroundings } from "./noiseModel";
-export type { Peak, Point, PointFilter, PointShape } from "./points";
-export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, pointFilter, POINTS_HALO } from "./points";
+export type { Peak, Point, PointFilter, PointShape } from "./matchedFilter";
+export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, pointFilter, POINTS_HALO } from "./matchedFilter";
 export { drawDisc } from "./discs";
 export { normalizedConvolution } from "./normalizedConvolution";
 export { inverseFilters } from "./inverseFilters";

@@ -62,7 +62,7 @@ export function partOf(even: EvenPlane, part: Region, kept: Region): EvenPlane {
 
 /**
  * A region made even and taken apart: noise has σ 1 everywhere (facts/grain.ts), channels become brightness and two differences, points are set aside (matched filter, weight rising over
- * the threshold: measure/points.ts); `treat` gives what becomes of the kept pixels of each plane; then these go back the way they came. Channels without noise stay in their own units, and what is not kept as it was.
+ * the threshold: measure/matchedFilter.ts); `treat` gives what becomes of the kept pixels of each plane; then these go back the way they came. Channels without noise stay in their own units, and what is not kept as it was.
  */
 export async function throughEven(
   region: Raster,

@@ -87,7 +87,7 @@ const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chro
 
 /**
  * An operation of an approach: noise is made even (grain.ts), channels become brightness and two differences, points are set aside; the approach cleans each plane; then all goes
- * back the way it came; the runner mixes it with the picture by strength. Points: matched filter, weight rising over the threshold (measure/points.ts).
+ * back the way it came; the runner mixes it with the picture by strength. Points: matched filter, weight rising over the threshold (measure/matchedFilter.ts).
  */
 export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
   approach: Approach<F, I>,

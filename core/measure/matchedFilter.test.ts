@@ -1,7 +1,7 @@
 import { createRandom } from "../numeric/random";
 import { paintStars, wasmKernels } from "../testing/fixtures";
 import { gaussianCorrelation } from "./covariance";
-import { drawPoints, findPoints } from "./points";
+import { drawPoints, findPoints } from "./matchedFilter";
 
 const kernels = wasmKernels();
 const shape = { fwhmPx: 3, beta: 3.5 };
