@@ -6,8 +6,8 @@ import { STARLET_NOISE } from "../../measure";
 import type { Region } from "../../raster";
 import { cropPlane, meanPlane, difference } from "../../raster";
 import { heldOutBlocks, heldOutError } from "../heldOut";
-import type { RingCorrelation } from "./rings";
-import { ringCorrelation } from "./rings";
+import type { RingCorrelation } from "./fourierRingCorrelation";
+import { fourierRingCorrelation } from "./fourierRingCorrelation";
 import type { StarSupport } from "./stars";
 import { starSupport } from "./stars";
 import { bands } from "./bands";
@@ -116,7 +116,7 @@ export function evidenceFrom(
     noise: { before, left: leftByScale(remaining, sigmas) },
     error: errorOf(views, job),
     removed: { scales: sigmas(missing).map((v, j) => v / before[j]), correlation: goesWith(missing, views, job) },
-    rings: ringCorrelation(views),
+    rings: fourierRingCorrelation(views),
   };
 }
 

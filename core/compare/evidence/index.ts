@@ -1,7 +1,7 @@
 export type { Evidence, Support } from "./evidence";
 export { EVIDENCE_SCALES, evidenceFrom, evidenceOf, supportOf } from "./evidence";
 export { answerLight, treatedAnswer } from "./ownAnswer";
-export type { RingCorrelation } from "./rings";
+export type { RingCorrelation } from "./fourierRingCorrelation";
 export type { StarStanding, StarSupport } from "./stars";
 export { STAR_STANDINGS } from "./stars";
 export { SIGNIFICANT } from "./support";

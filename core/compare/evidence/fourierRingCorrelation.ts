@@ -23,7 +23,7 @@ const [SMALLEST, LARGEST] = [64, 512];
  * FRC(k) = Re Σ A B̄ / √(Σ|A|² Σ|B|²) over rings of the spatial frequency, of the largest square of 2ⁿ px in the middle of the views, under a Hann taper. Null without halves, or for places smaller than 64 px. O(n² log n). Source:
  * Saxton & Baumeister 1982, J. Microsc. 127, 127; van Heel 1987, Ultramicroscopy 21, 95.
  */
-export function ringCorrelation(views: EvidenceViews): RingCorrelation | null {
+export function fourierRingCorrelation(views: EvidenceViews): RingCorrelation | null {
   const { halves, treatedHalves, width, height, noise } = views;
   const side = Math.min(LARGEST, 2 ** Math.floor(Math.log2(Math.min(width, height))));
   if (!halves || !treatedHalves || !noise || side < SMALLEST) return null;
