@@ -2,8 +2,8 @@ import type { JobHandle } from "../job";
 import type { CombineResult, CombineSettings } from "../kernels";
 import type { CreateRaster, Raster, Region } from "../raster";
 import { growRegion, rasterOf, relativeTo } from "../raster";
-import type { LayerScatter } from "./flanks";
-import { flanksOf } from "./flanks";
+import type { LayerScatter } from "./gradientScatter";
+import { gradientScatter } from "./gradientScatter";
 import type { RejectedBlocks } from "./tally";
 import { tallyInto } from "./tally";
 
@@ -73,7 +73,7 @@ export async function combineTiles(
       const scatter = layers.scatter?.(c);
       if (!scatter) throw new RangeError("this rejection needs the scatter that is expected of each layer");
       const { median: centre, spread } = job.kernels.centres(cube, count, pixels);
-      const flanks = flanksOf(centre, read.width, read.height, scatter, count);
+      const flanks = gradientScatter(centre, read.width, read.height, scatter, count);
       const model = { ...scatter, centre, spread, ...flanks };
       return { cube, model, result: job.kernels.combine(cube, count, pixels, weights, settings, model) };
     });

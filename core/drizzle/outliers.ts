@@ -1,5 +1,5 @@
 import type { LayerScatter } from "../combine";
-import { flanksOf } from "../combine";
+import { gradientScatter } from "../combine";
 import type { Region } from "../raster";
 import type { StackSettings } from "../stack";
 
@@ -23,7 +23,7 @@ export function tellOutliers(
   n: number,
   { lowSigma, highSigma }: Pick<StackSettings, "lowSigma" | "highSigma">,
 ): Int8Array {
-  const { curvature, slope } = flanksOf(predicted, width, height, scatter, n);
+  const { curvature, slope } = gradientScatter(predicted, width, height, scatter, n);
   const [noise, signal, blur] = [scatter.noise[index], scatter.signal[index], scatter.blur[index] + BLUR * BLUR];
   const out = new Int8Array(values.length);
   for (let p = 0; p < values.length; p++) {

@@ -17,7 +17,7 @@ const squareOf = (v: number): number => v * v;
  * How steep a picture is at each pixel, beyond its noise: the square of its curvature (∇², in levels per px²) and the square of what a shift of 0.1 px
  * changes. The picture is a median of n layers, whose variance is π/2 of that of a mean. 0 on the border, and where a neighbour has no data.
  */
-export function flanksOf(
+export function gradientScatter(
   centre: Float32Array,
   width: number,
   height: number,
