@@ -70,7 +70,7 @@ async function real(
       ["noise", "noiseDb", "noise.red", "noise.green", "noise.blue", "mottle", "evenness"].map((id) => [id, value(id)]),
     ),
     detail,
-    error: own.leeway ? null : errorOf(own, clean.before),
+    error: own.tolerance ? null : errorOf(own, clean.before),
   };
   if (evidence) Object.assign(values, starsOf(evidence.stars));
   return values;

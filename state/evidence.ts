@@ -1,5 +1,5 @@
 import type { Evidence, HeldOut, LaneMeasures, NoisySource, PictureFacts, Support } from "@/core/compare";
-import { answerLight, NOISY_SOURCES, starShapeOf } from "@/core/compare";
+import { bootstrapLight, NOISY_SOURCES, starShapeOf } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
@@ -51,7 +51,7 @@ export class EvidenceBook {
       const whole = this.pool.run("evidenceWhole", at, homeOf("whole"));
       const [first, answer, ...others] = await Promise.all([
         whole,
-        withAnswer ? whole.then((views) => answerOf(at, answerLight(views), options)) : undefined,
+        withAnswer ? whole.then((views) => answerOf(at, bootstrapLight(views), options)) : undefined,
         ...sources.map(of),
       ]);
       return { ...at, shape, made: { whole: first, answer, ...Object.fromEntries(others) } };

@@ -9,14 +9,14 @@ export type {
   WholeViews,
 } from "./evidence";
 export {
-  answerLight,
+  bootstrapLight,
   EVIDENCE_SCALES,
   evidenceOf,
   SIGNIFICANT,
   STAR_STANDINGS,
   supportOf,
   NOISY_SOURCES,
-  treatedAnswer,
+  treatedBootstrap,
   treatedSource,
   wholeViews,
 } from "./evidence";

@@ -1,5 +1,5 @@
 import type { Evidence, MadeOf, NoisySource, Support, WholeViews } from "@/core/compare";
-import { evidenceOf, supportOf, treatedAnswer, treatedSource, wholeViews } from "@/core/compare";
+import { evidenceOf, supportOf, treatedBootstrap, treatedSource, wholeViews } from "@/core/compare";
 import type { PointShape } from "@/core/measure";
 import type { Raster, Region } from "@/core/raster";
 import { intersectRegions, wholeRegion } from "@/core/raster";
@@ -58,7 +58,7 @@ export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = {
 export const evidenceAnswer: Task<Place & { light: Float32Array }, Raster> = {
   owned: async ({ light, ...of }, shop) => {
     const { input, steps, area } = await placeOf(of, shop);
-    return treatedAnswer(input, steps, area, light, shop.job);
+    return treatedBootstrap(input, steps, area, light, shop.job);
   },
 };
 

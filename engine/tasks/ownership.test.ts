@@ -7,7 +7,7 @@ import { createNight, createVideo, subFile, videoFile, videoSettings } from "@/c
 import { joinBytes, writePng } from "@/core/formats";
 import { levelMesh, stackSettings } from "@/core/stack";
 import { paintStars, randomStars, wasmKernels } from "@/core/testing/fixtures";
-import { answerLight } from "@/core/compare";
+import { bootstrapLight } from "@/core/compare";
 import { NO_MASTERS, withCalibration } from "../calibration";
 import type { StepFactIds } from "../facts";
 import { WorkerPool } from "../pool";
@@ -69,7 +69,7 @@ async function night() {
 
 async function evidenceParts(treatment: Treatment) {
   const whole = await pool.run("evidenceWhole", { treatment, region });
-  const light = answerLight(whole) ?? new Float32Array(whole.width * whole.height);
+  const light = bootstrapLight(whole) ?? new Float32Array(whole.width * whole.height);
   return { whole, light };
 }
 

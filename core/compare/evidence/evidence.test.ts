@@ -11,7 +11,7 @@ import { evidenceOf, supportOf } from "./index";
 import { significantShare } from "./evidence";
 import { starSupport } from "./stars";
 import { bands } from "./bands";
-import { answerLight, treatedAnswer } from "./ownAnswer";
+import { bootstrapLight, treatedBootstrap } from "./bootstrapResidual";
 import { evidenceViews, NOISY_SOURCES, supportViews, treatedSource, wholeViews } from "./views";
 
 const job = quietJob(wasmKernels());
@@ -181,7 +181,7 @@ test("stars apart, blurred again by its own PSFs, is the stack again; a star tha
   const middleOf = ({ width, inside }: { width: number; inside: { x: number; y: number } }, x: number, y: number) =>
     (y - PLACE.y + inside.y) * width + x - PLACE.x + inside.x;
   const views = await evidenceViews(input, await ready(input, "deconvolve.stars-apart"), PLACE, job);
-  expect(views.leeway).toBe(0.02);
+  expect(views.tolerance).toBe(0.02);
   const [left, drawn] = [middleOf(views, 134, 134), middleOf(views, 186, 240)];
   // The brightest is left nearly alone; a fainter one is drawn anew: higher, and as it was once blurred again.
   expect(Math.abs(views.after[left] / views.before[left] - 1)).toBeLessThan(0.1);
@@ -202,11 +202,11 @@ test("where stars were left alone is known from the run itself: stars are search
     return { told, job: quietJob(kernels) };
   };
   const [six, all] = [counting(), counting()];
-  const light = answerLight(await wholeViews(input, steps, PLACE, six.job));
+  const light = bootstrapLight(await wholeViews(input, steps, PLACE, six.job));
   for (const which of NOISY_SOURCES) await treatedSource(input, steps, PLACE, which, six.job);
-  await treatedAnswer(input, steps, PLACE, light ?? new Float32Array(), six.job);
+  await treatedBootstrap(input, steps, PLACE, light ?? new Float32Array(), six.job);
   const views = await evidenceViews(input, steps, PLACE, all.job);
-  expect(views.leeway).toBeGreaterThan(0);
+  expect(views.tolerance).toBeGreaterThan(0);
   expect(six.told.searches).toBeGreaterThanOrEqual(6);
   expect(all.told.searches).toBe(six.told.searches);
 });

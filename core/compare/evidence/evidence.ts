@@ -79,7 +79,7 @@ export async function supportOf(
 function supportFrom(views: SupportViews, region: Region, shape: PointShape | null, job: JobHandle): Support | null {
   const maps = supportMaps(views, job);
   if (!maps) return null;
-  const { inside, leeway } = views;
+  const { inside, tolerance: leeway } = views;
   const cut = (plane: Float32Array) => cropPlane(plane, views.width, inside);
   const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
@@ -134,7 +134,7 @@ function scaleSigmas(plane: Float32Array, { width, height, inside }: EvidenceVie
 
 /** Error against what was held out, in σ; null after a stretch and for a chain that takes blur away. */
 function errorOf(
-  { isLinear, leeway, noise, disturbed, before, width, inside }: EvidenceViews,
+  { isLinear, tolerance: leeway, noise, disturbed, before, width, inside }: EvidenceViews,
   job: JobHandle,
 ): number | null {
   if (!isLinear || leeway > 0 || !noise || !disturbed) return null;

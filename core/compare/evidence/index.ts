@@ -1,6 +1,6 @@
 export type { Evidence, Support } from "./evidence";
 export { EVIDENCE_SCALES, evidenceFrom, evidenceOf, supportOf } from "./evidence";
-export { answerLight, treatedAnswer } from "./ownAnswer";
+export { bootstrapLight, treatedBootstrap } from "./bootstrapResidual";
 export type { RingCorrelation } from "./fourierRingCorrelation";
 export type { StarStanding, StarSupport } from "./stars";
 export { STAR_STANDINGS } from "./stars";

@@ -13,10 +13,10 @@ import {
 import type { JobHandle } from "../../job";
 import type { FrameSource, Raster, Region } from "../../raster";
 import { difference, halfDifference, meanPlane, relativeTo } from "../../raster";
-import type { LaneBlur } from "./blurredAgain";
-import { blurredAgain, laneBlur } from "./blurredAgain";
+import type { LaneBlur } from "./reconvolved";
+import { reconvolved, laneBlur } from "./reconvolved";
 import { areaOf } from "./place";
-import { answerLight, offByItself, treatedAnswer } from "./ownAnswer";
+import { bootstrapLight, bootstrapResidual, treatedBootstrap } from "./bootstrapResidual";
 
 /** What the maps and the stars are told from: the light (mean of the channels) of a place with its surroundings, row-major, each `width` × `height`. */
 export interface SupportViews {
@@ -31,10 +31,10 @@ export interface SupportViews {
   /** That, blurred as the stack is where the chain takes blur away: what it says the data should look like. */
   told: Float32Array;
   /** Share of the light in a scale by which what was blurred so may differ from the stack; 0 where it was not. */
-  leeway: number;
+  tolerance: number;
   /** Of what the chain is off from its own answer, at most this share of the light in a scale counts. */
   ownWays: number;
-  /** How far the chain is off from its own answer, where the lane was blurred again and that is known (ownAnswer.ts); null otherwise. */
+  /** How far the chain is off from its own answer, where the lane was blurred again and that is known (bootstrapResidual.ts); null otherwise. */
   byItself: Float32Array | null;
   /** (A − B)/2 before the chain, and the halves. Null without halves. */
   noise: Float32Array | null;
@@ -125,7 +125,7 @@ export async function evidenceViews(
       ...{ noise: null, halves: null, taken: null, left: null, disturbed: null, treatedHalves: null, remaining: null },
     };
   const treated = async (which: NoisySource) => made[which] ?? (await treatedSource(input, steps, place, which, job));
-  const told = (plane: Float32Array, given: Float32Array) => blurredAgain(plane, given, views, blur, job);
+  const told = (plane: Float32Array, given: Float32Array) => reconvolved(plane, given, views, blur, job);
   const { noise, halves } = await noiseOf(input, input.halves, steps, place, job);
   const [plus, minus] = [await treated("plus"), await treated("minus")];
   job.progress(0.5);
@@ -137,7 +137,7 @@ export async function evidenceViews(
   const disturbedBy = (share: number) => views.before.map((v, i) => v + share * noise[i]);
   return {
     ...views,
-    ...{ noise, halves, left, byItself: answer && offByItself(answer, whole, noise, job) },
+    ...{ noise, halves, left, byItself: answer && bootstrapResidual(answer, whole, noise, job) },
     disturbed: {
       plus: told(meanPlane(plus), disturbedBy(DISTURBED)),
       minus: told(meanPlane(minus), disturbedBy(-DISTURBED)),
@@ -167,7 +167,7 @@ export async function supportViews(
     byItself: null,
     noise,
     halves,
-    taken: difference(noise, blurredAgain(left, noise, views, views.blur, job)),
+    taken: difference(noise, reconvolved(left, noise, views, views.blur, job)),
   };
 }
 
@@ -179,8 +179,8 @@ async function answerOf(
   whole: WholeViews,
   job: JobHandle,
 ): Promise<Raster | null> {
-  const light = answerLight(whole);
-  return light && treatedAnswer(input, steps, place, light, job);
+  const light = bootstrapLight(whole);
+  return light && treatedBootstrap(input, steps, place, light, job);
 }
 
 /** What is told of the stack and the lane alone, over a place with its surroundings. With a `memo` that outlives the call, the seconds are those of what it had not. */
@@ -207,8 +207,8 @@ export async function wholeViews(
     ...{ width, height, inside: relativeTo(area, place) },
     ...{ pictures: { before: untouched, after: treated }, secondsPerMpx, before, after, isLinear },
     ...{
-      told: blurredAgain(after, before, area, blur, job),
-      leeway: blur?.leeway ?? 0,
+      told: reconvolved(after, before, area, blur, job),
+      tolerance: blur?.tolerance ?? 0,
       ownWays: blur?.ownWays ?? 0,
       blur,
     },

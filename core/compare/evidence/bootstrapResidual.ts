@@ -3,8 +3,8 @@ import { disturbedFrame, runFilled } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { FrameSource, Raster, Region } from "../../raster";
 import { difference, intersectRegions, meanPlane, relativeTo } from "../../raster";
-import type { LaneBlur } from "./blurredAgain";
-import { blurredAgain } from "./blurredAgain";
+import type { LaneBlur } from "./reconvolved";
+import { reconvolved } from "./reconvolved";
 import { areaOf } from "./place";
 
 /*
@@ -24,14 +24,14 @@ interface Lane {
 }
 
 /** The light (mean of the channels) by which a lane's own answer differs from the stack; null for a lane that is not blurred again, and after a stretch. */
-export function answerLight({ blur, isLinear, before, told }: Lane): Float32Array | null {
+export function bootstrapLight({ blur, isLinear, before, told }: Lane): Float32Array | null {
   return blur && isLinear ? difference(told, before) : null;
 }
 
 /**
  * What a chain makes of its own answer over a place with its surroundings: of the picture with the noise that the halves show, and with `light` added to all its channels there. Throws without halves, and where `light` is not as large.
  */
-export async function treatedAnswer(
+export async function treatedBootstrap(
   { picture, halves, fill }: ChainInput,
   steps: readonly ReadyStep[],
   place: Region,
@@ -59,7 +59,7 @@ export async function treatedAnswer(
 }
 
 /** By how much a lane that is given its own answer, `treated`, is off from it, blurred again: light of what it lacks, by place. */
-export function offByItself(treated: Raster, lane: Lane, noise: Float32Array, job: JobHandle): Float32Array {
+export function bootstrapResidual(treated: Raster, lane: Lane, noise: Float32Array, job: JobHandle): Float32Array {
   const given = lane.told.map((v, i) => v + noise[i]);
-  return difference(given, blurredAgain(meanPlane(treated), given, lane, lane.blur, job));
+  return difference(given, reconvolved(meanPlane(treated), given, lane, lane.blur, job));
 }

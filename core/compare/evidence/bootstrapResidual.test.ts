@@ -7,7 +7,7 @@ import { frameOfRaster, meanPlane, rasterOf } from "../../raster";
 import { createNight, truthRaster } from "../../simulate";
 import { wasmKernels } from "../../testing/fixtures";
 import { answersOf, areaUnderCurve, FORMS } from "../../testing/planted";
-import { answerLight, treatedAnswer } from "./ownAnswer";
+import { bootstrapLight, treatedBootstrap } from "./bootstrapResidual";
 import { SIGNIFICANT, supportMaps } from "./support";
 import { evidenceViews, wholeViews } from "./views";
 
@@ -94,13 +94,15 @@ test("there is an answer only where a lane was blurred again and nothing was str
   const input = deepStack();
   const steps = await ready(input, "deconvolve.richardson-lucy");
   const whole = await wholeViews(input, steps, PLACE, job);
-  expect(answerLight({ ...whole, blur: null })).toBeNull();
-  expect(answerLight({ ...whole, isLinear: false })).toBeNull();
-  const light = answerLight(whole);
+  expect(bootstrapLight({ ...whole, blur: null })).toBeNull();
+  expect(bootstrapLight({ ...whole, isLinear: false })).toBeNull();
+  const light = bootstrapLight(whole);
   if (!light) throw new Error("no light");
   expect(light[5000]).toBeCloseTo(whole.told[5000] - whole.before[5000], 12);
   const smoothed = await evidenceViews(input, await ready(input, "noise.gaussian"), PLACE, job);
   expect(smoothed.byItself).toBeNull();
-  await expect(treatedAnswer({ ...input, halves: null }, steps, PLACE, light, job)).rejects.toThrow("without halves");
-  await expect(treatedAnswer(input, steps, PLACE, light.slice(1), job)).rejects.toThrow("not of that area");
+  await expect(treatedBootstrap({ ...input, halves: null }, steps, PLACE, light, job)).rejects.toThrow(
+    "without halves",
+  );
+  await expect(treatedBootstrap(input, steps, PLACE, light.slice(1), job)).rejects.toThrow("not of that area");
 }, 60_000);

@@ -23,8 +23,8 @@ import { bands } from "./bands";
 export interface LaneBlur {
   psf: Psf;
   /** Share of the light in a scale by which what was blurred so may differ from the stack. */
-  leeway: number;
-  /** At most that share of the light in a scale is put down to the chain's own ways (ownAnswer.ts). */
+  tolerance: number;
+  /** At most that share of the light in a scale is put down to the chain's own ways (bootstrapResidual.ts). */
   ownWays: number;
   /** What share of the picture the chain leaves as it was, by place; null: nothing. */
   spared: Float32Array | null;
@@ -56,7 +56,7 @@ export async function laneBlur(
 }
 
 /** A plane of the lane as blurred as `given`, what the chain was given of it: what was left as it was stays so, what was made sharp of the rest is blurred again. */
-export function blurredAgain(
+export function reconvolved(
   plane: Float32Array,
   given: Float32Array,
   { width, height }: { width: number; height: number },
