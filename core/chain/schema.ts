@@ -5,7 +5,7 @@ import { skyPatch } from "../measure";
 import type { AnyOperation } from "../operations";
 import type { Warp } from "../register";
 import { mapPoint } from "../register";
-import { CHANNEL_MODES, findOperation, level as levelOperation } from "../operations";
+import { CHANNEL_MODES, findOperation, constant as levelOperation } from "../operations";
 
 export const MOST_PATCHES = 24;
 export const MOST_DROPPED = 400;

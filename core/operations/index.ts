@@ -4,7 +4,7 @@ export type { BlurParams } from "./deconvolve/blur";
 export { typedBlur, typedFwhm } from "./deconvolve/blur";
 export { psfFromShapes, psfFromStar, MOST_STAR_SIDE } from "./deconvolve/importedPsf";
 export { gaussianPsf } from "./gaussianPsf";
-export { level } from "./level";
+export { constant } from "./constant";
 export { OPERATIONS, findOperation } from "./registry";
 export type { StretchCurve, StretchParams } from "./stretch/arcsinhStretch";
 export { stretchCurves, stretchParameters, stretched } from "./stretch/arcsinhStretch";

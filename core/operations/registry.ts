@@ -7,7 +7,7 @@ import { starBackgroundDeconvolution } from "./deconvolve/starBackgroundDeconvol
 import { multiscaleGain } from "./detail/multiscaleGain";
 import { localContrast } from "./detail/localContrast";
 import { unsharpMask } from "./detail/unsharpMask";
-import { level } from "./level";
+import { constant } from "./constant";
 import { adaptiveMedian } from "./noise/adaptiveMedian";
 import { bilateral } from "./noise/bilateral";
 import { blockMatching } from "./noise/blockMatching";
@@ -46,5 +46,5 @@ export const OPERATIONS: readonly AnyOperation[] = [
 ];
 
 export function findOperation(id: string): AnyOperation | undefined {
-  return [...OPERATIONS, level].find((operation) => operation.id === id);
+  return [...OPERATIONS, constant].find((operation) => operation.id === id);
 }

@@ -2,7 +2,7 @@ import { parameters, slider } from "../parameters";
 import type { Operation } from "./operation";
 
 /** Every pixel becomes one level. Nobody is offered it: 0 everywhere, then 1 where a mask is, is how the mask itself is shown. */
-export const level: Operation<{ level: number }, never> = {
+export const constant: Operation<{ level: number }, never> = {
   id: "picture.level",
   version: 1,
   title: "One level",
