@@ -1,5 +1,5 @@
 import { difference } from "../../raster";
-import { keptPixels } from "../even";
+import { keptPixels } from "../varianceStabilised";
 import { bandCovariance } from "../../measure";
 import { choice, slider } from "../../parameters";
 import { detailReach, powerOf, powerReach, raisingOfDetail } from "./raising";

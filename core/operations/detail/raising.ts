@@ -4,8 +4,8 @@ import type { JobHandle } from "../../job";
 import { POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { parameters, slider } from "../../parameters";
-import type { EvenPlane } from "../even";
-import { spared, throughEven } from "../even";
+import type { StabilisedPlane } from "../varianceStabilised";
+import { spared, throughStabilised } from "../varianceStabilised";
 import type { Operation } from "../operation";
 
 /** What every way of raising detail has, in the same words. */
@@ -57,11 +57,11 @@ interface Raising<F extends Record<string, Field>> {
   fields: F;
   reach(params: ValuesOf<F>): number;
   /** The plane with its detail raised where it is kept. `share` has the gate and the limit. */
-  raise(even: EvenPlane, params: ValuesOf<F>, share: GainShare, job: JobHandle): Float32Array;
+  raise(even: StabilisedPlane, params: ValuesOf<F>, share: GainShare, job: JobHandle): Float32Array;
 }
 
 /**
- * An operation that raises detail without a model of the blur, where noise is even (core/operations/even.ts). Detail with a signal of u times its noise gets u²/(u² + gate²) of the gain, so that grain is not sharpened, and
+ * An operation that raises detail without a model of the blur, where noise is even (core/operations/varianceStabilised.ts). Detail with a signal of u times its noise gets u²/(u² + gate²) of the gain, so that grain is not sharpened, and
  * where there are stars, 1/(1 + (uσ/limit)²) of that, σ its noise. Points are set aside before and put back as they were. Own; the noise of each size from the halves.
  */
 export function raisingOfDetail<F extends Record<string, Field>>(
@@ -88,7 +88,7 @@ export function raisingOfDetail<F extends Record<string, Field>>(
     run(region, params, facts, job, place) {
       const { grain, psf } = facts as Facts<"grain" | "psf">;
       const hasStars = params.keepPoints && psf.fwhmPx !== null;
-      return throughEven(region, params, { grain, psf }, job, place, (even) =>
+      return throughStabilised(region, params, { grain, psf }, job, place, (even) =>
         cropPlane(raise(even, params, shareOf(params, hasStars), job), even.width, even.kept),
       );
     },

@@ -3,8 +3,8 @@ import type { JobHandle } from "../../job";
 import { bandCovariance, POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { choice, parameters, slider } from "../../parameters";
-import type { EvenPlane } from "../even";
-import { partOf, spared, throughEven } from "../even";
+import type { StabilisedPlane } from "../varianceStabilised";
+import { partOf, spared, throughStabilised } from "../varianceStabilised";
 import { cropPlane, growRegion, intersectRegions, relativeTo, wholeRegion } from "../../raster";
 import type { ChannelMode, Operation, Shares } from "../operation";
 
@@ -80,7 +80,7 @@ interface Approach<F extends Record<string, Field>, I extends FactId> {
   /** Pixels of surroundings that `clean` looks at. */
   reach(params: ValuesOf<F>): number;
   /** The plane without noise where it is kept. */
-  clean(even: EvenPlane, params: ValuesOf<F>, facts: Facts<I>, job: JobHandle): Float32Array;
+  clean(even: StabilisedPlane, params: ValuesOf<F>, facts: Facts<I>, job: JobHandle): Float32Array;
 }
 
 const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chrominance"];
@@ -122,7 +122,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
       const isNoisy = grain.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
       const around = (mottle > 0 ? MOTTLE_REACH : 0) + (leastGrain > 0 ? GRAIN_REACH : 0);
-      const cleaned = await throughEven(region, params, { grain, psf }, job, place, (even) => {
+      const cleaned = await throughStabilised(region, params, { grain, psf }, job, place, (even) => {
         const needed = intersectRegions(growRegion(even.kept, around), wholeRegion(even));
         const part = intersectRegions(growRegion(needed, reach(params)), wholeRegion(even));
         const own = partOf(even, part, needed);
@@ -171,7 +171,7 @@ const MOTTLE_REACH = 2 * (2 ** MOTTLE_TO - 1) + 1;
 
 /** What was cleaned, its coarse unevenness weakened by u²/(1 + u²), u = (|w|/3σ)², where it is no larger than what the noise's correlation lets expect at that scale (as in starletShrinkage.ts). */
 function withoutMottle(
-  { width, height, covariance }: EvenPlane,
+  { width, height, covariance }: StabilisedPlane,
   cleaned: Float32Array,
   share: number,
   job: JobHandle,
@@ -197,7 +197,7 @@ const GRAIN_REACH = 2 * (2 ** GRAIN_SCALES - 1);
  * left is then at least the difference (triangle inequality). Own.
  */
 function withGrain(
-  { plane, width, height, covariance }: EvenPlane,
+  { plane, width, height, covariance }: StabilisedPlane,
   cleaned: Float32Array,
   least: number,
   job: JobHandle,

@@ -3,8 +3,8 @@ import { BLOCK, COSINES } from "../../kernels";
 import { REACH } from "../../measure";
 import { choice, slider } from "../../parameters";
 import { cropPlane, growRegion, intersectRegions, pasteInto, rasterOf, wholeRegion } from "../../raster";
-import type { EvenPlane } from "../even";
-import { partOf } from "../even";
+import type { StabilisedPlane } from "../varianceStabilised";
+import { partOf } from "../varianceStabilised";
 import { noiseApproach } from "./approach";
 import { keepDetail, MIXTURE_REACH, mixtureOf } from "./mixtureShrinkage";
 
@@ -89,7 +89,7 @@ export const blockMatching = noiseApproach({
 const GROUP = 16;
 
 function matched(
-  { plane, width, height, x, y }: EvenPlane,
+  { plane, width, height, x, y }: StabilisedPlane,
   pilot: Float32Array,
   search: number,
   variance: Float32Array,

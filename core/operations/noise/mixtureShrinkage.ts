@@ -5,7 +5,7 @@ import type { MixtureBand } from "../../kernels";
 import { haarJoin, haarSplit } from "../../measure";
 import { choice, slider } from "../../parameters";
 import { cropRaster, marginFor, mirrored, rasterOf } from "../../raster";
-import type { EvenPlane } from "../even";
+import type { StabilisedPlane } from "../varianceStabilised";
 import { noiseApproach } from "./approach";
 
 /** Logarithms of the strengths that the signal may have at a place, evenly; as many as tell it to 0.05 dB. */
@@ -43,7 +43,7 @@ export const MIXTURE_REACH = 2 * (2 ** MIXTURE_SCALES - 1) + 2 * 2 ** (MIXTURE_S
 
 /** The plane as the mixture takes it to be without noise, where it is kept; itself where nothing is known of signal and noise. */
 export function mixtureOf(
-  { plane, width, height, index, kept }: EvenPlane,
+  { plane, width, height, index, kept }: StabilisedPlane,
   detail: number,
   mixture: MixtureFact,
   job: JobHandle,
@@ -61,7 +61,7 @@ export function mixtureOf(
 
 /** The same in undecimated Haar wavelets; its reach is no larger. */
 function haarMixtureOf(
-  { plane, width, height, index, kept }: EvenPlane,
+  { plane, width, height, index, kept }: StabilisedPlane,
   detail: number,
   { components }: HaarMixtureFact,
   job: JobHandle,

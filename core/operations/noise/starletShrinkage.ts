@@ -2,7 +2,7 @@ import { NOISE_SCALES } from "../../facts";
 import { bandCovariance } from "../../measure";
 import type { JobHandle } from "../../job";
 import { choice, slider } from "../../parameters";
-import type { EvenPlane } from "../even";
+import type { StabilisedPlane } from "../varianceStabilised";
 import { noiseApproach } from "./approach";
 
 /**
@@ -83,7 +83,7 @@ const ROUNDS = 3;
 
 /** Coefficients that stand out are kept; of what the picture still has over the result those at the same places are put back, round by round, and all that is coarser. */
 function careful(
-  { plane, width, height }: EvenPlane,
+  { plane, width, height }: StabilisedPlane,
   sigmas: readonly number[],
   k: number,
   job: JobHandle,

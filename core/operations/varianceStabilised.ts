@@ -30,7 +30,7 @@ export const spared = {
 };
 
 /** A component of the picture (core/facts/components.ts) whose noise is even: σ 1 everywhere, its neighbours alike by `covariance` (grain.ts). */
-export interface EvenPlane {
+export interface StabilisedPlane {
   plane: Float32Array;
   width: number;
   height: number;
@@ -45,7 +45,7 @@ export interface EvenPlane {
 }
 
 /** Where the pixels of an even plane lie that are kept. */
-export function keptPixels({ kept, width }: Pick<EvenPlane, "kept" | "width">): Int32Array {
+export function keptPixels({ kept, width }: Pick<StabilisedPlane, "kept" | "width">): Int32Array {
   const out = new Int32Array(kept.width * kept.height);
   for (let y = 0, n = 0; y < kept.height; y++)
     for (let x = 0, i = (kept.y + y) * width + kept.x; x < kept.width; x++) out[n++] = i++;
@@ -53,7 +53,7 @@ export function keptPixels({ kept, width }: Pick<EvenPlane, "kept" | "width">): 
 }
 
 /** A part of an even plane, of which so much is used; both counted from the plane's first pixel. */
-export function partOf(even: EvenPlane, part: Region, kept: Region): EvenPlane {
+export function partOf(even: StabilisedPlane, part: Region, kept: Region): StabilisedPlane {
   const { plane, width, x, y } = even;
   const { width: w, height: h } = part;
   const cut = w === width && h === even.height ? plane : cropPlane(plane, width, part);
@@ -64,13 +64,13 @@ export function partOf(even: EvenPlane, part: Region, kept: Region): EvenPlane {
  * A region made even and taken apart: noise has σ 1 everywhere (facts/grain.ts), channels become brightness and two differences, points are set aside (matched filter, weight rising over
  * the threshold: measure/matchedFilter.ts); `treat` gives what becomes of the kept pixels of each plane; then these go back the way they came. Channels without noise stay in their own units, and what is not kept as it was.
  */
-export async function throughEven(
+export async function throughStabilised(
   region: Raster,
   points: ValuesOf<typeof spared>,
   { grain, psf }: Facts<"grain" | "psf">,
   job: JobHandle,
   { x, y, kept = wholeRegion(region) }: Place,
-  treat: (even: EvenPlane) => Float32Array,
+  treat: (even: StabilisedPlane) => Float32Array,
 ): Promise<Raster> {
   const { width, height } = region;
   const components = componentsOf(stabilisedRaster(region, grain, x, y));
