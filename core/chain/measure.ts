@@ -1,5 +1,5 @@
-import type { Fact, PictureLook, Relief, SeenPatch } from "../facts";
-import { FACTS, measureRelief } from "../facts";
+import type { Fact, PictureLook, NoiseGainMap, SeenPatch } from "../facts";
+import { FACTS, measureNoiseGainMap } from "../facts";
 import type { JobHandle } from "../job";
 import { UserError } from "../job";
 import type { SkyPatch } from "../measure";
@@ -243,14 +243,14 @@ export class SeenPicture {
     return a.map((piece, k) => halfDifference(piece, b[k]));
   }
 
-  private async relief(ofMode: (piece: Raster) => Raster): Promise<Relief | null> {
+  private async relief(ofMode: (piece: Raster) => Raster): Promise<NoiseGainMap | null> {
     const { picture, halves, fill } = this.input;
     if (!halves) return null;
     const read = async (band: Region) => ({
       picture: ofMode(fillGaps(await picture.read(band), fill)),
       noise: ofMode(halfDifference(await halves.a.read(band), await halves.b.read(band))),
     });
-    return measureRelief(picture, read, this.job);
+    return measureNoiseGainMap(picture, read, this.job);
   }
 
   private async overview(side: number): Promise<Raster> {

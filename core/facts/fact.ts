@@ -1,7 +1,7 @@
 import type { z } from "zod";
 import type { JobHandle } from "../job";
 import type { Raster, Region } from "../raster";
-import type { Relief } from "./relief";
+import type { NoiseGainMap } from "./noiseGainMap";
 
 /** A patch of sky with its surroundings, and where in these it lies. */
 export interface SeenPatch {
@@ -24,7 +24,7 @@ export interface PictureLook {
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
   /** How the noise of the untouched picture differs over the field; null where no halves tell it. */
-  relief(): Promise<Relief | null>;
+  relief(): Promise<NoiseGainMap | null>;
   /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */
   patches(): Promise<SeenPatch[] | null>;
   /** Places in px of the picture: stars there tell nothing of the blur. */

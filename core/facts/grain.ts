@@ -20,7 +20,7 @@ import type { Raster } from "../raster";
 import { cropRaster, medianInPlace, rasterOf, robustSpread, difference } from "../raster";
 import { componentsOf } from "./components";
 import type { Fact, SeenPatch } from "./fact";
-import { relief, reliefOver } from "./relief";
+import { noiseGainMap, noiseGainOver } from "./noiseGainMap";
 
 /** Hits and what else is no noise count at most so many σ. */
 const MOST_SIGMA = 6;
@@ -32,7 +32,7 @@ const schema = z.object({
   covariance: z.array(z.array(z.number())),
   from: z.enum(["halves", "picture", "patches"]),
   /** How much stronger it is in places; null where that is not told. */
-  relief: relief.nullable().default(null),
+  relief: noiseGainMap.nullable().default(null),
 });
 export type GrainFact = z.infer<typeof schema>;
 
@@ -52,7 +52,7 @@ export const grain: Fact<GrainFact> = {
     const halves = await look.halfDifferences();
     const gaps = await look.gaps();
     const over = await look.relief();
-    const reliefs = look.places.map((place) => samples[0].planes.map((_, c) => over && reliefOver(over, c, place)));
+    const reliefs = look.places.map((place) => samples[0].planes.map((_, c) => over && noiseGainOver(over, c, place)));
     const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, reliefs, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
@@ -76,7 +76,7 @@ export function stabilisedRaster(raster: Raster, { models, relief: over }: Known
   const planes = raster.planes.map((plane, c) => {
     const even = stabiliser(models[c])?.forward(plane);
     if (!even || !over) return even ?? plane;
-    const by = reliefOver(over, c, { x, y, width, height });
+    const by = noiseGainOver(over, c, { x, y, width, height });
     for (let i = 0; i < by.length; i++) by[i] = even[i] / by[i];
     return by;
   });
@@ -89,7 +89,7 @@ export function unstabilised(even: Raster, { models, relief: over }: Known, x: n
   const planes = even.planes.map((plane, c) => {
     const uneven = stabiliser(models[c]);
     if (!uneven || !over) return uneven?.back(plane) ?? plane;
-    const by = reliefOver(over, c, { x, y, width, height });
+    const by = noiseGainOver(over, c, { x, y, width, height });
     for (let i = 0; i < by.length; i++) by[i] *= plane[i];
     return uneven.back(by);
   });

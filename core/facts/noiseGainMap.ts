@@ -5,13 +5,13 @@ import type { Raster, Region } from "../raster";
 import { medianInPlace } from "../raster";
 
 /** How much stronger the noise is in places than it would be there at its level, on average: by channel at the centres of square cells, row by row. 1 in the middle of all. */
-export const relief = z.object({
+export const noiseGainMap = z.object({
   cell: z.number().positive(),
   columns: z.number().int().positive(),
   rows: z.number().int().positive(),
   shares: z.array(z.array(z.number().positive())),
 });
-export type Relief = z.infer<typeof relief>;
+export type NoiseGainMap = z.infer<typeof noiseGainMap>;
 
 /** Cells of 64 px, larger where a picture would have more than so many to a side. */
 const [CELL, MOST_CELLS] = [64, 64];
@@ -32,11 +32,11 @@ export interface Band {
  * The noise over the field, as the halves tell it: fewer subs reach the borders and corners, and the flat field lifts these with their noise. In each cell the robust σ of (A − B)/2 over what its level lets expect, then smoothed by
  * [1 2 1]² (of logarithms). Null for a picture of less than three cells a side, or without noise. Source: own.
  */
-export async function measureRelief(
+export async function measureNoiseGainMap(
   { width, height }: { width: number; height: number },
   read: (band: Region) => Promise<Band>,
   job: JobHandle,
-): Promise<Relief | null> {
+): Promise<NoiseGainMap | null> {
   const cell = Math.max(CELL, Math.ceil(Math.max(width, height) / MOST_CELLS));
   const [columns, rows] = [Math.floor(width / cell), Math.floor(height / cell)];
   if (Math.min(columns, rows) < 3) return null;
@@ -146,7 +146,7 @@ function smoothed(values: readonly number[], columns: number, rows: number): num
 }
 
 /** How much stronger a channel's noise is in each pixel of a region: between centres of cells along straight lines, beyond the outermost as there. */
-export function reliefOver({ cell, columns, rows, shares }: Relief, c: number, region: Region): Float32Array {
+export function noiseGainOver({ cell, columns, rows, shares }: NoiseGainMap, c: number, region: Region): Float32Array {
   const { width, height } = region;
   const of = shares[c];
   const along = (at: number, count: number): [cell: number, share: number] => {

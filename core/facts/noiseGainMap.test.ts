@@ -6,7 +6,7 @@ import { frameOfRaster, rasterOf, robustSpread, wholeRegion } from "../raster";
 import { quietJob } from "../job";
 import { wasmKernels } from "../testing/fixtures";
 import type { GrainFact } from "./grain";
-import { measureRelief, reliefOver } from "./relief";
+import { measureNoiseGainMap, noiseGainOver } from "./noiseGainMap";
 
 const job = quietJob(wasmKernels());
 const SIZE = { width: 640, height: 448 };
@@ -45,7 +45,7 @@ const fail = (): never => {
 
 test("noise that is stronger in places is told there to 8 %, to 4 % on average, whatever the level", async () => {
   const { grain } = await grainOf(halvesOf(1));
-  const over = reliefOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
+  const over = noiseGainOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
   const at = (x: number, y: number) => over[y * SIZE.width + x];
   // Where it changes at once it is told over some cells.
   const errors = [20, 100, 200, 420, 470, 580].flatMap((x) =>
@@ -59,9 +59,9 @@ test("noise that is stronger in places is told there to 8 %, to 4 % on average, 
 
 test("a region is divided as the whole is", async () => {
   const { grain } = await grainOf(halvesOf(1));
-  const whole = reliefOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
+  const whole = noiseGainOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
   const region = { x: 203, y: 101, width: 90, height: 70 };
-  const part = reliefOver(grain.relief ?? fail(), 0, region);
+  const part = noiseGainOver(grain.relief ?? fail(), 0, region);
   for (let y = 0; y < region.height; y++)
     expect(part.subarray(y * 90, y * 90 + 90)).toEqual(
       whole.subarray((101 + y) * SIZE.width + 203, (101 + y) * SIZE.width + 293),
@@ -83,9 +83,9 @@ test("as much of the noise goes where fewer subs lie as elsewhere", async () => 
 
 test("where a half has no data the cells around tell; without halves, or of a small picture, nothing does", async () => {
   const { grain } = await grainOf(halvesOf(3, (x, y) => x < 128 && y < 128));
-  const over = reliefOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
+  const over = noiseGainOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
   expect(over[0]).toBeGreaterThan(0.9 * over[300 * SIZE.width + 20]);
   expect((await grainOf(halvesOf(1), false)).grain.relief).toBeNull();
   const never = () => Promise.reject(new Error("read"));
-  expect(await measureRelief({ width: 180, height: 500 }, never, job)).toBeNull();
+  expect(await measureNoiseGainMap({ width: 180, height: 500 }, never, job)).toBeNull();
 });
