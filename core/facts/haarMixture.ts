@@ -2,7 +2,7 @@ import { z } from "zod";
 import { autocovariance, filterCovariance, HAAR_BANDS, haarSplit, haarTaps } from "../measure";
 import { componentsOf } from "./components";
 import type { Fact } from "./fact";
-import { grain, stabilisedRaster } from "./grain";
+import { noiseModel, stabilisedRaster } from "./noiseModel";
 import { bandOf, mixtureBand, MIXTURE_SCALES } from "./mixture";
 
 const schema = z.object({
@@ -19,7 +19,7 @@ export const haarMixture: Fact<HaarMixtureFact> = {
   schema,
   async measure(look, job) {
     const samples = await look.samples();
-    const known = await look.fact(grain);
+    const known = await look.fact(noiseModel);
     const gaps = await look.gaps();
     const stabilised = samples.map((piece, k) =>
       componentsOf(stabilisedRaster(piece, known, look.places[k].x, look.places[k].y)),

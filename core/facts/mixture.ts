@@ -6,7 +6,7 @@ import { autocovariance, bandCovariance } from "../measure";
 import type { Raster } from "../raster";
 import { componentsOf } from "./components";
 import type { Fact } from "./fact";
-import { grain, stabilisedRaster } from "./grain";
+import { noiseModel, stabilisedRaster } from "./noiseModel";
 
 /** Starlet scales that are told apart. */
 export const MIXTURE_SCALES = 4;
@@ -42,7 +42,7 @@ export const mixture: Fact<MixtureFact> = {
   schema,
   async measure(look, job) {
     const samples = await look.samples();
-    const known = await look.fact(grain);
+    const known = await look.fact(noiseModel);
     const gaps = await look.gaps();
     const stabilised = samples.map((piece, k) => stabilisedRaster(piece, known, look.places[k].x, look.places[k].y));
     const components = [];

@@ -5,7 +5,7 @@ import type { Raster } from "../raster";
 import { frameOfRaster, rasterOf, robustSpread, wholeRegion } from "../raster";
 import { quietJob } from "../job";
 import { wasmKernels } from "../testing/fixtures";
-import type { GrainFact } from "./grain";
+import type { NoiseModelFact } from "./noiseModel";
 import { measureNoiseGainMap, noiseGainOver } from "./noiseGainMap";
 
 const job = quietJob(wasmKernels());
@@ -37,7 +37,7 @@ async function grainOf({ a, b, mean }: ReturnType<typeof halvesOf>, withHalves =
   const input = { picture: frameOfRaster(mean), halves, fill: [LEVEL], fullScale: 1000 };
   const step = newStep(findOperation("noise.mixture") ?? fail());
   const facts = await measureChain(input, [step], job);
-  return { input, step, facts, grain: facts[0]["grain@together"]?.[0] as GrainFact };
+  return { input, step, facts, grain: facts[0]["grain@together"]?.[0] as NoiseModelFact };
 }
 const fail = (): never => {
   throw new Error("no such operation");

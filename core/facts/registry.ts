@@ -3,7 +3,7 @@ import { background } from "./background";
 import { noiseCurve } from "./noiseCurve";
 import { stars } from "./stars";
 import { detailBlur } from "./detailBlur";
-import { grain } from "./grain";
+import { noiseModel } from "./noiseModel";
 import { haarMixture } from "./haarMixture";
 import { levels } from "./levels";
 import { mixture } from "./mixture";
@@ -22,7 +22,7 @@ export const FACTS_VERSION = 4;
 export const FACTS = {
   background,
   detailBlur,
-  grain,
+  grain: noiseModel,
   haarMixture,
   levels,
   mixture,

@@ -3,7 +3,7 @@ import { highPass } from "../kernels";
 import { filterVariance } from "../measure";
 import { componentsOf } from "./components";
 import type { Fact } from "./fact";
-import { grain, stabilisedRaster } from "./grain";
+import { noiseModel, stabilisedRaster } from "./noiseModel";
 
 /** Scales of the wavelet transform: details of about 2, 4, 8, 16 px. */
 export const WAVELET_SCALES = 4;
@@ -49,7 +49,7 @@ export const wavelets: Fact<WaveletsFact> = {
   title: "wavelet thresholds of least expected error",
   schema,
   async measure(look, job) {
-    const known = await look.fact(grain);
+    const known = await look.fact(noiseModel);
     const gaps = await look.gaps();
     const pieces = (await look.samples()).map((piece, k) => {
       const { width, height } = piece;

@@ -1,4 +1,4 @@
-import type { Facts, GrainFact } from "../facts";
+import type { Facts, NoiseModelFact } from "../facts";
 import { componentsOf, fromComponents, stabilisedRaster, unstabilised } from "../facts";
 import type { JobHandle } from "../job";
 import { drawPoints, findPoints } from "../measure";
@@ -61,7 +61,7 @@ export function partOf(even: StabilisedPlane, part: Region, kept: Region): Stabi
 }
 
 /**
- * A region made even and taken apart: noise has σ 1 everywhere (facts/grain.ts), channels become brightness and two differences, points are set aside (matched filter, weight rising over
+ * A region made even and taken apart: noise has σ 1 everywhere (facts/noiseModel.ts), channels become brightness and two differences, points are set aside (matched filter, weight rising over
  * the threshold: measure/matchedFilter.ts); `treat` gives what becomes of the kept pixels of each plane; then these go back the way they came. Channels without noise stay in their own units, and what is not kept as it was.
  */
 export async function throughStabilised(
@@ -94,7 +94,7 @@ function pointsOf(
   components: Float32Array[],
   { width, height }: Raster,
   { keepPoints, pointSnr }: ValuesOf<typeof spared>,
-  { covariance }: GrainFact,
+  { covariance }: NoiseModelFact,
   { fwhmPx, beta }: Facts<"psf">["psf"],
   job: JobHandle,
 ) {

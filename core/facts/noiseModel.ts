@@ -34,7 +34,7 @@ const schema = z.object({
   /** How much stronger it is in places; null where that is not told. */
   relief: noiseGainMap.nullable().default(null),
 });
-export type GrainFact = z.infer<typeof schema>;
+export type NoiseModelFact = z.infer<typeof schema>;
 
 /**
  * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: variance from the finest
@@ -42,7 +42,7 @@ export type GrainFact = z.infer<typeof schema>;
  * noise. So structure is never taken for noise at coarse scales. With patches of sky: how noise grows with the signal as before, but as strong as what varies in the patches, and correlated as
  * that is, less what is smoother than some 30 px. Sources: Janesick 2001, 2.2; own.
  */
-export const grain: Fact<GrainFact> = {
+export const noiseModel: Fact<NoiseModelFact> = {
   id: "grain",
   follows: "patches",
   title: "noise against signal, and how neighbours share it",
@@ -68,7 +68,7 @@ export const grain: Fact<GrainFact> = {
 };
 
 /** What the noise of a region is known by: of the whole picture, and where in it the region lies. */
-type Known = Pick<GrainFact, "models" | "relief">;
+type Known = Pick<NoiseModelFact, "models" | "relief">;
 
 /** A picture whose noise has σ 1 everywhere; channels without noise stay as they are. `x`, `y`: where its first pixel lies in the whole. */
 export function stabilisedRaster(raster: Raster, { models, relief: over }: Known, x: number, y: number): Raster {
@@ -158,7 +158,7 @@ function noiseCovariances(
   halves: Raster[] | null,
   reliefs: Reliefs,
   gaps: Gaps,
-  models: GrainFact["models"],
+  models: NoiseModelFact["models"],
   found: ChannelNoise[],
   job: JobHandle,
 ): Float64Array[] {
@@ -208,7 +208,7 @@ function inPatches(
   patches: SeenPatch[],
   models: NoiseModel[],
   job: JobHandle,
-): Pick<GrainFact, "models" | "covariance"> {
+): Pick<NoiseModelFact, "models" | "covariance"> {
   const fieldsBy = (known: NoiseModel[]): Raster[] =>
     patches.map(({ raster, inside }) => {
       const planes = raster.planes.map((plane, c) => {
