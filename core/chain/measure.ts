@@ -196,7 +196,7 @@ export class SeenPicture {
       },
       gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
-      relief: () => this.relief(ofMode),
+      noiseGain: () => this.noiseGain(ofMode),
       patches: async () => {
         const seen = chosen.patches && (await this.patches(chosen.patches));
         return seen?.map(({ raster, inside }) => ({ raster: ofMode(raster), inside })) ?? null;
@@ -243,7 +243,7 @@ export class SeenPicture {
     return a.map((piece, k) => halfDifference(piece, b[k]));
   }
 
-  private async relief(ofMode: (piece: Raster) => Raster): Promise<NoiseGainMap | null> {
+  private async noiseGain(ofMode: (piece: Raster) => Raster): Promise<NoiseGainMap | null> {
     const { picture, halves, fill } = this.input;
     if (!halves) return null;
     const read = async (band: Region) => ({

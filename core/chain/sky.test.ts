@@ -45,7 +45,7 @@ const PATCHES = [patch(60, 60), patch(60, 180), patch(130, 120)];
 /** The noise that a step takes for true. */
 const grainOf = async (picture: Raster, halves: [Raster, Raster] | null, sky: StepSky | null) => {
   const [facts] = await measureChain(inputOf(picture, halves), [stepWith(sky)], job);
-  const [[, value]] = Object.entries(facts).filter(([key]) => key.startsWith("grain@"));
+  const [[, value]] = Object.entries(facts).filter(([key]) => key.startsWith("noiseModel@"));
   return (value as { models: { a: number }[]; covariance: number[][]; from: string }[])[0];
 };
 

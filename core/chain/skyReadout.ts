@@ -115,7 +115,7 @@ export async function skyReadout(
 }
 
 function grainOf(step: ReadyStep | undefined): SkyReadout["noise"] {
-  const known = step?.facts.flatMap(({ grain }: Partial<Facts>) => grain ?? []) ?? [];
+  const known = step?.facts.flatMap(({ noiseModel }: Partial<Facts>) => noiseModel ?? []) ?? [];
   if (known.length === 0) return null;
   const models = known.flatMap(({ models }) => models);
   return {

@@ -24,7 +24,7 @@ export interface PictureLook {
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
   /** How the noise of the untouched picture differs over the field; null where no halves tell it. */
-  relief(): Promise<NoiseGainMap | null>;
+  noiseGain(): Promise<NoiseGainMap | null>;
   /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */
   patches(): Promise<SeenPatch[] | null>;
   /** Places in px of the picture: stars there tell nothing of the blur. */

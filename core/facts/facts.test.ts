@@ -11,7 +11,7 @@ import { FACTS, factOf, NOISE_SCALES } from "./index";
 const job = quietJob(wasmKernels());
 const look = (picture: Raster, difference: Raster | null = null, gaps: Uint8Array | null = null): PictureLook => ({
   patches: () => Promise.resolve(null),
-  relief: () => Promise.resolve(null),
+  noiseGain: () => Promise.resolve(null),
   dropped: [],
   fullScale: 1,
   fact: (fact) => fact.measure(look(picture, difference, gaps), job),
@@ -180,7 +180,7 @@ test("grain and mixture: a border without data, which is filled alike in both ha
   });
   const whole = look(half(a, b, 1), half(a, b, -1));
   const cut = look(half(framed(a), framed(b), 1), half(framed(a), framed(b), -1), gaps);
-  const [one, other] = [await FACTS.grain.measure(whole, job), await FACTS.grain.measure(cut, job)];
+  const [one, other] = [await FACTS.noiseModel.measure(whole, job), await FACTS.noiseModel.measure(cut, job)];
   expect(Math.sqrt(one.models[0].a) / (0.002 / Math.SQRT2)).toBeCloseTo(1, 1);
   expect(Math.abs(other.models[0].a / one.models[0].a - 1)).toBeLessThan(0.05);
   const middle = one.covariance[0].length >> 1;

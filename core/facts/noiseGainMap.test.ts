@@ -37,15 +37,15 @@ async function grainOf({ a, b, mean }: ReturnType<typeof halvesOf>, withHalves =
   const input = { picture: frameOfRaster(mean), halves, fill: [LEVEL], fullScale: 1000 };
   const step = newStep(findOperation("noise.mixture") ?? fail());
   const facts = await measureChain(input, [step], job);
-  return { input, step, facts, grain: facts[0]["grain@together"]?.[0] as NoiseModelFact };
+  return { input, step, facts, noiseModel: facts[0]["noiseModel@together"]?.[0] as NoiseModelFact };
 }
 const fail = (): never => {
   throw new Error("no such operation");
 };
 
 test("noise that is stronger in places is told there to 8 %, to 4 % on average, whatever the level", async () => {
-  const { grain } = await grainOf(halvesOf(1));
-  const over = noiseGainOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
+  const { noiseModel } = await grainOf(halvesOf(1));
+  const over = noiseGainOver(noiseModel.noiseGain ?? fail(), 0, wholeRegion(SIZE));
   const at = (x: number, y: number) => over[y * SIZE.width + x];
   // Where it changes at once it is told over some cells.
   const errors = [20, 100, 200, 420, 470, 580].flatMap((x) =>
@@ -58,10 +58,10 @@ test("noise that is stronger in places is told there to 8 %, to 4 % on average, 
 });
 
 test("a region is divided as the whole is", async () => {
-  const { grain } = await grainOf(halvesOf(1));
-  const whole = noiseGainOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
+  const { noiseModel } = await grainOf(halvesOf(1));
+  const whole = noiseGainOver(noiseModel.noiseGain ?? fail(), 0, wholeRegion(SIZE));
   const region = { x: 203, y: 101, width: 90, height: 70 };
-  const part = noiseGainOver(grain.relief ?? fail(), 0, region);
+  const part = noiseGainOver(noiseModel.noiseGain ?? fail(), 0, region);
   for (let y = 0; y < region.height; y++)
     expect(part.subarray(y * 90, y * 90 + 90)).toEqual(
       whole.subarray((101 + y) * SIZE.width + 203, (101 + y) * SIZE.width + 293),
@@ -82,10 +82,10 @@ test("as much of the noise goes where fewer subs lie as elsewhere", async () => 
 });
 
 test("where a half has no data the cells around tell; without halves, or of a small picture, nothing does", async () => {
-  const { grain } = await grainOf(halvesOf(3, (x, y) => x < 128 && y < 128));
-  const over = noiseGainOver(grain.relief ?? fail(), 0, wholeRegion(SIZE));
+  const { noiseModel } = await grainOf(halvesOf(3, (x, y) => x < 128 && y < 128));
+  const over = noiseGainOver(noiseModel.noiseGain ?? fail(), 0, wholeRegion(SIZE));
   expect(over[0]).toBeGreaterThan(0.9 * over[300 * SIZE.width + 20]);
-  expect((await grainOf(halvesOf(1), false)).grain.relief).toBeNull();
+  expect((await grainOf(halvesOf(1), false)).noiseModel.noiseGain).toBeNull();
   const never = () => Promise.reject(new Error("read"));
   expect(await measureNoiseGainMap({ width: 180, height: 500 }, never, job)).toBeNull();
 });

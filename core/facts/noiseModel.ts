@@ -8,7 +8,7 @@ import {
   fitNoiseModel,
   gaussianCorrelation,
   noiseCorrelation,
-  noiseModel,
+  noiseModelSchema,
   REACH,
   sigmaAt,
   stabiliser,
@@ -27,12 +27,12 @@ const MOST_SIGMA = 6;
 
 const schema = z.object({
   /** Of each channel: noise against signal. */
-  models: z.array(noiseModel),
+  models: z.array(noiseModelSchema),
   /** Autocovariance of the noise of each component of the stabilised channels (components.ts), to lags of 8 px. */
   covariance: z.array(z.array(z.number())),
   from: z.enum(["halves", "picture", "patches"]),
   /** How much stronger it is in places; null where that is not told. */
-  relief: noiseGainMap.nullable().default(null),
+  noiseGain: noiseGainMap.nullable().default(null),
 });
 export type NoiseModelFact = z.infer<typeof schema>;
 
@@ -43,7 +43,7 @@ export type NoiseModelFact = z.infer<typeof schema>;
  * that is, less what is smoother than some 30 px. Sources: Janesick 2001, 2.2; own.
  */
 export const noiseModel: Fact<NoiseModelFact> = {
-  id: "grain",
+  id: "noiseModel",
   follows: "patches",
   title: "noise against signal, and how neighbours share it",
   schema,
@@ -51,15 +51,15 @@ export const noiseModel: Fact<NoiseModelFact> = {
     const samples = await look.samples();
     const halves = await look.halfDifferences();
     const gaps = await look.gaps();
-    const over = await look.relief();
+    const over = await look.noiseGain();
     const reliefs = look.places.map((place) => samples[0].planes.map((_, c) => over && noiseGainOver(over, c, place)));
     const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, reliefs, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
     const patches = await look.patches();
-    if (patches) return { ...inPatches(patches, models, job), from: "patches", relief: null };
+    if (patches) return { ...inPatches(patches, models, job), from: "patches", noiseGain: null };
     const covariance = noiseCovariances(samples, halves, reliefs, gaps, models, found, job).map((lags) => [...lags]);
-    return { models, covariance, from: halves ? "halves" : "picture", relief: over };
+    return { models, covariance, from: halves ? "halves" : "picture", noiseGain: over };
   },
   noisier: (value, times) => ({
     ...value,
@@ -68,10 +68,10 @@ export const noiseModel: Fact<NoiseModelFact> = {
 };
 
 /** What the noise of a region is known by: of the whole picture, and where in it the region lies. */
-type Known = Pick<NoiseModelFact, "models" | "relief">;
+type Known = Pick<NoiseModelFact, "models" | "noiseGain">;
 
 /** A picture whose noise has σ 1 everywhere; channels without noise stay as they are. `x`, `y`: where its first pixel lies in the whole. */
-export function stabilisedRaster(raster: Raster, { models, relief: over }: Known, x: number, y: number): Raster {
+export function stabilisedRaster(raster: Raster, { models, noiseGain: over }: Known, x: number, y: number): Raster {
   const { width, height } = raster;
   const planes = raster.planes.map((plane, c) => {
     const even = stabiliser(models[c])?.forward(plane);
@@ -84,7 +84,7 @@ export function stabilisedRaster(raster: Raster, { models, relief: over }: Known
 }
 
 /** The way back from stabilisedRaster. */
-export function unstabilised(even: Raster, { models, relief: over }: Known, x: number, y: number): Raster {
+export function unstabilised(even: Raster, { models, noiseGain: over }: Known, x: number, y: number): Raster {
   const { width, height } = even;
   const planes = even.planes.map((plane, c) => {
     const uneven = stabiliser(models[c]);
@@ -102,7 +102,7 @@ type Gaps = (Uint8Array | null)[];
 type Reliefs = (Float32Array | null)[][];
 
 interface ChannelNoise {
-  model: z.infer<typeof noiseModel>;
+  model: z.infer<typeof noiseModelSchema>;
   /** How noise correlates, to lags of 8 px, where no halves tell it. */
   assumed: Float64Array | null;
 }

@@ -31,9 +31,9 @@ export function heightAboveSky(raster: Raster, { sky }: Facts<"sky">, times: num
 }
 
 /** σ of the noise of the mean of the channels where they stand so high above the sky. */
-export function luminanceSigma({ sky, grain }: Facts<"sky" | "grain">, height: number): number {
-  const variance = grain.models.reduce((sum, model, c) => sum + sigmaAt(model, sky.level[c] + height) ** 2, 0);
-  return Math.sqrt(variance) / grain.models.length;
+export function luminanceSigma({ sky, noiseModel }: Facts<"sky" | "noiseModel">, height: number): number {
+  const variance = noiseModel.models.reduce((sum, model, c) => sum + sigmaAt(model, sky.level[c] + height) ** 2, 0);
+  return Math.sqrt(variance) / noiseModel.models.length;
 }
 
 /** Noise after so many smoothings over that before, for noise of the autocovariance `noise` to lags of 8 px. */

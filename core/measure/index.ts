@@ -11,7 +11,7 @@ export {
   smoothingTaps,
 } from "./covariance";
 export type { NoiseModel } from "./noiseModel";
-export { fitNoiseModel, noiseModel, sigmaAt, stabiliser, strongerNoise, surroundings } from "./noiseModel";
+export { fitNoiseModel, noiseModelSchema, sigmaAt, stabiliser, strongerNoise, surroundings } from "./noiseModel";
 export type { Peak, Point, PointFilter, PointShape } from "./matchedFilter";
 export { drawPoints, findPoints, isHighest, matchedPeaks, PEAKS_HALO, pointFilter, POINTS_HALO } from "./matchedFilter";
 export { drawDisc } from "./discs";

@@ -8,7 +8,7 @@ import { robustSpread } from "../raster";
  * Variance of the noise at a height L above `zero`: a + b L + c L² (L ≥ 0; a below). Where noise falls with the light, as after a stretch, `falling` tells σ at rising levels
  * instead (linear between them and constant beyond), and a is its square at the first.
  */
-export const noiseModel = z.object({
+export const noiseModelSchema = z.object({
   zero: z.number(),
   a: z.number().min(0),
   b: z.number().min(0),
@@ -18,7 +18,7 @@ export const noiseModel = z.object({
     .nullable()
     .default(null),
 });
-export type NoiseModel = z.infer<typeof noiseModel>;
+export type NoiseModel = z.infer<typeof noiseModelSchema>;
 
 /** The level that a pixel's surroundings tell (σ 1.4 px), against which its noise is held. */
 export function surroundings(plane: Float32Array, width: number, height: number, kernels: Kernels): Float32Array {

@@ -36,7 +36,7 @@ describe("what the operations are for", () => {
     const before = findStars(filled(picture), SIZE.width, SIZE.height, kernels).filter(({ snr }) => snr > 8);
     const after = findStars(filled(smooth), SIZE.width, SIZE.height, kernels);
     const lost = before.filter((star) => !after.some((other) => Math.hypot(other.x - star.x, other.y - star.y) < 1));
-    expect(before.length).toBeGreaterThan(50);
+    expect(before.length).toBeGreaterThan(40);
     expect(lost).toEqual([]);
     const star = before.find(({ snr, x, y }) => snr > 60 && x > 30 && y > 30) as (typeof before)[number];
     const i = Math.round(star.y) * SIZE.width + Math.round(star.x);

@@ -67,24 +67,24 @@ export function partOf(even: StabilisedPlane, part: Region, kept: Region): Stabi
 export async function throughStabilised(
   region: Raster,
   points: ValuesOf<typeof spared>,
-  { grain, psf }: Facts<"grain" | "psf">,
+  { noiseModel, psf }: Facts<"noiseModel" | "psf">,
   job: JobHandle,
   { x, y, kept = wholeRegion(region) }: Place,
   treat: (even: StabilisedPlane) => Float32Array,
 ): Promise<Raster> {
   const { width, height } = region;
-  const components = componentsOf(stabilisedRaster(region, grain, x, y));
-  const aside = pointsOf(components, region, points, grain, psf, job);
+  const components = componentsOf(stabilisedRaster(region, noiseModel, x, y));
+  const aside = pointsOf(components, region, points, noiseModel, psf, job);
   if (aside) drawPoints(components, width, height, aside.found, aside.shape, -1);
   const treated: Float32Array[] = [];
   for (const [index, plane] of components.entries()) {
     await job.breathe();
-    treated.push(treat({ plane, width, height, x, y, kept, index, covariance: grain.covariance[index] }));
+    treated.push(treat({ plane, width, height, x, y, kept, index, covariance: noiseModel.covariance[index] }));
     job.progress((index + 1) / components.length);
   }
   const back = aside?.found.map((point) => ({ ...point, x: point.x - kept.x, y: point.y - kept.y })) ?? [];
   if (aside) drawPoints(treated, kept.width, kept.height, back, aside.shape, 1);
-  const clean = unstabilised(fromComponents(treated, kept.width, kept.height), grain, x + kept.x, y + kept.y);
+  const clean = unstabilised(fromComponents(treated, kept.width, kept.height), noiseModel, x + kept.x, y + kept.y);
   const out = cloneRaster(region);
   pasteInto(out, clean, kept.x, kept.y);
   return out;

@@ -235,7 +235,7 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
   measureFacts: async () => {
     const treatment = { ...subject, steps: [], facts: [] };
     return [
-      { treatment, index: 0, keys: ["noise@together", "psfStars@together", "grain@together"] },
+      { treatment, index: 0, keys: ["noise@together", "psfStars@together", "noiseModel@together"] },
       { treatment: { ...treatment, halves: null }, index: 0, keys: ["noise@together"] },
     ];
   },

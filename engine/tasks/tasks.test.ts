@@ -170,7 +170,7 @@ test("measures: rings round stars are told of a lane that sharpens; too wide a b
 
 test("facts measured in a worker are those measured here", async () => {
   const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], facts: [] };
-  const made = await runTask(measureFacts, { treatment, index: 0, keys: ["grain@together", "psf@together"] }, shop());
+  const made = await runTask(measureFacts, { treatment, index: 0, keys: ["noiseModel@together", "psf@together"] }, shop());
   const here = await measureChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
   expect(made).toEqual(here[0]);
 });

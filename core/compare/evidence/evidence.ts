@@ -79,12 +79,12 @@ export async function supportOf(
 function supportFrom(views: SupportViews, region: Region, shape: PointShape | null, job: JobHandle): Support | null {
   const maps = supportMaps(views, job);
   if (!maps) return null;
-  const { inside, tolerance: leeway } = views;
+  const { inside, tolerance } = views;
   const cut = (plane: Float32Array) => cropPlane(plane, views.width, inside);
   const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
-    ...{ region, isBlurred: leeway > 0 },
+    ...{ region, isBlurred: tolerance > 0 },
     ...{ unsupportedShare: significantShare(unsupported), lostShare: significantShare(lost), unsupported, lost },
     stars: (shape ? starSupport(views, shape, job) : []).map((star) => ({ ...star, x: star.x + dx, y: star.y + dy })),
   };
@@ -134,10 +134,10 @@ function scaleSigmas(plane: Float32Array, { width, height, inside }: EvidenceVie
 
 /** Error against what was held out, in σ; null after a stretch and for a chain that takes blur away. */
 function errorOf(
-  { isLinear, tolerance: leeway, noise, disturbed, before, width, inside }: EvidenceViews,
+  { isLinear, tolerance, noise, disturbed, before, width, inside }: EvidenceViews,
   job: JobHandle,
 ): number | null {
-  if (!isLinear || leeway > 0 || !noise || !disturbed) return null;
+  if (!isLinear || tolerance > 0 || !noise || !disturbed) return null;
   return heldOutError([heldOutBlocks({ before, noise, ...disturbed }, width, inside, job)]);
 }
 

@@ -34,8 +34,8 @@ export interface LaneBlur {
 
 /** A PSF is known better than a blur that is fitted. Rings of one that is too wide for the picture are no chain's own ways: a lane held by its own, wide PSF has none left, one held by a fitted blur keeps them. */
 const [KNOWN, FITTED] = [
-  { leeway: 0.02, ownWays: 0.2 },
-  { leeway: 0.04, ownWays: 0.06 },
+  { tolerance: 0.02, ownWays: 0.2 },
+  { tolerance: 0.04, ownWays: 0.06 },
 ];
 /** What was made sharp is the lane less what was left, over the rest: to rounding where the step stands alone; what later steps change grows by one over the rest. */
 const HIDDEN = { alone: 0.999, changed: 0.9 };

@@ -11,7 +11,7 @@ const RADIUS = 1.5;
 export const SIGNIFICANT = 3;
 
 /** A lane that was blurred again may be off by this share of the light in a scale, where what it is off by itself is known and taken off. */
-const REST_LEEWAY = 0.003;
+const REST_TOLERANCE = 0.003;
 
 /**
  * Maps over the whole of the views (row-major), in σ of what noise alone would say there: where lane and stack differ by more than the noise that the chain takes away.
@@ -20,7 +20,7 @@ const REST_LEEWAY = 0.003;
  * those about a pixel. Its mean is 0 where the chain takes noise only, and grows with the square of any structure that one of both has and the other has not. Unsupported where the lane has more light there than the stack, lost where it has less: by the sign of Σ_j mean(y − x) without
  * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e.
  *
- * Where a lane was blurred again, a share of the light that both hold in a scale counts as noise: the leeway. What the chain is off from its own answer there, b (bootstrapResidual.ts), is taken off instead: y − x − a b, a = mean((y − x) b)/mean(b²) between 0 and 1, so that nothing is taken off that is not in y − x, and no more than a share of the light (`ownWays`); its noise, a² var e, and a small share of the light count as noise.
+ * Where a lane was blurred again, a share of the light that both hold in a scale counts as noise: the tolerance. What the chain is off from its own answer there, b (bootstrapResidual.ts), is taken off instead: y − x − a b, a = mean((y − x) b)/mean(b²) between 0 and 1, so that nothing is taken off that is not in y − x, and no more than a share of the light (`ownWays`); its noise, a² var e, and a small share of the light count as noise.
  *
  * Null without halves. O(pixels · scales). Source: derivation; noise from the halves.
  */
@@ -62,7 +62,7 @@ interface ScaleDifference {
 
 /** What lane and stack differ by, scale by scale; null without halves. */
 function differencesByScale(
-  { before, told, noise, taken, tolerance: leeway, ownWays, byItself, width, height }: SupportViews,
+  { before, told, noise, taken, tolerance, ownWays, byItself, width, height }: SupportViews,
   job: JobHandle,
 ): ScaleDifference[] | null {
   if (!noise || !taken) return null;
@@ -70,7 +70,7 @@ function differencesByScale(
   const bandsOf = (plane: Float32Array) => bands(plane, width, height, job);
   const [r, d, e, x, y] = [difference(before, told), noise, taken, told, before].map(bandsOf);
   const b = byItself && bandsOf(byItself);
-  const share = b ? REST_LEEWAY : leeway;
+  const share = b ? REST_TOLERANCE : tolerance;
   const part = new Float32Array(size);
   return d.map((ofNoise, j) => {
     const [variance, ofTaken] = [ofNoise, e[j]].map((band) => localVariance(rasterOf(width, height, [band]), job)[0]);

@@ -9,7 +9,7 @@ export const brightness = maskKind({
   title: "Bright",
   summary: "What stands above the sky by so much.",
   drawn: null,
-  needs: ["sky", "grain"],
+  needs: ["sky", "noiseModel"],
   fields: {
     from: slider({
       label: "From",

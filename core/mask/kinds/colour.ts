@@ -17,7 +17,7 @@ export const colour = maskKind({
   title: "Colour",
   summary: "What is of one hue.",
   drawn: null,
-  needs: ["sky", "grain"],
+  needs: ["sky", "noiseModel"],
   fields: {
     hue: slider({
       label: "Hue",
@@ -54,7 +54,7 @@ export const colour = maskKind({
     const [r, g, b] = raster.planes.map((plane, c) =>
       smoothed(plane, raster, over, job.kernels).map((v) => v - facts.sky.level[c]),
     );
-    const share = smoothedShare(facts.grain.covariance[1], over);
+    const share = smoothedShare(facts.noiseModel.covariance[1], over);
     for (let i = 0; i < out.length; i++) {
       const alpha = r[i] - (g[i] + b[i]) / 2;
       const beta = (Math.sqrt(3) / 2) * (g[i] - b[i]);

@@ -9,7 +9,7 @@ export const localSnr = maskKind({
   title: "Signal",
   summary: "Where the surroundings stand clear of the noise.",
   drawn: null,
-  needs: ["sky", "grain"],
+  needs: ["sky", "noiseModel"],
   fields: {
     from: slider({
       label: "From",
@@ -31,7 +31,7 @@ export const localSnr = maskKind({
   },
   reach: ({ over }) => smoothingReach(over),
   values({ raster, facts, job }, { from, to, over }) {
-    const share = smoothedShare(facts.grain.covariance[0], over);
+    const share = smoothedShare(facts.noiseModel.covariance[0], over);
     return heightAboveSky(raster, facts, over, job.kernels).map((h) => {
       const sigma = luminanceSigma(facts, h) * share;
       return sigma > 0 ? smoothstep(h / sigma, from, to) : h > 0 ? 1 : 0;

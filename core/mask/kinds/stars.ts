@@ -15,7 +15,7 @@ export const stars = maskKind({
   title: "Stars",
   summary: "Stars, each as far out as it rises above the noise.",
   drawn: null,
-  needs: ["grain", "psf"],
+  needs: ["noiseModel", "psf"],
   fields: {
     snr: slider({
       label: "Stars from",
@@ -45,13 +45,13 @@ export const stars = maskKind({
     }),
   },
   reach: ({ soft }) => WIDEST + Math.ceil(soft) + PEAKS_HALO,
-  values({ raster, x: left, y: top, facts: { grain, psf }, job }, { snr, size, soft }) {
+  values({ raster, x: left, y: top, facts: { noiseModel, psf }, job }, { snr, size, soft }) {
     const { width, height } = raster;
     const out = new Float32Array(width * height);
     const { fwhmPx, beta } = psf;
     if (fwhmPx === null || beta === null) return out;
-    const [light] = componentsOf(stabilisedRaster(raster, grain, left, top));
-    const [covariance] = grain.covariance;
+    const [light] = componentsOf(stabilisedRaster(raster, noiseModel, left, top));
+    const [covariance] = noiseModel.covariance;
     const sigma = Math.sqrt(covariance[covariance.length >> 1]);
     for (const { x, y, answers } of matchedPeaks(
       [light],

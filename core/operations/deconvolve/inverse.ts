@@ -44,7 +44,7 @@ const inverseParameters = parameters({
   }),
 });
 type Params = typeof inverseParameters.defaults;
-type Needed = "grain" | StarBlur;
+type Needed = "noiseModel" | StarBlur;
 
 const radiusOf = (fwhm: number): number => Math.max(LEAST_REACH, Math.ceil(REACH * fwhm));
 
@@ -69,8 +69,8 @@ export const inverse: Operation<Params, Needed> = {
   aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength),
   channels: ["luminance", "each", "together"],
   cropBound: 1e-5,
-  needs: ["grain", "psf", "psfShape"],
-  asks: ({ psf }) => (psf === "measured" ? ["grain", "psf", "psfShape"] : ["grain"]),
+  needs: ["noiseModel", "psf", "psfShape"],
+  asks: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape"] : ["noiseModel"]),
   // The filter; coefficients of the last scale look 2 (2^4 − 1) px far, their power 2 · 2^3 more; what stands out is told by two times three smoothings.
   idle: noBlur,
   halo: haloOf,
@@ -78,7 +78,7 @@ export const inverse: Operation<Params, Needed> = {
     if (p.strength === 0) return region;
     const how = { strength: p.strength, halo: haloOf(p, facts) };
     return deconvolvePlanes(region, place, p, facts, how, job, (plane, width, height, blur, c, own) =>
-      inverted(plane, width, height, blur, p.gate, facts.grain, c, own),
+      inverted(plane, width, height, blur, p.gate, facts.noiseModel, c, own),
     );
   },
 };
@@ -93,7 +93,7 @@ function inverted(
   height: number,
   { psf, target, fwhm }: ShownBlur,
   gate: number,
-  { models, covariance }: Facts<"grain">["grain"],
+  { models, covariance }: Facts<"noiseModel">["noiseModel"],
   c: number,
   { kernels }: JobHandle,
 ): Float32Array {

@@ -52,7 +52,7 @@ const layerParameters = parameters({
 });
 type Params = typeof layerParameters.defaults;
 
-type Needed = "detailBlur" | "grain" | "psf";
+type Needed = "detailBlur" | "noiseModel" | "psf";
 
 /** Why its blur is not told; null where it is. */
 function untold(p: Params, { psf, detailBlur }: Facts<Needed>): string | null {
@@ -104,8 +104,8 @@ export const multiscaleSharpening: Operation<Params, Needed> = {
   mixes: { shares: ({ strength }) => ({ light: strength, colour: strength }), full: { strength: 1 } },
   channels: ["luminance", "each", "together"],
   cropBound: 1e-5,
-  needs: ["detailBlur", "grain", "psf"],
-  asks: ({ psf }) => ["grain", ...(psf === "detail" ? ["detailBlur" as const] : []), ...(psf === "measured" ? ["psf" as const] : [])], // prettier-ignore
+  needs: ["detailBlur", "noiseModel", "psf"],
+  asks: ({ psf }) => ["noiseModel", ...(psf === "detail" ? ["detailBlur" as const] : []), ...(psf === "measured" ? ["psf" as const] : [])], // prettier-ignore
   idle: untold,
   // Coefficients of the last scale look 2 (2^6 − 1) px far, their power 2 · 2^5 more.
   halo: () => 2 * (2 ** SCALES - 1) + 2 ** SCALES,
@@ -114,7 +114,7 @@ export const multiscaleSharpening: Operation<Params, Needed> = {
     const planes: Float32Array[] = [];
     for (const [c, plane] of region.planes.entries()) {
       await job.breathe();
-      planes.push(raised(plane, region.width, region.height, gains, p.gate, facts.grain, c, job));
+      planes.push(raised(plane, region.width, region.height, gains, p.gate, facts.noiseModel, c, job));
       job.progress((c + 1) / region.channels);
     }
     return { ...region, planes };
@@ -127,7 +127,7 @@ function raised(
   height: number,
   gains: readonly number[],
   gate: number,
-  { models, covariance }: Facts<"grain">["grain"],
+  { models, covariance }: Facts<"noiseModel">["noiseModel"],
   c: number,
   job: JobHandle,
 ): Float32Array {

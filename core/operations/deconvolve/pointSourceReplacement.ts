@@ -13,16 +13,16 @@ import type { Sky } from "./starsFound";
 import { leastLight, PSF_RADIUS, starsOf } from "./starsFound";
 
 /** The facts by which stars are drawn anew. */
-export type AnewNeeds = "grain" | "psfShape" | "sky";
+export type AnewNeeds = "noiseModel" | "psfShape" | "sky";
 
 /** How stars are in each channel; null where that is not told. */
-export function starShapes({ psfShape, grain }: Facts<"grain" | "psfShape">): FieldShape[] | null {
+export function starShapes({ psfShape, noiseModel }: Facts<"noiseModel" | "psfShape">): FieldShape[] | null {
   const shapes = psfShape.channels.filter((shape) => shape !== null);
-  return shapes.length === psfShape.channels.length && grain.models.every(({ a }) => a > 0) ? shapes : null;
+  return shapes.length === psfShape.channels.length && noiseModel.models.every(({ a }) => a > 0) ? shapes : null;
 }
 
 /** Why no star can be drawn anew; null where they can. */
-export const untold = (facts: Facts<"grain" | "psfShape">): string | null =>
+export const untold = (facts: Facts<"noiseModel" | "psfShape">): string | null =>
   starShapes(facts) ? null : "Too few clear, lone stars here tell how stars look, so the picture stays as it is.";
 
 /** Settings of what draws stars anew, beside its strength. */
@@ -70,7 +70,7 @@ export async function pointSourceReplacement(
   region: Raster,
   kept: Region,
   params: Anew,
-  facts: Facts<"grain" | "sky">,
+  facts: Facts<"noiseModel" | "sky">,
   shapes: readonly MoffatShape[],
   targets: readonly MoffatShape[],
   job: JobHandle,
@@ -84,7 +84,7 @@ export async function pointSourceReplacement(
     const planes: Restored[] = [];
     for (const [c, plane] of rest.entries()) {
       await job.breathe();
-      const { zero, a } = facts.grain.models[c];
+      const { zero, a } = facts.noiseModel.models[c];
       const sigma = Math.sqrt(a);
       const psf = moffatPsf(shapes[c], PSF_RADIUS);
       const settings = { psf, iterations, isHastened, smoothness, zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
@@ -111,8 +111,8 @@ export async function pointSourceReplacement(
 }
 
 /** What decides where stars are, and more. */
-const keyOf = ({ kept, facts: { grain, sky }, shapes, starSnr }: Sky, more: readonly unknown[] = []) =>
-  JSON.stringify([kept, starSnr, shapes, grain, sky, ...more]);
+const keyOf = ({ kept, facts: { noiseModel, sky }, shapes, starSnr }: Sky, more: readonly unknown[] = []) =>
+  JSON.stringify([kept, starSnr, shapes, noiseModel, sky, ...more]);
 
 const apartOf = (of: Sky, job: JobHandle) => memoize(of.region, keyOf(of), () => starsOf(of, job));
 
@@ -121,7 +121,7 @@ export async function aloneOf(
   region: Raster,
   kept: Region,
   { starSnr }: Pick<Anew, "starSnr">,
-  facts: Facts<"grain" | "sky">,
+  facts: Facts<"noiseModel" | "sky">,
   shapes: readonly MoffatShape[],
   job: JobHandle,
 ): Promise<Float32Array> {

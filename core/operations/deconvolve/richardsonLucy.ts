@@ -83,7 +83,7 @@ const lucyParameters = parameters({
   }),
 });
 type Params = typeof lucyParameters.defaults;
-type Needed = "grain" | "sky" | StarBlur;
+type Needed = "noiseModel" | "sky" | StarBlur;
 
 /** Half the side of the profile by which the result is shown. */
 const SHOWN_RADIUS = 8;
@@ -142,8 +142,8 @@ export const richardsonLucy: Operation<Params, Needed> = {
   channels: ["luminance", "each"],
   // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
   cropBound: 1e-5,
-  needs: ["grain", "psf", "psfShape", "sky"],
-  asks: ({ psf }) => (psf === "measured" ? ["grain", "psf", "psfShape", "sky"] : ["grain", "sky"]),
+  needs: ["noiseModel", "psf", "psfShape", "sky"],
+  asks: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
   idle: noBlur,
   halo: haloOf,
   run(region, p, facts, job, place) {
@@ -180,15 +180,15 @@ function treated(
   height: number,
   { starFwhm, ...blur }: { psf: Psf; target: Psf | null; starFwhm: number | null },
   p: Params,
-  { grain, sky: ofSky }: Facts<Needed>,
+  { noiseModel, sky: ofSky }: Facts<Needed>,
   c: number,
   job: JobHandle,
 ): Float32Array {
   const sky = { sky: ofSky.level[c], sigma: ofSky.sigma[c], brightest: ofSky.brightest[c] };
   const range = sky.brightest - sky.sky;
   if (!(range > 0)) return plane;
-  const { zero, a } = grain.models[c];
-  const sigmas = p.damping > 0 && a > 0 ? surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(grain.models[c], level)) : null; // prettier-ignore
+  const { zero, a } = noiseModel.models[c];
+  const sigmas = p.damping > 0 && a > 0 ? surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(noiseModel.models[c], level)) : null; // prettier-ignore
   const settings = {
     ...{
       ...blur,
@@ -203,10 +203,10 @@ function treated(
   const { psf, target } = blur;
   const asItComes =
     starFwhm !== null && target
-      ? suppressRings(plane, found, { psf, target, fwhm: starFwhm }, grain.models[c], job)
+      ? suppressRings(plane, found, { psf, target, fwhm: starFwhm }, noiseModel.models[c], job)
       : shownBy(found, target, job);
   // Where no star is nobody knows what is a ring: shadows on the Moon may become darker.
-  const sharp = starFwhm === null ? asItComes : limitUndershoot(asItComes, plane, width, height, starFwhm, grain.models[c], job.kernels); // prettier-ignore
+  const sharp = starFwhm === null ? asItComes : limitUndershoot(asItComes, plane, width, height, starFwhm, noiseModel.models[c], job.kernels); // prettier-ignore
   const keep = protection(plane, width, height, blur.psf, p, sky, job.kernels);
   return sharp.map((v, i) => v + keep[i] * (plane[i] - v));
 }

@@ -40,7 +40,7 @@ function starsOf({ planes: [plane] }: Raster) {
   };
 }
 
-const grain = ({ planes: [plane] }: Raster) =>
+const noiseModel = ({ planes: [plane] }: Raster) =>
   medianInPlace(Float64Array.from(plane, (v, i) => Math.abs(v - (plane[i + 1] ?? v))));
 
 test("stars half as wide as long become round, as wide as before, and noise does not rise", async () => {
@@ -50,7 +50,7 @@ test("stars half as wide as long become round, as wide as before, and noise does
   expect(after.elongation).toBeLessThan(0.1);
   expect(after.fwhm / before.fwhm).toBeGreaterThan(0.93);
   expect(after.fwhm / before.fwhm).toBeLessThan(1.07);
-  expect(grain(await rounded(of)) / grain(of.picture)).toBeLessThan(1.05);
+  expect(noiseModel(await rounded(of)) / noiseModel(of.picture)).toBeLessThan(1.05);
   const half = starsOf(await rounded(of, { strength: 0.5 }));
   expect(half.elongation).toBeGreaterThan(after.elongation + 0.08);
   expect(half.elongation).toBeLessThan(before.elongation - 0.08);

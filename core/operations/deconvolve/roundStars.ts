@@ -46,7 +46,7 @@ export const roundStars: Operation<Params, AnewNeeds> = {
   strength: "strength",
   channels: ["together", "luminance"],
   cropBound: 1e-3,
-  needs: ["grain", "psfShape", "sky"],
+  needs: ["noiseModel", "psfShape", "sky"],
   aims: (_params, fwhmPx) => fwhmPx,
   halo: () => ANEW_HALO,
   idle: (_params, facts) => untold(facts),

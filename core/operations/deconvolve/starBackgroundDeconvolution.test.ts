@@ -77,11 +77,11 @@ describe("stars and the rest", () => {
     }
     const row = (x: number) => sharp.planes[0][Math.round(pair.y) * SIDE + Math.round(x)];
     expect(row(pair.x)).toBeLessThan(0.8 * Math.min(row(pair.x - pair.apart / 2), row(pair.x + pair.apart / 2)));
-    const grain = (raster: Raster) => {
+    const noiseModel = (raster: Raster) => {
       const fine = raster.planes[0].map((v, i) => v - (raster.planes[0][i + 1] ?? v));
       return [...fine].map(Math.abs).sort((p, q) => p - q)[fine.length >> 1];
     };
-    expect(grain(sharp)).toBeLessThan(0.8 * grain(of.picture));
+    expect(noiseModel(sharp)).toBeLessThan(0.8 * noiseModel(of.picture));
   });
 
   test("strength 0 is the picture; half of it aims half way; a picture without stars stays as it is", async () => {

@@ -54,7 +54,7 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
   strength: "strength",
   channels: ["together", "luminance"],
   cropBound: 1e-3,
-  needs: ["grain", "psfShape", "sky"],
+  needs: ["noiseModel", "psfShape", "sky"],
   // Of PSFs that change over the picture no one is told.
   blur(params, facts) {
     const shapes = shapesOf(params, facts);

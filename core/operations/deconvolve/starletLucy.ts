@@ -36,7 +36,7 @@ const starletParameters = parameters({
   }),
 });
 type Params = typeof starletParameters.defaults;
-type Needed = "grain" | "sky" | StarBlur;
+type Needed = "noiseModel" | "sky" | StarBlur;
 
 const haloOf = (p: Params, facts: Facts<Needed>): number =>
   2 * reachOf(p, facts).radius + 2 * (2 ** SCALES - 1) + SHOWN_RADIUS;
@@ -62,8 +62,8 @@ export const starletLucy: Operation<Params, Needed> = {
   channels: ["luminance", "each"],
   // Each iteration looks a little farther than the halo; what it finds there counts for next to nothing.
   cropBound: 1e-4,
-  needs: ["grain", "psf", "psfShape", "sky"],
-  asks: ({ psf }) => (psf === "measured" ? ["grain", "psf", "psfShape", "sky"] : ["grain", "sky"]),
+  needs: ["noiseModel", "psf", "psfShape", "sky"],
+  asks: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
   idle: noBlur,
   halo: haloOf,
   run: (region, p, facts, job, place) =>
@@ -77,7 +77,7 @@ export const starletLucy: Operation<Params, Needed> = {
       (plane, width, height, blur, c, own) => {
         const sharp = treated(plane, width, height, blur, p, facts, c, own);
         if (p.psf !== "measured") return sharp;
-        return limitUndershoot(sharp, plane, width, height, blur.fwhm, facts.grain.models[c], own.kernels);
+        return limitUndershoot(sharp, plane, width, height, blur.fwhm, facts.noiseModel.models[c], own.kernels);
       },
     ),
 };
@@ -88,12 +88,12 @@ function treated(
   height: number,
   { psf, target, fwhm }: ShownBlur,
   { iterations, gate, psf: which }: Params,
-  { grain, sky }: Facts<Needed>,
+  { noiseModel, sky }: Facts<Needed>,
   c: number,
   job: JobHandle,
 ): Float32Array {
   const { kernels } = job;
-  const model = grain.models[c];
+  const model = noiseModel.models[c];
   const floor = Math.max(1e-7 * (sky.brightest[c] - sky.level[c]), 1e-3 * Math.sqrt(model.a));
   if (!(floor > 0)) return plane;
   const margin = (psf.size - 1) / 2;
@@ -102,7 +102,7 @@ function treated(
   const grown = mirrored(plane, width, height, margin, w).grown;
   const sigma = surroundings(grown, w, h, kernels).map((level) => sigmaAt(model, level));
   const data = grown.map((v) => Math.max(v - pedestal, floor));
-  const lags = Float64Array.from(meanCovariance(grain.covariance));
+  const lags = Float64Array.from(meanCovariance(noiseModel.covariance));
   const gates = Array.from({ length: SCALES }, (_, j) => gate * Math.sqrt(Math.max(0, bandCovariance(lags, j, 0)[0])));
   const start = kernels.starletSmooth(kernels.starletSmooth(data, w, h, 0), w, h, 1);
   const estimate = kernels.gatedLucy(data, w, h, psf, { iterations, start, floor, sigma, gates }, () => job.check());

@@ -56,14 +56,14 @@ export interface Sky {
   region: Raster;
   /** What of it is used. */
   kept: Region;
-  facts: Facts<"grain" | "sky">;
+  facts: Facts<"noiseModel" | "sky">;
   shapes: readonly MoffatShape[];
   starSnr: number;
 }
 
 /** Light of a star that lies below this need not be drawn, by channel. */
-export const leastLight = ({ grain }: Facts<"grain" | "sky">) =>
-  grain.models.map(({ a }) => DRAWN_TO_SIGMA * Math.sqrt(a));
+export const leastLight = ({ noiseModel }: Facts<"noiseModel" | "sky">) =>
+  noiseModel.models.map(({ a }) => DRAWN_TO_SIGMA * Math.sqrt(a));
 
 /** A star, and whether it answers to a wider profile: two stars, or no star. */
 type FoundStar = MaybeJudged & { isWide?: boolean };
@@ -74,13 +74,13 @@ export async function starsOf(
   job: JobHandle,
 ): Promise<{ stars: PointStar[]; rest: Float32Array[]; alone: Float32Array }> {
   const { width, height } = region;
-  const { grain, sky } = facts;
+  const { noiseModel, sky } = facts;
   const { kernels } = job;
   const rest = region.planes.map((plane) => plane.slice());
   const profiles: MoffatTable[] = shapes.map((of) => moffatTable(of));
   const on: StarPlanes = { planes: rest, width, height, profiles, least: leastLight(facts) };
   const sigmas = region.planes.map((plane, c) =>
-    surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(grain.models[c], level)),
+    surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(noiseModel.models[c], level)),
   );
   const clipped = region.planes.map((_, c) => sky.level[c] + CLIPPED_SHARE * (sky.brightest[c] - sky.level[c]));
   // What may be clipped counts for nothing: such stars are told by their wings.
@@ -101,7 +101,7 @@ export async function starsOf(
   for (let search = 0; search < SEARCHES; search++) {
     await job.breathe();
     // Heights above the sky: a level that is divided by an uneven σ would be uneven itself.
-    const found = pointsOf(brightness(rest, sky.level, sigmas), width, height, shape, grain.covariance[0], starSnr, job)
+    const found = pointsOf(brightness(rest, sky.level, sigmas), width, height, shape, noiseModel.covariance[0], starSnr, job)
       .filter(reaches)
       .filter(({ x, y }) => stars.every((star) => Math.hypot(star.x - x, star.y - y) > 0.35 * fwhm))
       .map(({ x, y, significance, isWide }) => {

@@ -66,7 +66,7 @@ interface Raising<F extends Record<string, Field>> {
  */
 export function raisingOfDetail<F extends Record<string, Field>>(
   raising: Raising<F>,
-): Operation<Shared & ValuesOf<F>, "grain" | "psf"> {
+): Operation<Shared & ValuesOf<F>, "noiseModel" | "psf"> {
   const { fields, reach, raise, ...known } = raising;
   const { strength, ...later } = shared;
   const all = parameters({ strength, ...fields, ...later });
@@ -83,12 +83,12 @@ export function raisingOfDetail<F extends Record<string, Field>>(
     },
     channels: ["together", "luminance", "each", "chrominance"],
     cropBound: 1e-5,
-    needs: ["grain", "psf"],
+    needs: ["noiseModel", "psf"],
     halo: (params) => reach(params) + (params.keepPoints ? POINTS_HALO : 0),
     run(region, params, facts, job, place) {
-      const { grain, psf } = facts as Facts<"grain" | "psf">;
+      const { noiseModel, psf } = facts as Facts<"noiseModel" | "psf">;
       const hasStars = params.keepPoints && psf.fwhmPx !== null;
-      return throughStabilised(region, params, { grain, psf }, job, place, (even) =>
+      return throughStabilised(region, params, { noiseModel, psf }, job, place, (even) =>
         cropPlane(raise(even, params, shareOf(params, hasStars), job), even.width, even.kept),
       );
     },

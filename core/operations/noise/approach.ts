@@ -91,7 +91,7 @@ const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chro
  */
 export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
   approach: Approach<F, I>,
-): Operation<Shared & ValuesOf<F>, I | "grain" | "psf"> {
+): Operation<Shared & ValuesOf<F>, I | "noiseModel" | "psf"> {
   const { fields, needs, asks, reach, clean, onlyOutliers = false, ...known } = approach;
   const { levers, strength, colourStrength, redStrength, greenStrength, blueStrength, ...later } = shared;
   const strengths = { levers, strength, colourStrength, redStrength, greenStrength, blueStrength };
@@ -109,20 +109,20 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
     startingPoints: onlyOutliers ? [] : (STARTING_POINTS as Operation<Shared & ValuesOf<F>, I>["startingPoints"]),
     channels: CHANNELS,
     cropBound: 1e-5,
-    needs: ["grain", "psf", ...needs],
-    ...(asks ? { asks: (params) => ["grain", "psf", ...asks(params)] } : {}),
+    needs: ["noiseModel", "psf", ...needs],
+    ...(asks ? { asks: (params) => ["noiseModel", "psf", ...asks(params)] } : {}),
     halo: (params) =>
       reach(params) +
       (params.keepPoints ? POINTS_HALO : 0) +
       (params.mottle > 0 ? MOTTLE_REACH : 0) +
       (params.leastGrain > 0 ? GRAIN_REACH : 0),
     async run(region, params, facts, job, place) {
-      const { grain, psf } = facts as Facts<"grain" | "psf">;
+      const { noiseModel, psf } = facts as Facts<"noiseModel" | "psf">;
       const { leastGrain = 0, mottle = 0 } = params as Partial<Shared>;
-      const isNoisy = grain.models.some(({ a }) => a > 0);
+      const isNoisy = noiseModel.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
       const around = (mottle > 0 ? MOTTLE_REACH : 0) + (leastGrain > 0 ? GRAIN_REACH : 0);
-      const cleaned = await throughStabilised(region, params, { grain, psf }, job, place, (even) => {
+      const cleaned = await throughStabilised(region, params, { noiseModel, psf }, job, place, (even) => {
         const needed = intersectRegions(growRegion(even.kept, around), wholeRegion(even));
         const part = intersectRegions(growRegion(needed, reach(params)), wholeRegion(even));
         const own = partOf(even, part, needed);
@@ -130,7 +130,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
         return cropPlane(withGrain(own, smooth, leastGrain, job), part.width, relativeTo(part, even.kept));
       });
       // Channels without noise as they came.
-      const planes = cleaned.planes.map((plane, c) => (grain.models[c].a > 0 ? plane : region.planes[c]));
+      const planes = cleaned.planes.map((plane, c) => (noiseModel.models[c].a > 0 ? plane : region.planes[c]));
       return { ...region, planes };
     },
   };
