@@ -1,4 +1,4 @@
-import { checkContract } from "./contractChecks";
+import { checkContract } from "../testing/operationContract";
 import { OPERATIONS } from "./index";
 
 const operations = OPERATIONS.filter(({ group }) => group === "noise");

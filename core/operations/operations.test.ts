@@ -6,7 +6,19 @@ import { cropRaster, frameOfRaster, meanAndDeviation, meanPlane, robustSpread, w
 import { paintStars, worstDifference } from "../testing/fixtures";
 import { stretchCurves } from "./index";
 
-import { fill, input, job, kernels, picture, run, sharpen, SIZE, starlet, stepOf, stretch } from "./contractChecks";
+import {
+  fill,
+  input,
+  job,
+  kernels,
+  picture,
+  run,
+  sharpen,
+  SIZE,
+  starlet,
+  stepOf,
+  stretch,
+} from "../testing/operationContract";
 
 describe("chains", () => {
   test("the halo of a chain is the sum of its steps'", async () => {

@@ -4,9 +4,9 @@ import type { ChainStep } from "../chain";
 import { quietJob } from "../job";
 import type { Raster } from "../raster";
 import { cropRaster, frameOfRaster, robustSpread, wholeRegion } from "../raster";
-import { paintStars, plainKernels, randomStars, wasmKernels, worstDifference } from "../testing/fixtures";
-import type { AnyOperation } from "./index";
-import { CHANNEL_MODES, findOperation } from "./index";
+import { paintStars, plainKernels, randomStars, wasmKernels, worstDifference } from "./fixtures";
+import type { AnyOperation } from "../operations/index";
+import { CHANNEL_MODES, findOperation } from "../operations/index";
 import type { Slider } from "../parameters";
 
 export const kernels = wasmKernels();
