@@ -35,7 +35,8 @@ async function real(
   const input = (picture: Raster, halves: { a: Raster; b: Raster } | null = null) => ({
     picture: frameOfRaster(picture),
     halves: halves && { a: frameOfRaster(halves.a), b: frameOfRaster(halves.b) },
-    ...{ fill: [0, 0, 0], fullScale: 1 },
+    fill: [0, 0, 0],
+    fullScale: 1,
   });
   const own = await evidenceViews(input(night.whole, night.halves), steps, PLACE, job);
   const others = await Promise.all(night.more.map((raster) => evidenceViews(input(raster), steps, PLACE, job)));
@@ -48,7 +49,8 @@ async function real(
   const scaled = { ...ofChannels, planes: ofChannels.planes.map((plane) => plane.map((v) => v * Math.SQRT2)) };
   const views: EvidenceViews = {
     ...own,
-    ...{ noise, left },
+    noise,
+    left,
     remaining: { halves: scaled, disturbed: scaled, weight: null },
   };
   const evidence = evidenceFrom(own, PLACE, SHAPE, job);
@@ -84,7 +86,9 @@ async function withoutNoise(
 ): Promise<LaneMeasures> {
   const input = (raster: Raster) => ({
     picture: frameOfRaster(raster),
-    ...{ halves: null, fill: [0, 0, 0], fullScale: 1 },
+    halves: null,
+    fill: [0, 0, 0],
+    fullScale: 1,
   });
   const quiet = input(noisy(truth, 0.05, seed + 5));
   const told = await tellMeasures(quiet, steps, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
@@ -115,8 +119,10 @@ function errorOf({ disturbed, noise, inside, width, height }: EvidenceViews, tru
 /** Stars that the lane is said to show rightly, wrongly, or to have lost: those of which the sky says the same. */
 function starsOf(told: readonly { x: number; y: number; standing: string }[]): Record<string, number> {
   const places = skyStars.filter(({ flux }) => flux > 0);
-  const isThere = ({ x, y }: { x: number; y: number }) => places.some((star) => Math.hypot(star.x - x, star.y - y) < 1.5); // prettier-ignore
-  const of = (standing: string, isRight: (star: { x: number; y: number }) => boolean) => told.filter((star) => star.standing === standing && isRight(star)).length; // prettier-ignore
+  const isThere = ({ x, y }: { x: number; y: number }) =>
+    places.some((star) => Math.hypot(star.x - x, star.y - y) < 1.5);
+  const of = (standing: string, isRight: (star: { x: number; y: number }) => boolean) =>
+    told.filter((star) => star.standing === standing && isRight(star)).length;
   return {
     "stars.kept": of("kept", isThere),
     "stars.notInData": of("notInData", (star) => !isThere(star)),
@@ -139,7 +145,8 @@ for (const seed of seeds) {
     const input = {
       picture: frameOfRaster(whole),
       halves: { a: frameOfRaster(halves.a), b: frameOfRaster(halves.b) },
-      ...{ fill: [0, 0, 0], fullScale: 1 },
+      fill: [0, 0, 0],
+      fullScale: 1,
     };
     const ready = readySteps(steps, await measureChain(input, steps, job));
     const told = await tellMeasures(input, ready, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
@@ -163,6 +170,10 @@ console.log("| measure | chain | told | true | apart |\n| --- | --- | --- | --- 
 for (const [key, { told, real: truths }] of found) {
   const [id, chain] = key.split("|");
   const [a, b] = [medianOf(told), medianOf(truths)];
-  const apart = ["noiseDb"].includes(id) ? `${(a - b).toFixed(1)} dB` : id.startsWith("stars") ? `${a - b}` : `${(100 * (a / b - 1)).toFixed(1)} %`; // prettier-ignore
+  const apart = ["noiseDb"].includes(id)
+    ? `${(a - b).toFixed(1)} dB`
+    : id.startsWith("stars")
+      ? `${a - b}`
+      : `${(100 * (a / b - 1)).toFixed(1)} %`;
   console.log(`| ${id} | ${chain} | ${a.toPrecision(3)} | ${b.toPrecision(3)} | ${apart} |`);
 }

@@ -18,7 +18,11 @@ const STRENGTHS = [1, 0.75, 0.5];
 /** Starlet scales at which what is left is held against what was there: mottle of about 1, 4 and 16 px. */
 const MOTTLE = [0, 2, 4];
 const SHARES = unitOfSamples({
-  ...{ name: "share", storedPerUnit: 1, fullScale: 1, saturation: 0.95, electronsPerAdu: null },
+  name: "share",
+  storedPerUnit: 1,
+  fullScale: 1,
+  saturation: 0.95,
+  electronsPerAdu: null,
   from: { name: "", fullScale: "", saturation: "" },
 });
 
@@ -45,7 +49,12 @@ async function ofNight(subs: number, seed: number): Promise<void> {
   const rasters = night.subs.map((conditions) => exposeSub(night.sky, night.camera, conditions, seed, kernels));
   const facts: SubFacts[] = rasters.map((raster, i) => ({
     ...measureSub(raster, kernels, { unit: SHARES }),
-    ...{ id: String(i), name: String(i), ...SIZE, channels: 3, exposureS: 120, unit: SHARES },
+    id: String(i),
+    name: String(i),
+    ...SIZE,
+    channels: 3,
+    exposureS: 120,
+    unit: SHARES,
   }));
   const settings = stackSettings.parse({});
   const plan = planStack(facts, settings);
@@ -63,7 +72,8 @@ async function ofNight(subs: number, seed: number): Promise<void> {
   const input = {
     picture: frameOfRaster(piece.mean),
     halves: { a: frameOfRaster(piece.a), b: frameOfRaster(piece.b) },
-    ...{ fill, fullScale: 1 },
+    fill,
+    fullScale: 1,
   };
   const filled = (picture: Raster) => meanPlane(picture).map((v) => (v === v ? v : fill[1]));
   const before = findStars(filled(piece.mean), SIZE.width, SIZE.height, kernels, { threshold: 5 });

@@ -18,7 +18,11 @@ const SIZE = { width: 512, height: 512 };
 const SUBS = 24;
 const TARGET_PX = 1.8;
 const SHARES = unitOfSamples({
-  ...{ name: "share", storedPerUnit: 1, fullScale: 1, saturation: 0.95, electronsPerAdu: null },
+  name: "share",
+  storedPerUnit: 1,
+  fullScale: 1,
+  saturation: 0.95,
+  electronsPerAdu: null,
   from: { name: "", fullScale: "", saturation: "" },
 });
 
@@ -54,7 +58,12 @@ async function ofNight(seed: number): Promise<void> {
   const rasters = night.subs.map((conditions) => exposeSub(night.sky, night.camera, conditions, seed, kernels));
   const facts: SubFacts[] = rasters.map((raster, i) => ({
     ...measureSub(raster, kernels, { unit: SHARES }),
-    ...{ id: String(i), name: String(i), ...SIZE, channels: 3, exposureS: 120, unit: SHARES },
+    id: String(i),
+    name: String(i),
+    ...SIZE,
+    channels: 3,
+    exposureS: 120,
+    unit: SHARES,
   }));
   const settings = stackSettings.parse({});
   const plan = planStack(facts, settings);

@@ -57,8 +57,10 @@ for (const approach of OPERATIONS.filter(
         const [a, b] = [1, 2].map((half) => noisy(truth, Math.SQRT2, 7 * seed + 10 * k + half, isCorrelated));
         const picture = mean(a, b);
         return {
-          ...{ picture: frameOfRaster(picture), halves: { a: frameOfRaster(a), b: frameOfRaster(b) } },
-          ...{ fill: [0, 0, 0], fullScale: 1 },
+          picture: frameOfRaster(picture),
+          halves: { a: frameOfRaster(a), b: frameOfRaster(b) },
+          fill: [0, 0, 0],
+          fullScale: 1,
         };
       });
       for (const [k, strength] of STRENGTHS.entries()) {

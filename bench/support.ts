@@ -23,7 +23,8 @@ for (const id of CHAINS) {
     const input = {
       picture: frameOfRaster(whole),
       halves: { a: frameOfRaster(halves.a), b: frameOfRaster(halves.b) },
-      ...{ fill: [0, 0, 0], fullScale: 1 },
+      fill: [0, 0, 0],
+      fullScale: 1,
     };
     const operation = findOperation(id);
     if (!operation) throw new Error(id);

@@ -29,7 +29,11 @@ export function parseArguments(
   const options: Record<string, string> = {};
   const declared = known.map((name) => [name, { type: switches.includes(name) ? "boolean" : "string" } as const]);
   const { tokens } = parseArgs({
-    ...{ args, options: Object.fromEntries(declared), allowPositionals: true, strict: false, tokens: true },
+    args,
+    options: Object.fromEntries(declared),
+    allowPositionals: true,
+    strict: false,
+    tokens: true,
   });
   for (const token of tokens) {
     if (token.kind === "positional") files.push(token.value);

@@ -22,7 +22,17 @@ test.each([
 ])(
   "a border of %s in every second sub: the sky there is that of the others, and weights are as without it",
   async (name, fill) => {
-    const { files } = dunkel<{ files: string[] }>("simulate", "--subs", "6", "--seed", "4", "--size", `${WIDTH}x${HEIGHT}`, "--out", at(name)); // prettier-ignore
+    const { files } = dunkel<{ files: string[] }>(
+      "simulate",
+      "--subs",
+      "6",
+      "--seed",
+      "4",
+      "--size",
+      `${WIDTH}x${HEIGHT}`,
+      "--out",
+      at(name),
+    );
     const lights = files.filter((file) => /^(light|weir)/.test(file)).map((file) => at(name, file));
     const whole = dunkel<Report>("stack", ...lights, "--out", at(name, "whole.fits"));
     const cut: string[] = [];
@@ -32,7 +42,10 @@ test.each([
         plane.map((v, i) => (k % 2 === 0 && i % WIDTH < EDGE ? fill : 65535 * v)),
       );
       cut.push(at(name, `cut${k}.fits`));
-      writeFileSync(cut[k], writeFits({ width: WIDTH, height: HEIGHT, channels: raster.channels, sample: "float32" }, planes)); // prettier-ignore
+      writeFileSync(
+        cut[k],
+        writeFits({ width: WIDTH, height: HEIGHT, channels: raster.channels, sample: "float32" }, planes),
+      );
     }
     const report = dunkel<Report>("stack", ...cut, "--out", at(name, "cut.fits"));
     expect(report.subs.map(({ note }) => note?.includes("no data") ?? false)).toEqual(

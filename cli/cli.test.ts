@@ -51,11 +51,15 @@ describe("parameters as options", () => {
     const given = checkOptions(options, { low: "2.5", reject: "none", "keep-doubles": "yes" });
     expect(valuesOf(stackParameters, given)).toEqual({
       ...stackParameters.defaults,
-      ...{ lowSigma: 2.5, reject: "none", keepDoubles: true },
+      lowSigma: 2.5,
+      reject: "none",
+      keepDoubles: true,
     });
     const others = checkOptions(options, { transform: "translation", weights: "quality", resample: "lanczos4" });
     expect(valuesOf(stackParameters, others)).toMatchObject({
-      ...{ transform: "shift", weights: "shape", resampling: "lanczos4" },
+      transform: "shift",
+      weights: "shape",
+      resampling: "lanczos4",
     });
     expect(() => checkOptions(options, { low: "99" })).toThrow("--low");
     expect(() => checkOptions(options, { reject: "some" })).toThrow("--reject");
@@ -179,7 +183,9 @@ describe("the whole way without a screen", () => {
     );
     expect(made.lanes[1]).toMatchObject({ letter: "B", isReached: true });
     expect(Math.abs((made.lanes[1].reached ?? NaN) / made.wanted - 1)).toBeLessThan(0.01);
-    const written = JSON.parse(readFileSync(join(folder, "equal", "gaussian.json"), "utf8")) as { steps: { params: { strength: number } }[] }; // prettier-ignore
+    const written = JSON.parse(readFileSync(join(folder, "equal", "gaussian.json"), "utf8")) as {
+      steps: { params: { strength: number } }[];
+    };
     expect(written.steps[0].params.strength).toBeLessThan(1);
 
     const told = dunkel<{ noise: { before: number[]; left: number[] }; stars: unknown[]; unsupportedShare: number }>(

@@ -64,8 +64,10 @@ function spotsOf(asked: readonly string[], { spots, width, height }: PictureFact
 }
 
 const around = ({ x, y }: { x: number; y: number }, side: number): Region => ({
-  ...{ x: Math.round(x) - side / 2, y: Math.round(y) - side / 2 },
-  ...{ width: side, height: side },
+  x: Math.round(x) - side / 2,
+  y: Math.round(y) - side / 2,
+  width: side,
+  height: side,
 });
 
 function oneFile(files: readonly string[], command: string): string {
@@ -107,21 +109,31 @@ export async function compare(args: string[]): Promise<unknown> {
       {
         title: title ?? basename(file),
         lanes: lanes.map(({ letter, treatment }) => ({
-          ...{ letter, treatment, facts, stackId: file, stackName: basename(file), integrationS: null },
+          letter,
+          treatment,
+          facts,
+          stackId: file,
+          stackName: basename(file),
+          integrationS: null,
           shownBy: { params: stretchParameters.defaults, levels: facts.stretch },
           regionOf: (spot) => around(spot, CROP_SIDE),
           onto: () => null,
         })),
         spots: spots.map((spot) => ({ ...spot, verdict: "" })),
         shown: shownByOne(stretchParameters.defaults),
-        ...{ verdict: "", note: "", journal: [] },
+        verdict: "",
+        note: "",
+        journal: [],
       },
       { onProgress: createProgress("Comparing") },
     );
     await writeWhole(out, new Blob([html]));
     const rows = spots.flatMap(({ name }, s) =>
       lanes.map(({ letter, treatment }, k) => ({
-        ...{ lane: letter, chain: chainWords(treatment.steps), spot: name, values: measures[s][k] },
+        lane: letter,
+        chain: chainWords(treatment.steps),
+        spot: name,
+        values: measures[s][k],
       })),
     );
     const { unit } = facts;

@@ -72,7 +72,14 @@ function lightOf({ facts, reading, measured }: MeasuredSub, order: number): Ligh
   const { id, name, width, height, measures, stars } = facts;
   const { metadata, pixelScale } = reading;
   const frame = {
-    ...{ id, name, order, width, height, metadata, pixelScale, measures },
+    id,
+    name,
+    order,
+    width,
+    height,
+    metadata,
+    pixelScale,
+    measures,
     unit: measured.unit,
     video: null,
     patchDifference: null,
@@ -134,7 +141,16 @@ async function framesOfVideo(pool: WorkerPool, { path, frame, reading }: OpenedF
     const metadata = { ...reading.metadata, date: frameDate(reading, order) };
     const { measures, stars, unit } = own;
     const lone = {
-      ...{ id, name: `${path} ${order + 1}`, order, width, height, metadata, pixelScale, measures, unit, video },
+      id,
+      name: `${path} ${order + 1}`,
+      order,
+      width,
+      height,
+      metadata,
+      pixelScale,
+      measures,
+      unit,
+      video,
       patchDifference: null,
     };
     return { id, measures, stars, video, relation: null, frame: lone };

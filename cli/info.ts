@@ -18,9 +18,22 @@ export async function info(args: string[]): Promise<unknown> {
       const isLight = frames === 1 && (metadata.frameType ?? "light") === "light";
       const unit = await pool.run("tellUnit", { frame, look: isLight });
       told.push({
-        ...{ file: path, format, frames, width, height, channels, sample, randomAccess, pixelScale },
-        ...{ unit: unit.name, fullScale: unit.fullScale, saturation: unit.saturation, unitFrom: unit.from },
-        ...{ metadata, cards: cards.length, notes },
+        file: path,
+        format,
+        frames,
+        width,
+        height,
+        channels,
+        sample,
+        randomAccess,
+        pixelScale,
+        unit: unit.name,
+        fullScale: unit.fullScale,
+        saturation: unit.saturation,
+        unitFrom: unit.from,
+        metadata,
+        cards: cards.length,
+        notes,
       });
     }
     return { files: told, unreadable: failures };

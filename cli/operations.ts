@@ -7,7 +7,14 @@ export async function operations(args: string[]): Promise<unknown> {
   return {
     operations: OPERATIONS.map(
       ({ id, version, title, group, domainIn, domainOut, channels, strength, parameters }) => ({
-        ...{ id, version, title, group, domainIn, domainOut, channels, strength },
+        id,
+        version,
+        title,
+        group,
+        domainIn,
+        domainOut,
+        channels,
+        strength,
         parameters: parameters.fields,
       }),
     ),

@@ -58,7 +58,16 @@ test("a master dark in shares of full scale or in ADU takes off the same as one 
   // Saturated pixels stay at what they are; of the others a few single ones stand out by 5 σ and are repaired.
   const isOther = (v: number, i: number) => light[i] < 0.9 && Math.abs(65535 * (v - light[i]) + dark[i]) > 0.02;
   expect([...adu].filter(isOther).length).toBeLessThan(5);
-  writeFileSync(at("untold.fits"), otherFits(WIDTH, HEIGHT, -32, light.map((v) => 65535 * v), { EXPTIME: 60 })); // prettier-ignore
+  writeFileSync(
+    at("untold.fits"),
+    otherFits(
+      WIDTH,
+      HEIGHT,
+      -32,
+      light.map((v) => 65535 * v),
+      { EXPTIME: 60 },
+    ),
+  );
   const refused = endOf("calibrate", at("untold.fits"), "--dark", at("electrons.fits"), "--out-dir", at("refused"));
   expect(refused.status).toBe(1);
   expect(refused.stderr).toMatch(/e⁻|e-|electron/);

@@ -15,7 +15,24 @@ afterAll(() => {
 });
 
 test("a sub is measured once, and again when its file or its calibration changed", async () => {
-  const { files } = dunkel<{ files: string[] }>("simulate", "--raw", "--cfa", "RGGB", "--subs", "3", "--darks", "0", "--flats", "0", "--bias", "3", "--size", "320x240", "--out", folder); // prettier-ignore
+  const { files } = dunkel<{ files: string[] }>(
+    "simulate",
+    "--raw",
+    "--cfa",
+    "RGGB",
+    "--subs",
+    "3",
+    "--darks",
+    "0",
+    "--flats",
+    "0",
+    "--bias",
+    "3",
+    "--size",
+    "320x240",
+    "--out",
+    folder,
+  );
   const paths = files.filter((name) => name.startsWith("light-")).map((name) => join(folder, name));
   const run = jest.spyOn(pool, "run");
   const readings = readingFolder(join(folder, "s.strips"));

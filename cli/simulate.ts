@@ -73,7 +73,13 @@ function simulateRaw(given: Options): unknown {
   const kernels = kernelsHere();
   const darkTemperatureC = given["dark-temperature"];
   const night = createRawNight({
-    ...{ subs, darks, flats, bias, darkflats, seed, darkTemperatureC },
+    subs,
+    darks,
+    flats,
+    bias,
+    darkflats,
+    seed,
+    darkTemperatureC,
     ...size,
     cfa: cfa ?? null,
   });

@@ -118,7 +118,14 @@ export async function withSubs<T>(
           if (!known) await readings.save(frame, own).catch(() => undefined);
           const { width, height, channels, measures, stars, unit } = own;
           const facts: SubFacts = {
-            ...{ id: frame.id, name: path, width, height, channels, measures, stars, unit },
+            id: frame.id,
+            name: path,
+            width,
+            height,
+            channels,
+            measures,
+            stars,
+            unit,
             exposureS: reading.metadata.exposureS,
             metadata: reading.metadata,
             mosaic: channels === 1 && wanted.pattern !== "none" && measures.looksMosaic,

@@ -30,7 +30,9 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
       .actions()
       .move({ origin: await see(driver, "[data-cell] [role=img]") })
       .perform();
-    await waitFor(driver, "values under the pointer", async () => /ADU · [\d.]+″ off · -?[\d.]+ σ/.test(await textOf(driver, "[data-testid=readout]"))); // prettier-ignore
+    await waitFor(driver, "values under the pointer", async () =>
+      /ADU · [\d.]+″ off · -?[\d.]+ σ/.test(await textOf(driver, "[data-testid=readout]")),
+    );
     expect((await driver.findElements(By.css("[data-testid=readout]"))).length).toBe(4);
     const width = () =>
       driver.executeScript<number>("return document.querySelector('[data-cell] [role=img]').clientWidth");
@@ -42,7 +44,11 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     expect(await driver.executeScript("return document.querySelector('[data-cell]').dataset.cell[0]")).toBe("B");
     const crop = await see(driver, "[data-cell] [role=img]");
     await driver.actions().keyDown(Key.SHIFT).dragAndDrop(crop, { x: 60, y: 20 }).keyUp(Key.SHIFT).perform();
-    await waitFor(driver, "a profile", async () => ((await (await see(driver, "[data-profile=B]")).getAttribute("d"))?.length ?? 0) > 100); // prettier-ignore
+    await waitFor(
+      driver,
+      "a profile",
+      async () => ((await (await see(driver, "[data-profile=B]")).getAttribute("d"))?.length ?? 0) > 100,
+    );
     await look("profile");
     await click(driver, "Close the profile");
     await driver.actions().keyDown("v").perform();
@@ -62,7 +68,12 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
       .move({ origin: await see(driver, "[data-cell='A:whole']"), x: -50, y: 20 })
       .click()
       .perform();
-    await waitFor(driver, "a loupe in every lane", async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 4, 60_000); // prettier-ignore
+    await waitFor(
+      driver,
+      "a loupe in every lane",
+      async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 4,
+      60_000,
+    );
     await look("whole");
     const spots = () => driver.executeScript<number>("return document.querySelectorAll('[data-spot]').length");
     const before = await spots();
@@ -81,14 +92,21 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
       /Noise left.*lane B is shown by levels of its own/s,
     );
     // Of the untouched lane's noise more is bright than of the mixture's.
-    const bright = (letter: string) => driver.executeScript<number>("const c = document.querySelector(`[data-cell^='${arguments[0]}:'] canvas`); const p = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let s = 0; for (let i = 0; i < p.length; i += 4) s += p[i] + p[i + 1] + p[i + 2]; return s / p.length;", letter); // prettier-ignore
+    const bright = (letter: string) =>
+      driver.executeScript<number>(
+        "const c = document.querySelector(`[data-cell^='${arguments[0]}:'] canvas`); const p = c.getContext('2d').getImageData(0, 0, c.width, c.height).data; let s = 0; for (let i = 0; i < p.length; i += 4) s += p[i] + p[i + 1] + p[i + 2]; return s / p.length;",
+        letter,
+      );
     expect(await bright("A")).toBeGreaterThan(1.5 * (await bright("B")));
     await look("noise-colours");
     await (await panel()).click();
     await pick("What of the crops is shown", "colours");
     await (await panel()).click();
     await click(driver, "Undo (Ctrl Z)");
-    const order = () => driver.executeScript<string>("return [...document.querySelectorAll('[data-lane]')].map((e) => e.dataset.lane).join('')"); // prettier-ignore
+    const order = () =>
+      driver.executeScript<string>(
+        "return [...document.querySelectorAll('[data-lane]')].map((e) => e.dataset.lane).join('')",
+      );
     expect(await order()).toBe("ABCD");
     // With the keys, as for the mouse.
     const grip = await see(driver, "[aria-label='Drag lane A to another place']");
@@ -106,7 +124,8 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await pick("Lanes that are shown", "calm");
     await waitFor(driver, "one lane", async () => (await order()) === "B");
     await pick("Lanes that are shown", "all lanes");
-    for (let k = 0; k < 2 && (await driver.findElements(By.css("[aria-label='Lanes that are shown']"))).length > 0; k++) await click(driver, "Undo (Ctrl Z)"); // prettier-ignore
+    for (let k = 0; k < 2 && (await driver.findElements(By.css("[aria-label='Lanes that are shown']"))).length > 0; k++)
+      await click(driver, "Undo (Ctrl Z)");
     await cropsRest(driver);
   });
 
@@ -114,7 +133,8 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const { driver } = open();
     await body("p");
     await cropsRest(driver);
-    const clip = () => driver.executeScript<string>("return document.querySelector('[data-cell] canvas').parentElement.style.clipPath"); // prettier-ignore
+    const clip = () =>
+      driver.executeScript<string>("return document.querySelector('[data-cell] canvas').parentElement.style.clipPath");
     const before = await clip();
     const handle = await see(driver, "[aria-label='Line between the two lanes']");
     await driver.actions().dragAndDrop(handle, { x: -150, y: 0 }).perform();
@@ -171,7 +191,10 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const keeps = await driver.findElements(By.xpath("//button[normalize-space(.)='Keep']"));
     await keeps[5].click(); // the second row's last: strength .9, keep detail .3
     await cropsRest(driver);
-    const value = (label: string) => driver.findElement(By.css(`[data-step='noise.mixture'] input[aria-label='${label}, number']`)).getAttribute("value"); // prettier-ignore
+    const value = (label: string) =>
+      driver
+        .findElement(By.css(`[data-step='noise.mixture'] input[aria-label='${label}, number']`))
+        .getAttribute("value");
     expect([Number(await value("Strength")), Number(await value("Keep detail"))]).toEqual([0.9, 0.3]);
     await click(driver, "Undo (Ctrl Z)"); // the ladder is there again
     await see(driver, "[data-testid=ladder-least]", 90_000);
@@ -183,7 +206,10 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const [least] = /[\d.]+/.exec(await textOf(driver, "[data-testid=ladder-least]")) ?? [];
     expect(least).toBe("1");
     // Around one spot the halves tell another error than around all.
-    const errors = () => driver.executeScript<number[]>("return [...document.querySelectorAll('[data-rung] [data-error]')].map((e) => Number(e.dataset.error))"); // prettier-ignore
+    const errors = () =>
+      driver.executeScript<number[]>(
+        "return [...document.querySelectorAll('[data-rung] [data-error]')].map((e) => Number(e.dataset.error))",
+      );
     const around = await errors();
     await choose(driver, "Where the error is told", "Star group");
     await waitFor(driver, "errors of one spot", async () => (await errors()).some((v, k) => v !== around[k]));
@@ -203,9 +229,17 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const { driver } = open();
     await lane("B");
     await body("e");
-    const shares = () => driver.executeScript<number[]>("return ['kept', 'doubtful', 'notInData'].map((s) => Number(document.querySelector(`[data-standing=${s}] .figures`).textContent))"); // prettier-ignore
+    const shares = () =>
+      driver.executeScript<number[]>(
+        "return ['kept', 'doubtful', 'notInData'].map((s) => Number(document.querySelector(`[data-standing=${s}] .figures`).textContent))",
+      );
     const settled = () =>
-      waitFor(driver, "evidence", async () => (await driver.findElements(By.css("[data-testid=evidence-panel] [data-stale=false]"))).length > 0, 90_000); // prettier-ignore
+      waitFor(
+        driver,
+        "evidence",
+        async () => (await driver.findElements(By.css("[data-testid=evidence-panel] [data-stale=false]"))).length > 0,
+        90_000,
+      );
     await settled();
     const [kept] = await shares();
     expect(kept).toBeGreaterThan(5);
@@ -252,16 +286,23 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
 
   test("a blind trial to its end, kept in the journal", async () => {
     const { driver } = open();
-    const spot = () => driver.executeScript<string>("return document.querySelector('[aria-label^=\"Show spot\"][aria-pressed=true]').ariaLabel"); // prettier-ignore
+    const spot = () =>
+      driver.executeScript<string>(
+        "return document.querySelector('[aria-label^=\"Show spot\"][aria-pressed=true]').ariaLabel",
+      );
     const before = await spot();
     await click(driver, "Blind trial: lanes against one another without their names");
     await see(driver, "[data-testid=blind-start]");
     for (const letter of ["C", "D"])
-      await (await driver.findElement(By.css(`[data-testid=blind-start] [aria-label='Lane ${letter} takes part']`))).click(); // prettier-ignore
+      await (
+        await driver.findElement(By.css(`[data-testid=blind-start] [aria-label='Lane ${letter} takes part']`))
+      ).click();
     await type("Times each pair is shown", "1");
     await click(driver, "Begin");
     for (let k = 1; k <= 3; k++) {
-      await waitFor(driver, `pair ${k}`, async () => (await textOf(driver, "[data-testid=blind-round]")).includes(`${k} of 3`)); // prettier-ignore
+      await waitFor(driver, `pair ${k}`, async () =>
+        (await textOf(driver, "[data-testid=blind-round]")).includes(`${k} of 3`),
+      );
       await cropsRest(driver);
       // Nothing says which lane is which.
       expect(await textOf(driver, "[data-testid=blind-round]")).not.toMatch(/Mixture|Untouched/);
@@ -284,15 +325,23 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
 
   test("with keys alone: another lane, and one of its levers down and up", async () => {
     const { driver } = open();
-    const keys = (...pressed: string[]) => driver.actions().sendKeys(...pressed).perform(); // prettier-ignore
-    const chord = (held: string, key: string) => driver.actions().keyDown(held).sendKeys(key).keyUp(held).perform(); // prettier-ignore
-    const selected = () => driver.executeScript<string>("return document.querySelector('[data-lane] button[aria-pressed=true]').closest('[data-lane]').dataset.lane"); // prettier-ignore
+    const keys = (...pressed: string[]) =>
+      driver
+        .actions()
+        .sendKeys(...pressed)
+        .perform();
+    const chord = (held: string, key: string) => driver.actions().keyDown(held).sendKeys(key).keyUp(held).perform();
+    const selected = () =>
+      driver.executeScript<string>(
+        "return document.querySelector('[data-lane] button[aria-pressed=true]').closest('[data-lane]').dataset.lane",
+      );
     await lane("A");
     await driver.executeScript("document.activeElement.blur()");
     await chord(Key.SHIFT, Key.ARROW_RIGHT);
     await waitFor(driver, "lane B", async () => (await selected()) === "B");
     await tabTo(driver, "Strength");
-    const value = () => driver.executeScript<number>("return Number(document.activeElement.getAttribute('aria-valuenow'))"); // prettier-ignore
+    const value = () =>
+      driver.executeScript<number>("return Number(document.activeElement.getAttribute('aria-valuenow'))");
     const before = await value();
     await keys(Key.ARROW_LEFT);
     await waitFor(driver, "a lower strength", async () => (await value()) < before);
@@ -302,14 +351,22 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
 
   test("a verdict by keys alone, and a sheet that holds crops, measures, chains and verdict by itself", async () => {
     const { driver } = open();
-    const keys = (...pressed: string[]) => driver.actions().sendKeys(...pressed).perform(); // prettier-ignore
+    const keys = (...pressed: string[]) =>
+      driver
+        .actions()
+        .sendKeys(...pressed)
+        .perform();
     await driver.executeScript("document.activeElement.blur()");
     await tabTo(driver, "Best lane: Over all");
     await keys(Key.ENTER);
     await see(driver, "[role=option]");
     // The list goes to what was typed a moment later.
     await keys("B");
-    await waitFor(driver, "B is marked", () => driver.executeScript<boolean>("return document.activeElement.getAttribute('role') === 'option' && document.activeElement.textContent.includes('B')")); // prettier-ignore
+    await waitFor(driver, "B is marked", () =>
+      driver.executeScript<boolean>(
+        "return document.activeElement.getAttribute('role') === 'option' && document.activeElement.textContent.includes('B')",
+      ),
+    );
     await keys(Key.ENTER);
     await waitFor(driver, "the verdict", async () => (await textOf(driver, "[data-testid=verdict]")).includes("B"));
     await tabTo(driver, "Note to the verdict");
@@ -342,7 +399,11 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     const first = () => driver.executeScript<string>("return document.querySelector('[data-row]').dataset.row");
     expect(["B", "D"]).toContain(await first());
     // How deep rings are stands under the crops of lanes that sharpen.
-    const figures = (letter: string) => driver.executeScript<string>("return [...document.querySelectorAll(`[data-cell^='${arguments[0]}:']`)].map((e) => e.innerText).join(' ')", letter); // prettier-ignore
+    const figures = (letter: string) =>
+      driver.executeScript<string>(
+        "return [...document.querySelectorAll(`[data-cell^='${arguments[0]}:']`)].map((e) => e.innerText).join(' ')",
+        letter,
+      );
     await waitFor(driver, "rings of lane D", async () => /ring\s[\d.]+/.test(await figures("D")), 60_000);
     expect(await figures("B")).not.toContain("ring");
     await look("table");

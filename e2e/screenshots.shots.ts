@@ -38,7 +38,12 @@ test("every main view", async () => {
   await take("compare");
   await driver.findElement(By.css("body")).sendKeys("e", "t");
   await see(driver, "[data-testid=measures][data-left='0']", 150_000);
-  await waitFor(driver, "evidence", async () => (await driver.findElements(By.css("[data-testid=evidence-panel] [data-stale=false]"))).length > 0, 90_000); // prettier-ignore
+  await waitFor(
+    driver,
+    "evidence",
+    async () => (await driver.findElements(By.css("[data-testid=evidence-panel] [data-stale=false]"))).length > 0,
+    90_000,
+  );
   await rest(1000);
   await take("compare-evidence");
   await driver.findElement(By.css("body")).sendKeys("e", "t", "p");
@@ -52,7 +57,12 @@ test("every main view", async () => {
     .move({ origin: await see(driver, "[data-cell='B:whole']"), x: 60, y: -20 })
     .click()
     .perform();
-  await waitFor(driver, "loupes", async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 5, 60_000); // prettier-ignore
+  await waitFor(
+    driver,
+    "loupes",
+    async () => (await driver.findElements(By.css("[data-testid^=loupe-][data-pending=false]"))).length === 5,
+    60_000,
+  );
   await rest(500);
   await take("compare-whole");
   await driver.findElement(By.css("body")).sendKeys("m");

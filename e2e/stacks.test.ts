@@ -196,7 +196,8 @@ test("a step takes its blur from the stars of another lane's stack, half as wide
   const { driver } = session;
   await (await driver.findElement(By.xpath("//nav//a[contains(., 'Compare')]"))).click();
   await cropsRest(driver);
-  const item = async (words: string) => (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${words}')]`))).click(); // prettier-ignore
+  const item = async (words: string) =>
+    (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${words}')]`))).click();
   const width = async () => Number(/([\d.]+) px/.exec(await textOf(driver, "[data-testid=typed-kernel]"))?.[1]);
   // The first lane once more, of the copy at half the scale.
   await click(driver, "More of lane A");
@@ -207,9 +208,13 @@ test("a step takes its blur from the stars of another lane's stack, half as wide
   await click(driver, "Add a step");
   await item("Inverse, noise gated");
   await choose("Blur", "taken from elsewhere");
-  await waitFor(driver, "it says that there is none", async () => (await textOf(driver, "[data-testid=idle]")).includes("No blur was taken yet")); // prettier-ignore
+  await waitFor(driver, "it says that there is none", async () =>
+    (await textOf(driver, "[data-testid=idle]")).includes("No blur was taken yet"),
+  );
   await choose("Take the blur from the stars of another lane's stack", "lane A");
-  await waitFor(driver, "it is taken", async () => (await textOf(driver, "[data-testid=kept-blur]")).includes("Taken from the stars of")); // prettier-ignore
+  await waitFor(driver, "it is taken", async () =>
+    (await textOf(driver, "[data-testid=kept-blur]")).includes("Taken from the stars of"),
+  );
   await waitFor(driver, "it works", async () => (await driver.findElements(By.css("[data-testid=idle]"))).length === 0);
   await cropsRest(driver);
   // Stars of 2.9 px there.

@@ -231,7 +231,8 @@ test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; 
 
 test("starting points set the strength; the halves tell what it leaves and which is best, and a click sets that", async () => {
   const { driver } = session;
-  const strength = async () => (await see(driver, "[data-step='noise.mixture'] input[aria-label='Strength, number']")).getAttribute("value"); // prettier-ignore
+  const strength = async () =>
+    (await see(driver, "[data-step='noise.mixture'] input[aria-label='Strength, number']")).getAttribute("value");
   const before = await strength();
   await click(driver, "Keep the grain");
   await waitFor(driver, "begun anew", async () => (await strength()) === "0.67");
@@ -278,7 +279,14 @@ test("a step acts in a mask that is drawn: inside as before, outside the untouch
   await (await driver.findElement(By.xpath("//*[@role='menuitem'][contains(., 'Ellipse')]"))).click();
   await see(driver, "[data-drawing=true]");
   const [, cell] = await cells();
-  await driver.actions().move({ origin: cell }).press().move({ origin: cell, x: 18, y: 12 }).move({ origin: cell, x: 30, y: 30 }).release().perform(); // prettier-ignore
+  await driver
+    .actions()
+    .move({ origin: cell })
+    .press()
+    .move({ origin: cell, x: 18, y: 12 })
+    .move({ origin: cell, x: 30, y: 30 })
+    .release()
+    .perform();
   const feather = await see(driver, "[data-mask-part=ellipse] input[aria-label='Feather, number']");
   await feather.sendKeys(Key.chord(Key.CONTROL, "a"), "0", Key.ENTER);
   // The crop before the mask was treated everywhere: only both together say that the mask has come.

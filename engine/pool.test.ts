@@ -148,7 +148,8 @@ describe("the pool over real workers", () => {
     const given = {
       picture: ref("s", made.mean),
       halves: { a: ref("a", made.a), b: ref("b", made.b) },
-      ...{ fill: made.facts.fill, fullScale: 1 },
+      fill: made.facts.fill,
+      fullScale: 1,
       steps: [step],
     };
     const { width, height, channels } = made.facts;

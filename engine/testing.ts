@@ -13,7 +13,9 @@ export const blobBytes: OpenBytes = (ref) =>
 
 /** A reference to a file in memory. */
 export const blobRef = (id: string, bytes: Uint8Array, name = `${id}.fits`): FrameRef => ({
-  ...{ id, name, kind: "blob" },
+  id,
+  name,
+  kind: "blob",
   blob: new Blob([bytes as BlobPart]),
 });
 

@@ -154,7 +154,9 @@ export function copyStep(board: Board, fromId: string, stepId: string, toId: str
 /** The same chain on another stack, as a lane of its own. */
 export function laneOnStack(board: Board, laneId: string, stackId: string): Board {
   const next = duplicateLane(board, laneId);
-  return next === board || next.selectedLaneId === null ? board : changeLane(next, next.selectedLaneId, (lane) => ({ ...lane, stackId })); // prettier-ignore
+  return next === board || next.selectedLaneId === null
+    ? board
+    : changeLane(next, next.selectedLaneId, (lane) => ({ ...lane, stackId }));
 }
 
 export function changeLane(board: Board, laneId: string, change: (lane: Lane) => Lane): Board {

@@ -56,7 +56,11 @@ test("what was made of subs is told by its header, is no sub, and is brought in 
   expect(stack).toMatchObject({ id: currentStackId, name: "pier", toProject: IDENTITY });
   expect(stack.brought).toEqual({
     files: ["pier.fits", "pier.a.fits", "pier.b.fits"],
-    ...{ hasHalves: true, hasCoverage: false, combined: null, joined: null, copyOf: null },
+    hasHalves: true,
+    hasCoverage: false,
+    combined: null,
+    joined: null,
+    copyOf: null,
     hash: expect.stringMatching(/^[0-9a-f]{16}$/) as string,
     // Pixel size over focal length of the simulated camera, in radians.
     arcsecPerPx: expect.closeTo((206264.806 * 4.2e-3) / 540, 4) as number,

@@ -118,9 +118,14 @@ export async function bringStack(
       hasHalves: halves !== null,
       hasCoverage: pictures.coverage !== undefined,
       combined,
-      ...{ joined: null, copyOf: null, hash, arcsecPerPx: pixelScaleOf(metadata) },
+      joined: null,
+      copyOf: null,
+      hash,
+      arcsecPerPx: pixelScaleOf(metadata),
     },
-    ...{ gridId: null, note: "", deletedAt: null },
+    gridId: null,
+    note: "",
+    deletedAt: null,
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

@@ -80,7 +80,11 @@ export class CalibrationBook {
     await jobs.run("masters", "Making masters", (control) =>
       makeMasters(
         {
-          ...{ projectId: project.id, pool, storage, subs, masters },
+          projectId: project.id,
+          pool,
+          storage,
+          subs,
+          masters,
           plan: project.calibration,
           frameOf: (sub) => this.files.raw(sub),
           masterFrame: (master) => this.files.master(master),

@@ -60,11 +60,16 @@ export async function copyStack(
     toProject: null,
     brought: {
       files: [stack.name],
-      ...{ hasHalves: halves !== null, hasCoverage: false, combined, joined: null, hash: null },
+      hasHalves: halves !== null,
+      hasCoverage: false,
+      combined,
+      joined: null,
+      hash: null,
       arcsecPerPx: null,
       copyOf: { stackId: stack.id, factor, resampling },
     },
-    ...{ note: "", deletedAt: null },
+    note: "",
+    deletedAt: null,
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

@@ -23,10 +23,23 @@ function notingPool(whole: Partial<WholeViews> = { blur: null }) {
   const until = async (task: string) => {
     while (!ends.has(task)) await new Promise((resolve) => setTimeout(resolve));
   };
-  return { asked, payloads, until, end: (task: string, value: unknown) => ends.get(task)?.(value), book: new EvidenceBook({ run, size: 2 } as unknown as WorkerPool) }; // prettier-ignore
+  return {
+    asked,
+    payloads,
+    until,
+    end: (task: string, value: unknown) => ends.get(task)?.(value),
+    book: new EvidenceBook({ run, size: 2 } as unknown as WorkerPool),
+  };
 }
 
-const ALL = ["evidenceWhole 192", "evidenceSource a 192", "evidenceSource b 192", "evidenceSource plus 192", "evidenceSource minus 192", "evidence 192"]; // prettier-ignore
+const ALL = [
+  "evidenceWhole 192",
+  "evidenceSource a 192",
+  "evidenceSource b 192",
+  "evidenceSource plus 192",
+  "evidenceSource minus 192",
+  "evidence 192",
+];
 const FIRST = ["evidenceWhole 96", "evidenceSource plus 96", "support 96"];
 
 test("light and stars of the middle are told first, of two runs; then all of it, once", async () => {

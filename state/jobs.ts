@@ -95,7 +95,10 @@ export function createJobs() {
 
   const running = () => store.getState().jobs.filter(({ error }) => !error);
   return {
-    ...{ store, attempt, run, dismiss },
+    store,
+    attempt,
+    run,
+    dismiss,
     isRunning: () => running().length > 0,
     stopAll: () => running().forEach(({ stop }) => stop()),
   };

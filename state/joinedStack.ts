@@ -92,11 +92,17 @@ export async function joinProjectStacks(
     calibration: null,
     brought: {
       files: parts.map(({ channel, stack }) => `${channel}: ${stack.name}`),
-      ...{ hasHalves: halves !== null, hasCoverage: false, combined },
-      ...{ copyOf: null, hash: null, arcsecPerPx: null },
+      hasHalves: halves !== null,
+      hasCoverage: false,
+      combined,
+      copyOf: null,
+      hash: null,
+      arcsecPerPx: null,
       joined: parts.map(({ channel, stack }, i) => ({ channel, stackId: stack.id, part: joined.parts[i].part })),
     },
-    ...{ gridId: null, note: "", deletedAt: null },
+    gridId: null,
+    note: "",
+    deletedAt: null,
   };
   record.toProject = await tied(pool, record, firstStack(base.now));
   try {

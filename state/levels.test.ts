@@ -25,7 +25,10 @@ test("a lane is shown by the common levers on its stack's levels, by its own, or
   expect(levelsWords(own)).toBe("lane B is shown by levels of its own");
   const linked = { ...own, look: { ...own.look, levelsOf: c.id } };
   for (const lane of linked.lanes)
-    expect(levelsFor(linked, lane, stacks[0], stacks)).toEqual({ params: start.display, levels: stacks[1].facts.stretch }); // prettier-ignore
+    expect(levelsFor(linked, lane, stacks[0], stacks)).toEqual({
+      params: start.display,
+      levels: stacks[1].facts.stretch,
+    });
   expect(levelsWords(linked)).toBe("all lanes are shown by the levels of lane C");
   // The common levers are those of every lane without its own; a lane that is gone links nothing.
   expect(setLevels(own, own.lanes[0], { black: 1 }).display.black).toBe(1);

@@ -20,7 +20,13 @@ export const lightsOf = (subs: readonly SubRecord[]): SubRecord[] => subs.filter
 function loneFrame(sub: SubRecord, order: number, { settings }: ProjectRecord["calibration"]): LoneFrame {
   const { id, name, measuredSize, unit, metadata, measures, video, relation, patches } = sub;
   return {
-    ...{ id, name, order, unit, metadata, measures, video },
+    id,
+    name,
+    order,
+    unit,
+    metadata,
+    measures,
+    video,
     width: measuredSize.width,
     height: measuredSize.height,
     pixelScale: calibratedScale(metadata, sub.measuredThrough === null ? null : settings),

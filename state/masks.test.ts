@@ -10,7 +10,11 @@ const stars = findMaskKind("stars");
 if (!gaussian || !stars) throw new Error("a registry lacks what is tested");
 
 const empty = boardSchema.parse({
-  ...{ lanes: [], spots: [], ladder: null, selectedLaneId: null, display: {} },
+  lanes: [],
+  spots: [],
+  ladder: null,
+  selectedLaneId: null,
+  display: {},
   view: { zoom: 1, panX: 0, panY: 0 },
   look: FRESH_LOOK,
 });

@@ -4,7 +4,10 @@ import { changeStep } from "./board";
 
 /** A part of a kind with its defaults. */
 export const partOf = (kind: AnyMaskKind, how: MaskPart["how"] = "or"): MaskPart => ({
-  ...{ kind: kind.id, how, inverted: false, outline: [] },
+  kind: kind.id,
+  how,
+  inverted: false,
+  outline: [],
   params: { ...kind.parameters.defaults },
 });
 

@@ -4,11 +4,20 @@ import { arcsecPerPx, projectScale } from "./pixelScale";
 
 const project = { calibration: { settings: {} } } as unknown as ProjectRecord;
 const sub = (id: string, focalLengthMm: number | null) =>
-  ({ id, measuredThrough: null, metadata: { pixelSizeUm: 4, focalLengthMm, binning: 2, cfa: null } }) as unknown as SubRecord; // prettier-ignore
+  ({
+    id,
+    measuredThrough: null,
+    metadata: { pixelSizeUm: 4, focalLengthMm, binning: 2, cfa: null },
+  }) as unknown as SubRecord;
 const stack = (id: string, part: object): StackRecord =>
   ({
-    ...{ id, brought: null, settings: { method: "stack", drizzle: "no" }, toProject: IDENTITY },
-    ...{ report: { subs: [{ id: "p" }] }, facts: { width: 100, height: 80 }, ...part },
+    id,
+    brought: null,
+    settings: { method: "stack", drizzle: "no" },
+    toProject: IDENTITY,
+    report: { subs: [{ id: "p" }] },
+    facts: { width: 100, height: 80 },
+    ...part,
   }) as unknown as StackRecord;
 
 test("arcsec to a pixel by the cards of a sub, by a file's header, or over the stars that stacks share", () => {

@@ -110,7 +110,10 @@ export class ProjectSession {
     });
     const isThere = stacks.some(({ id }) => id === now.currentStackId);
     state.setState({
-      ...{ project, subs, stacks, board },
+      project,
+      subs,
+      stacks,
+      board,
       currentStackId: isThere ? now.currentStackId : read.state.currentStackId,
     });
     return true;

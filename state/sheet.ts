@@ -19,8 +19,10 @@ export async function exportSheet(
   options: { signal: AbortSignal; onProgress: (share: number) => void },
 ): Promise<string> {
   const square = (x: number, y: number) => ({
-    ...{ x: Math.round(x) - SIDE / 2, y: Math.round(y) - SIDE / 2 },
-    ...{ width: SIDE, height: SIDE },
+    x: Math.round(x) - SIDE / 2,
+    y: Math.round(y) - SIDE / 2,
+    width: SIDE,
+    height: SIDE,
   });
   const { stacks } = session.store.getState();
   const lanes = [];
@@ -32,8 +34,12 @@ export async function exportSheet(
     const off = SIDE * Math.hypot(scale - 1, (rotationDeg * Math.PI) / 180);
     const finer = Math.max(1, Math.round(scale));
     lanes.push({
-      ...{ letter: lane.letter, treatment, facts: stack.facts },
-      ...{ stackId: stack.id, stackName: stack.name, integrationS: stack.report.integrationS || null },
+      letter: lane.letter,
+      treatment,
+      facts: stack.facts,
+      stackId: stack.id,
+      stackName: stack.name,
+      integrationS: stack.report.integrationS || null,
       shownBy: levelsFor(board, lane, stack, stacks),
       regionOf: ({ x, y }: { x: number; y: number }) => square(...mapPoint(toPicture, x, y)),
       onto: ({ x, y }: { x: number; y: number }) =>

@@ -102,7 +102,9 @@ export async function makeProjectStack(
     object,
     calibration: stackCalibrationOf(book.groups(plan), new Set(included.map(({ id }) => id)), plan),
     brought: null,
-    ...{ gridId: wanted.gridId ?? null, note: "", deletedAt: null },
+    gridId: wanted.gridId ?? null,
+    note: "",
+    deletedAt: null,
   };
   const { mean, a, b, coverage, rejected, rejectedBySub } = made;
   record.toProject = await tied(base.pool, record, firstStack(base.now));

@@ -154,7 +154,14 @@ describe("the board", () => {
     const second = { stepId: lane.steps[0].id, field: "blend", values: [0.3, 0.9] };
     const grid = { ...laddered, ladder: { ...laddered.ladder, second } };
     const rungs = rungsOf(grid);
-    expect(rungs.map(({ value, second: of }) => [value, of])).toEqual([[0.2, 0.3], [0.5, 0.3], [0.8, 0.3], [0.2, 0.9], [0.5, 0.9], [0.8, 0.9]]); // prettier-ignore
+    expect(rungs.map(({ value, second: of }) => [value, of])).toEqual([
+      [0.2, 0.3],
+      [0.5, 0.3],
+      [0.8, 0.3],
+      [0.2, 0.9],
+      [0.5, 0.9],
+      [0.8, 0.9],
+    ]);
     expect(new Set(rungs.map(({ lane: rung }) => rung.id)).size).toBe(6);
     // The lane has strength 1 and blend 1: that corner of the grid comes first.
     expect([rungs[5].rank, rungs[0].rank]).toEqual([0, 5]);
@@ -170,7 +177,11 @@ describe("the board", () => {
   test("lanes change places, take over chains and steps, go on another stack, and come back when they were taken out", () => {
     const start = board();
     const [a, b, c] = start.lanes;
-    expect(moveLane(start, b.id, a.id).lanes.map(({ id }) => id).slice(0, 3)).toEqual([b.id, a.id, c.id]); // prettier-ignore
+    expect(
+      moveLane(start, b.id, a.id)
+        .lanes.map(({ id }) => id)
+        .slice(0, 3),
+    ).toEqual([b.id, a.id, c.id]);
     expect(moveLane(start, a.id, undefined)).toBe(start);
     const words = ({ steps }: { steps: { operation: string }[] }) => steps.map(({ operation }) => operation);
     const copied = copyChain(start, b.id, c.id);

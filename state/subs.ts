@@ -70,7 +70,10 @@ export class SubsBook {
     await jobs.run("import", label, (control) =>
       importFiles(
         {
-          ...{ projectId: project.id, pool, stored, storage },
+          projectId: project.id,
+          pool,
+          stored,
+          storage,
           subs: () => this.base.now.subs,
           calibrationFor: (sub) => this.calibration.of(sub),
           add: (added) => {

@@ -5,7 +5,12 @@ import type { ProjectSession } from "./project";
 import { blurOfChosen, blurOfLane } from "./takenBlur";
 
 const shape = { fwhmMajor: 3, fwhmMinor: 2, angle: 0.3, beta: 3, stars: 9, field: null };
-const lanes = ["s", "coarse", "loose"].map((stackId, k) => ({ id: stackId, letter: "ABC"[k], stackId, steps: [] })) as Lane[]; // prettier-ignore
+const lanes = ["s", "coarse", "loose"].map((stackId, k) => ({
+  id: stackId,
+  letter: "ABC"[k],
+  stackId,
+  steps: [],
+})) as Lane[];
 const size = { facts: { width: 200, height: 150 }, report: { subs: [] } };
 /** The second stack has half as many pixels and lies turned by a quarter; the third could not be tied. */
 const stacks = [
@@ -34,7 +39,10 @@ test("stars of another stack are taken at the scale of the lane's own and as it 
   const { from, side, values } = await blurOfLane(fake, lanes[1], lanes[0]);
   expect(from).toBe("the stars of Coarse");
   expect(asked).toEqual([
-    ["measureFacts", { treatment: { picture: { id: "coarse" }, steps: [], facts: [] }, index: 0, keys: ["psfShape@together"] }], // prettier-ignore
+    [
+      "measureFacts",
+      { treatment: { picture: { id: "coarse" }, steps: [], facts: [] }, index: 0, keys: ["psfShape@together"] },
+    ],
   ]);
   const expected = moffatPsf({ fwhmMajor: 6, fwhmMinor: 4, angle: 0.3 + Math.PI / 2, beta: 3 }, 24);
   expect(side).toBe(expected.size);

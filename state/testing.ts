@@ -63,7 +63,10 @@ export async function testBench(database: string): Promise<TestBench> {
     return session;
   };
   return {
-    ...{ pool, jobs, repository, files },
+    pool,
+    jobs,
+    repository,
+    files,
     open: async (projectId) => {
       last?.close();
       last = there(await ProjectSession.open(projectId, pool, jobs, repository));

@@ -10,8 +10,14 @@ const TREATMENT = { picture: { id: "stack" }, halves: {}, steps: [], facts: [] }
 const FACTS = { width: 1024, height: 512, fwhmPx: 3 };
 
 const tile = (region: Region) => ({
-  ...{ region, isBlurred: false, noise: { before: [1], left: [0.5] }, error: 0.5, lostShare: 0, stars: [] },
-  ...{ unsupportedShare: region.x === 0 ? 0.25 : 0, unsupported: new Float32Array(region.width * region.height) },
+  region,
+  isBlurred: false,
+  noise: { before: [1], left: [0.5] },
+  error: 0.5,
+  lostShare: 0,
+  stars: [],
+  unsupportedShare: region.x === 0 ? 0.25 : 0,
+  unsupported: new Float32Array(region.width * region.height),
 });
 
 function bench() {

@@ -90,8 +90,21 @@ test("records of version 4: matrices become warps, of subs and of stacks", () =>
   expect(none.ok && none.value.relation).toEqual({ to: "r", value: null });
   const { toProject: _, report, ...old } = stack("s");
   const listed = {
-    ...{ id: "x", name: "x", used: true, reason: null, residualPx: 0, pairs: 9, scale: 1, weight: [1], half: "A" },
-    ...{ fwhmPx: 3, eccentricity: 0, stars: 9, background: [0], noise: [1], transform: matrix },
+    id: "x",
+    name: "x",
+    used: true,
+    reason: null,
+    residualPx: 0,
+    pairs: 9,
+    scale: 1,
+    weight: [1],
+    half: "A",
+    fwhmPx: 3,
+    eccentricity: 0,
+    stars: 9,
+    background: [0],
+    noise: [1],
+    transform: matrix,
   };
   const moved = readRecord("stacks", stackRecord, {
     ...old,

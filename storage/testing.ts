@@ -102,5 +102,7 @@ export const stack = (id: string): StackRecord => ({
   toProject: null,
   calibration: null,
   brought: null,
-  ...{ gridId: null, note: "", deletedAt: null },
+  gridId: null,
+  note: "",
+  deletedAt: null,
 });

@@ -12,7 +12,9 @@ const [SIGMA, GROWTH] = [4e-5, 2e-6];
 /** A picture with noise of that many times a stack's. */
 export function noisy(truth: Raster, times: number, seed: number): Raster {
   const random = createRandom(seed);
-  const planes = truth.planes.map((plane) => plane.map((v) => v + times * Math.sqrt(SIGMA ** 2 + GROWTH * Math.max(0, v)) * random.normal() * 0.5)); // prettier-ignore
+  const planes = truth.planes.map((plane) =>
+    plane.map((v) => v + times * Math.sqrt(SIGMA ** 2 + GROWTH * Math.max(0, v)) * random.normal() * 0.5),
+  );
   return { ...truth, planes };
 }
 

@@ -15,8 +15,21 @@ export function matchedFrame(
   const { width, height, channels } = size;
   const { binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument } = metadata;
   return {
-    ...{ id, name, type, width, height, channels },
-    ...{ binning, gain, offset, exposureS, temperatureC, filter, cfa, instrument, unit },
+    id,
+    name,
+    type,
+    width,
+    height,
+    channels,
+    binning,
+    gain,
+    offset,
+    exposureS,
+    temperatureC,
+    filter,
+    cfa,
+    instrument,
+    unit,
   };
 }
 

@@ -48,9 +48,20 @@ describe("chain files", () => {
   test("missing parameters take their defaults", () => {
     const result = parseChain({ ...good, steps: [{ ...step, params: { strength: 0.9 } }] });
     expect(result.ok && result.value.steps[0].params).toEqual({
-      ...{ levers: "all", strength: 0.9, colourStrength: 1, redStrength: 1, greenStrength: 1, blueStrength: 1 },
-      ...{ kind: "weaken", threshold: 3.5, detail: 0.7, scales: 5, mottle: 0, leastGrain: 0 },
-      ...{ keepPoints: true, pointSnr: 4 },
+      levers: "all",
+      strength: 0.9,
+      colourStrength: 1,
+      redStrength: 1,
+      greenStrength: 1,
+      blueStrength: 1,
+      kind: "weaken",
+      threshold: 3.5,
+      detail: 0.7,
+      scales: 5,
+      mottle: 0,
+      leastGrain: 0,
+      keepPoints: true,
+      pointSnr: 4,
     });
   });
 });
@@ -162,14 +173,25 @@ test("samples and corners of a picture of any size lie on it", () => {
         expect(at.x + at.width <= width && at.y + at.height <= height).toBe(true);
       }
     }),
-    { numRuns: 500, examples: [[1000, 872], [1280, 720]] }, // prettier-ignore
+    {
+      numRuns: 500,
+      examples: [
+        [1000, 872],
+        [1280, 720],
+      ],
+    },
   );
 });
 
 test("of a large picture the corners are looked at too, beside the pieces; of a smaller one they hold them nearly", () => {
   const size = { width: 6000, height: 4000 };
   const corners = cornerRegions(size);
-  expect(corners.map(({ x, y }) => [x, y])).toEqual([[0, 0], [0, 3680], [5680, 0], [5680, 3680]]); // prettier-ignore
+  expect(corners.map(({ x, y }) => [x, y])).toEqual([
+    [0, 0],
+    [0, 3680],
+    [5680, 0],
+    [5680, 3680],
+  ]);
   for (const corner of corners)
     for (const piece of sampleRegions(size)) expect(isEmptyRegion(intersectRegions(corner, piece))).toBe(true);
   expect(cornerRegions({ width: 1024, height: 1024 })).toEqual([]);

@@ -75,9 +75,13 @@ function sum(a: Float32Array, b: Float32Array): Float32Array {
 
 /** How far the darkest light around is looked for, in px; it is looked for in planes smoothed by these starlet scales, and smoothed by those. */
 const DARK_REACH = 12;
-const [SCALES_BEFORE, SCALES_AFTER]: readonly (readonly number[])[] = [[0, 1], [1, 2]]; // prettier-ignore
+const [SCALES_BEFORE, SCALES_AFTER]: readonly (readonly number[])[] = [
+  [0, 1],
+  [1, 2],
+];
 /** Pixels of surroundings that a luminance step's joining needs. */
-export const JOIN_HALO = DARK_REACH + [...SCALES_BEFORE, ...SCALES_AFTER].reduce((sum, scale) => sum + 2 ** (scale + 1), 0); // prettier-ignore
+export const JOIN_HALO =
+  DARK_REACH + [...SCALES_BEFORE, ...SCALES_AFTER].reduce((sum, scale) => sum + 2 ** (scale + 1), 0);
 
 /** The darkest light within 12 px of each pixel, by channel, even by some px: what stars and small things stand on. */
 export function lightAround({ width, height, planes }: Raster, kernels: Kernels): Float32Array[] {

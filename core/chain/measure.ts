@@ -225,7 +225,10 @@ export class SeenPicture {
       seen.push({ raster, inside: relativeTo(area, inside) });
     }
     if (seen.length > 0) return seen;
-    throw new UserError("None of the sky patches lies on the picture", "Move one onto it, or take the noise from elsewhere."); // prettier-ignore
+    throw new UserError(
+      "None of the sky patches lies on the picture",
+      "Move one onto it, or take the noise from elsewhere.",
+    );
   }
 
   private async take(source: FrameSource, steps: ReadyStep[], regions = this.regions): Promise<Raster[]> {

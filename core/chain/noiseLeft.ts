@@ -48,7 +48,9 @@ export function disturbedFrame(
 ): FrameSource {
   const { width, height, channels } = picture;
   return {
-    ...{ width, height, channels },
+    width,
+    height,
+    channels,
     read: async (region) => {
       const noise = halfDifference(await halves.a.read(region), await halves.b.read(region));
       return added(await picture.read(region), noise, share);

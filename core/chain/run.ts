@@ -188,6 +188,7 @@ async function runStep(
     const isIdle = operation.idle?.(step.params, facts[i]) ?? null;
     results.push(isIdle ? picture : await operation.run(picture, step.params, facts[i], own, { x, y, kept }));
   }
-  const around = join && raster.channels > 1 ? await memoize(raster, "light around", () => lightAround(raster, job.kernels)) : null; // prettier-ignore
+  const around =
+    join && raster.channels > 1 ? await memoize(raster, "light around", () => lightAround(raster, job.kernels)) : null;
   return joinFromMode(raster, results, step.channels, join, around);
 }

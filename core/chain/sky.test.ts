@@ -55,7 +55,9 @@ test("patches are found where there is no star, no gap, and little light", async
   expect(patches.length).toBe(6);
   for (const { x, y, side } of patches) {
     expect(x - side / 2).toBeGreaterThanOrEqual(6);
-    const holdsStar = [200, 280].some((u) => [40, 120, 200].some((v) => Math.max(Math.abs(x - u), Math.abs(y - v)) < side / 2 + 2)); // prettier-ignore
+    const holdsStar = [200, 280].some((u) =>
+      [40, 120, 200].some((v) => Math.max(Math.abs(x - u), Math.abs(y - v)) < side / 2 + 2),
+    );
     expect(holdsStar).toBe(false);
   }
   expect(new Set(patches.map(({ x, y }) => `${x} ${y}`)).size).toBe(6);

@@ -87,8 +87,10 @@ export async function skyReadout(
     };
   };
   const row = (of: SkyReadout["rows"][number]["of"], channel: number, spreadAt: (time: number) => Spread) => ({
-    ...{ of, channel },
-    ...{ before: spreadAt(0), after: spreadAt(1) },
+    of,
+    channel,
+    before: spreadAt(0),
+    after: spreadAt(1),
   });
   const { channels } = picture;
   const rows = Array.from({ length: channels }, (_, c) =>

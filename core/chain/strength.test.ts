@@ -20,8 +20,10 @@ function stepOf(id: string, params: object): ChainStep {
 }
 
 const inputOf = ({ picture, a, b }: typeof first) => ({
-  ...{ picture: frameOfRaster(picture), halves: { a: frameOfRaster(a), b: frameOfRaster(b) } },
-  ...{ fill: [0, 0, 0], fullScale: 1 },
+  picture: frameOfRaster(picture),
+  halves: { a: frameOfRaster(a), b: frameOfRaster(b) },
+  fill: [0, 0, 0],
+  fullScale: 1,
 });
 
 async function treated(of: typeof first, step: ChainStep): Promise<Raster> {
@@ -60,7 +62,10 @@ test.each([
       deviation(await treated(first, { ...step, params: { ...step.params, strength } }), light),
     ),
   );
-  const found = curve.strengths.reduce((at, s, k) => (Math.abs(s - best) < Math.abs(curve.strengths[at] - best) ? k : at), 0); // prettier-ignore
+  const found = curve.strengths.reduce(
+    (at, s, k) => (Math.abs(s - best) < Math.abs(curve.strengths[at] - best) ? k : at),
+    0,
+  );
   // No further from the least error than 0.2 dB.
   expect(20 * Math.log10(errors[found] / Math.min(...errors))).toBeLessThan(0.2);
   if (id === "noise.gaussian") expect(best).toBeLessThan(0.9);

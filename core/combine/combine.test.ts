@@ -196,7 +196,8 @@ test.each([3, 4, 7, 8, 9, 16, 17, 25, 30, 40, 47, 64, 65])(
     const random = createRandom(n);
     const cube = Float32Array.from({ length: n * pixels }, () => random.normal() + (random.uniform() < 0.004 ? 9 : 0));
     // Values that lie as far out as the limits, to the last bit, are the hardest.
-    for (let p = 0; p < 20; p++) for (let i = 0; i < n; i++) cube[i * pixels + p] = Math.round(4 * cube[i * pixels + p]) / 4 + 0; // prettier-ignore
+    for (let p = 0; p < 20; p++)
+      for (let i = 0; i < n; i++) cube[i * pixels + p] = Math.round(4 * cube[i * pixels + p]) / 4 + 0;
     const weights = Array.from({ length: n }, (_, i) => 1 + (i % 3));
     const [centre, other] = [plain, wasm].map((kernels) => kernels.centres(cube, n, pixels));
     expect(other).toEqual(centre);

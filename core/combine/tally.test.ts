@@ -32,8 +32,13 @@ test.each(REJECTORS.map(({ id }) => id))(
       ? undefined
       : {
           noise: weights.map((_, i) => 1 + (i % 3)),
-          ...{ signal: weights.map(() => 0.01), blur: weights.map(() => 0), sky: 90, centre, spread },
-          ...{ curvature: new Float32Array(pixels), slope: new Float32Array(pixels) },
+          signal: weights.map(() => 0.01),
+          blur: weights.map(() => 0),
+          sky: 90,
+          centre,
+          spread,
+          curvature: new Float32Array(pixels),
+          slope: new Float32Array(pixels),
         };
     const result = kernels.combine(cube, n, pixels, weights, settings, model);
     const from = { x: 3, y: 2, width: pixels, height: 1 };

@@ -40,7 +40,10 @@ test("choices are counted for lanes, not for sides; no difference counts for nei
 
 test("a trial as it is kept tells every choice, as CSV too", () => {
   const record = blindRecord.parse({
-    lanes: [{ letter: "A", words: "Untouched" }, { letter: "B", words: "Mixture 1" }], // prettier-ignore
+    lanes: [
+      { letter: "A", words: "Untouched" },
+      { letter: "B", words: "Mixture 1" },
+    ],
     choices: [
       { spot: "Dark, low", left: "B", right: "A", choice: "left" },
       { spot: "Structure", left: "A", right: "B", choice: "same" },

@@ -9,7 +9,12 @@ import { factsOfTiles, inspectPicture, inspectTiles, proposeSpots, tilesToInspec
 import { sampled, shownLevels } from "./inspect";
 
 const cell = (x: number, y: number, level: number, structure: number, stars: number, detail = 0) => ({
-  ...{ x, y, level, structure, stars, detail },
+  x,
+  y,
+  level,
+  structure,
+  stars,
+  detail,
 });
 
 test("spots: the darkest quiet cell, the strongest structure, the richest group; none near another or the border", () => {
@@ -81,7 +86,9 @@ test("craters are no stars: none are counted, no width is told, and their spot i
 test("a sky is shown by its own levels; of a lit surface the shadows are not cut off", () => {
   const random = createRandom(5);
   const of = (shadows: number) =>
-    rasterOf(200, 200, [Float32Array.from({ length: 40_000 }, (_, i) => (i % 100 < shadows ? 0.02 : 0.4) + 0.01 * random.normal())]); // prettier-ignore
+    rasterOf(200, 200, [
+      Float32Array.from({ length: 40_000 }, (_, i) => (i % 100 < shadows ? 0.02 : 0.4) + 0.01 * random.normal()),
+    ]);
   const shown = (raster: Raster) =>
     shownLevels([{ spreads: spreadsOf(raster), samples: raster.planes.map(sampled) }], 1);
   const sky = of(0);

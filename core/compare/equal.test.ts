@@ -93,8 +93,14 @@ test("equal grain in patches of sky needs no halves, and adds up over them", asy
   const alone = { ...lane, input: { ...lane.input, halves: null } };
   const raster = await alone.input.picture.read(REGION);
   const [patch] = findSkyPatches([{ raster, x: REGION.x, y: REGION.y, gaps: null }], job.kernels);
-  const place = { x: Math.round(patch.x - patch.side / 2), y: Math.round(patch.y - patch.side / 2), width: patch.side, height: patch.side }; // prettier-ignore
-  const read = async (strength: number | null) => equalReading([await equalPart(alone, place, strength, measure, job)], measure); // prettier-ignore
+  const place = {
+    x: Math.round(patch.x - patch.side / 2),
+    y: Math.round(patch.y - patch.side / 2),
+    width: patch.side,
+    height: patch.side,
+  };
+  const read = async (strength: number | null) =>
+    equalReading([await equalPart(alone, place, strength, measure, job)], measure);
   const untouched = await read(0);
   // White noise over 1 … 8 px: all of it but what is coarser, 0.5 %.
   expect(untouched.value).toBeGreaterThan(0.00092);

@@ -222,7 +222,10 @@ export function shownLevels(tiles: readonly Pick<TileFacts, "spreads" | "samples
       for (const v of samples[c]) if (v < black) below++;
     }
     if (below <= FEW * all) return own;
-    const dark = quantile(tiles.flatMap(({ samples }) => [...samples[c]]), DARK_END); // prettier-ignore
+    const dark = quantile(
+      tiles.flatMap(({ samples }) => [...samples[c]]),
+      DARK_END,
+    );
     return Math.max(own, (level - dark) / BELOW);
   });
   return { ...levels, sigma };

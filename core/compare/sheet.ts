@@ -125,7 +125,10 @@ function format(value: number | null, id: string, times = 1): string {
 
 /** Every choice of a blind trial. */
 function choicesTable({ lanes, choices }: BlindRecord): string {
-  const rows = choices.map((row, k) => `<tr><td>${k + 1}</td><td>${safe(row.spot)}</td><td>${safe(row.left)} : ${safe(row.right)}</td><td>${safe(chosenOf(row) || "no difference")}</td></tr>`); // prettier-ignore
+  const rows = choices.map(
+    (row, k) =>
+      `<tr><td>${k + 1}</td><td>${safe(row.spot)}</td><td>${safe(row.left)} : ${safe(row.right)}</td><td>${safe(chosenOf(row) || "no difference")}</td></tr>`,
+  );
   const who = lanes.map(({ letter, words }) => `${safe(letter)} ${safe(words)}`).join(", ");
   return `<details><summary>Every choice (${who})</summary><table><thead><tr><th>Pair</th><th>Spot</th><th>Left : right</th><th>Better</th></tr></thead><tbody>${rows.join("")}</tbody></table></details>`;
 }

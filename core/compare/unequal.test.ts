@@ -9,7 +9,12 @@ const stretch = () => {
   return newStep(operation);
 };
 const lane = (letter: string, other: Partial<ComparedLane> = {}): ComparedLane => ({
-  ...{ letter, stackId: "s", stackName: "Stack 1", integrationS: 3600, steps: [], clipped: 0 },
+  letter,
+  stackId: "s",
+  stackName: "Stack 1",
+  integrationS: 3600,
+  steps: [],
+  clipped: 0,
   ...other,
 });
 

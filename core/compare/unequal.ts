@@ -34,8 +34,11 @@ export function unequalThings([first, ...others]: readonly ComparedLane[]): stri
   const domain = domainAfter([...first.steps]);
   const apart = others.filter(({ steps }) => domainAfter([...steps]) !== domain);
   if (apart.length > 0) {
-    const which = apart.length === 1 ? `${lane(apart[0])} is` : `lanes ${apart.map(({ letter }) => letter).join(", ")} are`; // prettier-ignore
-    said.push(`${which} ${domainAfter([...apart[0].steps])}, lane ${first.letter} ${domain}: they are shown by different curves`); // prettier-ignore
+    const which =
+      apart.length === 1 ? `${lane(apart[0])} is` : `lanes ${apart.map(({ letter }) => letter).join(", ")} are`;
+    said.push(
+      `${which} ${domainAfter([...apart[0].steps])}, lane ${first.letter} ${domain}: they are shown by different curves`,
+    );
   }
   for (const one of [first, ...others])
     if (one.clipped !== null && one.clipped > CLIPPED)

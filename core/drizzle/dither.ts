@@ -38,7 +38,8 @@ export function ditherFacts(
     const y = Math.round(v * (size.height - side));
     const pixels = side * side;
     const sums = {
-      ...{ columns: side, rows: side },
+      columns: side,
+      rows: side,
       light: new Float32Array(pixels),
       area: new Float32Array(pixels),
     };

@@ -17,16 +17,33 @@ const SIDE = 96;
 function planned(toReference: Warp, i: number, change: Partial<PlannedSub> = {}): PlannedSub {
   const half = i % 2 === 0 ? "A" : "B";
   return {
-    ...{ id: `${i}`, name: `${i}`, toReference, residualPx: 0, pairs: 9, scale: 1, half, trails: [] },
-    ...{ offset: [0, 0, 0].map(() => ({ level: 0, dx: 0, dy: 0 })), weight: [1, 1, 1] },
-    ...{ scatter: { noise: [1, 1, 1], signal: [0, 0, 0], fwhmPx: 3 }, starlight: null, local: null, vectors: [] },
+    id: `${i}`,
+    name: `${i}`,
+    toReference,
+    residualPx: 0,
+    pairs: 9,
+    scale: 1,
+    half,
+    trails: [],
+    offset: [0, 0, 0].map(() => ({ level: 0, dx: 0, dy: 0 })),
+    weight: [1, 1, 1],
+    scatter: { noise: [1, 1, 1], signal: [0, 0, 0], fwhmPx: 3 },
+    starlight: null,
+    local: null,
+    vectors: [],
     fullAt: null,
     ...change,
   };
 }
 
 const planOf = (used: PlannedSub[], channels = 1, id = "none"): StackPlan => ({
-  ...{ referenceId: "0", width: SIDE, height: SIDE, channels, used, leftOut: [], sky: [0, 0, 0] },
+  referenceId: "0",
+  width: SIDE,
+  height: SIDE,
+  channels,
+  used,
+  leftOut: [],
+  sky: [0, 0, 0],
   rejection: { id, why: "" },
   fullAt: null,
 });

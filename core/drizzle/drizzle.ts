@@ -59,7 +59,8 @@ export async function drizzleRegion(
   const scale = drizzleScaleOf(settings) ?? 1;
   const { channels, used } = plan;
   const newSums = (): DropSums => ({
-    ...{ columns: region.width, rows: region.height },
+    columns: region.width,
+    rows: region.height,
     light: new Float32Array(region.width * region.height),
     area: new Float32Array(region.width * region.height),
   });

@@ -37,7 +37,9 @@ export async function clearStars(look: PictureLook, job: JobHandle): Promise<Cle
         const stars = findStars(planes[c], width, height, job.kernels, { fits: FITS, searchAgain });
         for (const { x, y, fit, snr, flux } of stars) {
           if (!fit || snr < LEAST_SNR || fit.peak > CLIPPED_SHARE * (brightest - fit.background)) continue;
-          const isAlone = stars.every((o) => o.flux < 0.03 * flux || (o.x === x && o.y === y) || Math.hypot(o.x - x, o.y - y) > ALONE_PX); // prettier-ignore
+          const isAlone = stars.every(
+            (o) => o.flux < 0.03 * flux || (o.x === x && o.y === y) || Math.hypot(o.x - x, o.y - y) > ALONE_PX,
+          );
           if (isAlone && isKept(kept, piece)(fit)) found.push({ piece, fit });
         }
       }

@@ -35,7 +35,8 @@ export const haarMixture: Fact<HaarMixtureFact> = {
         scales.push(
           HAAR_BANDS.map(({ across, down }, b) => {
             const pieces = split.map(({ bands }, n) => ({
-              ...{ width: samples[n].width, height: samples[n].height },
+              width: samples[n].width,
+              height: samples[n].height,
               plane: gaps[n] ? bands[b].map((v, i) => (gaps[n]?.[i] === 1 ? NaN : v)) : bands[b],
             }));
             const expected = filterCovariance(noise, haarTaps(scale, across), haarTaps(scale, down), 1 << scale, 4);

@@ -14,13 +14,23 @@ const MEDIAN_ERROR = Math.sqrt(Math.PI / 2);
 
 const numbers = z.array(z.number());
 const field = z.object({
-  ...{ x0: z.number(), y0: z.number(), scale: z.number(), degree: z.number(), tilePx: z.number() },
-  ...{ terms: z.array(numbers), least: numbers, most: numbers },
+  x0: z.number(),
+  y0: z.number(),
+  scale: z.number(),
+  degree: z.number(),
+  tilePx: z.number(),
+  terms: z.array(numbers),
+  least: numbers,
+  most: numbers,
 });
 
 /** An elliptical Moffat profile, of how many stars, and how it changes over the picture where it does (measure/psfField.ts). */
 export const starShapeSchema = z.object({
-  ...{ fwhmMajor: z.number(), fwhmMinor: z.number(), angle: z.number(), beta: z.number(), stars: z.number() },
+  fwhmMajor: z.number(),
+  fwhmMinor: z.number(),
+  angle: z.number(),
+  beta: z.number(),
+  stars: z.number(),
   field: field.nullable().default(null),
 });
 export type FieldShape = z.infer<typeof starShapeSchema>;

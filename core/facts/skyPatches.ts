@@ -12,8 +12,10 @@ export const skyPatches: Fact<z.infer<typeof schema>> = {
   async measure(look, job) {
     const [samples, gaps] = [await look.samples(), await look.gaps()];
     const pieces = samples.map((raster, k) => ({
-      ...{ raster, gaps: gaps[k] },
-      ...{ x: look.places[k].x, y: look.places[k].y },
+      raster,
+      gaps: gaps[k],
+      x: look.places[k].x,
+      y: look.places[k].y,
     }));
     return findSkyPatches(pieces, job.kernels);
   },

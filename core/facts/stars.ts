@@ -21,8 +21,11 @@ export const stars: Fact<StarsFact> = {
     const samples = await look.samples();
     const found = samples.flatMap((piece, k) =>
       findStars(meanPlane(piece), piece.width, piece.height, job.kernels).map(({ x, y, flux, peak, snr }) => ({
-        ...{ x: x + look.places[k].x, y: y + look.places[k].y },
-        ...{ flux, peak, snr },
+        x: x + look.places[k].x,
+        y: y + look.places[k].y,
+        flux,
+        peak,
+        snr,
       })),
     );
     return { stars: found.sort((a, b) => b.flux - a.flux).slice(0, MOST) };

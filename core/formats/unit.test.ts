@@ -64,7 +64,12 @@ describe("two frames of one sensor", () => {
     fullScale: number,
     electronsPerAdu: number | null = null,
   ) => ({
-    ...{ name, storedPerUnit, fullScale, electronsPerAdu, saturation: null, from },
+    name,
+    storedPerUnit,
+    fullScale,
+    electronsPerAdu,
+    saturation: null,
+    from,
   });
   const u16 = unit("ADU", 65535, 65535);
   const adu = unit("ADU", 1, 65535);

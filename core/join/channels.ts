@@ -1,8 +1,23 @@
 /** Names of filters, in small letters without anything else, by what they pass: middle wavelengths in nm, common practice of the trade. */
 const WAVELENGTHS = new Map(
   Object.entries({
-    ...{ r: 620, red: 620, g: 530, green: 530, b: 460, blue: 460 },
-    ...{ sii: 672, s2: 672, nii: 658, n2: 658, ha: 656, hα: 656, halpha: 656, oiii: 501, o3: 501, hb: 486, hβ: 486 },
+    r: 620,
+    red: 620,
+    g: 530,
+    green: 530,
+    b: 460,
+    blue: 460,
+    sii: 672,
+    s2: 672,
+    nii: 658,
+    n2: 658,
+    ha: 656,
+    hα: 656,
+    halpha: 656,
+    oiii: 501,
+    o3: 501,
+    hb: 486,
+    hβ: 486,
   }),
 );
 const LUMINANCE = new Set(["l", "lum", "luminance", "clear"]);

@@ -59,7 +59,12 @@ describe.each([
     for (let k = 7; k < n; k += 50) raw[k] = 60_000;
     const [bias, dark, flat] = [noise(n, 500, 2), noise(n, 540, 3), noise(n, 30_000, 200)];
     for (let k = 11; k < n; k += 70) flat[k] = k % 140 === 11 ? 0 : -3;
-    const common = { flatMeans: [30_000, 28_000, 31_000, 25_000].slice(0, pitch * pitch), pitch, saturation: 59_000, pedestal: 10 }; // prettier-ignore
+    const common = {
+      flatMeans: [30_000, 28_000, 31_000, 25_000].slice(0, pitch * pitch),
+      pitch,
+      saturation: 59_000,
+      pedestal: 10,
+    };
     for (const masters of [
       { bias, dark, flat, darkScale: 1.5, ...common },
       { bias: null, dark, flat, darkScale: 1, ...common },
@@ -98,7 +103,16 @@ test("the colours of a mosaic by hand: bilinear means of the nearest, mirrored a
 
 test("planes, masters and cells that do not go together are refused", () => {
   const plane = noise(16, 1, 1);
-  const masters = { bias: null, dark: noise(9, 1, 1), flat: null, darkScale: 1, flatMeans: [], pitch: 1 as const, saturation: 1, pedestal: 0 }; // prettier-ignore
+  const masters = {
+    bias: null,
+    dark: noise(9, 1, 1),
+    flat: null,
+    darkScale: 1,
+    flatMeans: [],
+    pitch: 1 as const,
+    saturation: 1,
+    pedestal: 0,
+  };
   for (const kernels of [plain, wasm]) {
     expect(() => kernels.demosaic("limited", plane, 4, 4, [0, 0, 1, 2])).toThrow(RangeError);
     expect(() => kernels.demosaic("limited", plane, 5, 4, [0, 1, 1, 2])).toThrow(RangeError);

@@ -43,10 +43,18 @@ test.each([13, 14, 19])(
 
 test("stars in noise on a sloping level come out the same by both, as many as there are", () => {
   const kinds = [1, 2, 3].map((count) => {
-    const at = [[7.2, 8.1, 120], [9.9, 8.4, 80], [8.2, 5.2, 60]].slice(0, count); // prettier-ignore
+    const at = [
+      [7.2, 8.1, 120],
+      [9.9, 8.4, 80],
+      [8.2, 5.2, 60],
+    ].slice(0, count);
     const drawn = new Float32Array(17 * 17);
     for (const [c, profile] of look.profiles.entries())
-      plain.drawStars({ planes: [drawn], width: 17, height: 17, profiles: [profile], least: [0] }, at.map(([x, y, h]) => ({ x, y, heights: [h * look.shares[c]] })), 1); // prettier-ignore
+      plain.drawStars(
+        { planes: [drawn], width: 17, height: 17, profiles: [profile], least: [0] },
+        at.map(([x, y, h]) => ({ x, y, heights: [h * look.shares[c]] })),
+        1,
+      );
     const square = squareOf(17, (x, y) => 4 - 0.1 * (y - 8) + drawn[y * 17 + x], 0.5);
     const start = Float64Array.from([0, 0, 0, ...at.flatMap(([x, y, h]) => [x + 0.3, y - 0.2, 0.8 * h])]);
     const [p, w] = [plain, wasm].map((kernels) => kernels.fitPoints(square, look, start, SETTLED));
@@ -73,7 +81,9 @@ test("a peak stays within its leash and above nothing; where no step helps the s
     expect(parameters[1]).toBeGreaterThan(0);
   }
   const nothing = { side: 15, data: new Float64Array(225), inverse: new Float64Array(225) };
-  const [p, w] = [plain, wasm].map((kernels) => kernels.fitPeak(nothing, { slopes: false, x: 7, y: 7, leashPx: 2 }, start, SETTLED)); // prettier-ignore
+  const [p, w] = [plain, wasm].map((kernels) =>
+    kernels.fitPeak(nothing, { slopes: false, x: 7, y: 7, leashPx: 2 }, start, SETTLED),
+  );
   expect([...w.parameters]).toEqual([...start]);
   expect(w).toEqual(p);
 });
@@ -82,6 +92,8 @@ test("squares and parameters that do not go together are refused", () => {
   const square = squareOf(9, () => 1);
   for (const kernels of [plain, wasm]) {
     expect(() => kernels.fitPoints(square, look, new Float64Array(5), SETTLED)).toThrow("9×9 samples");
-    expect(() => kernels.fitPeak({ ...square, side: 8 }, { slopes: true, x: 4, y: 4, leashPx: 1 }, new Float64Array(10), SETTLED)).toThrow("received 81 and 81"); // prettier-ignore
+    expect(() =>
+      kernels.fitPeak({ ...square, side: 8 }, { slopes: true, x: 4, y: 4, leashPx: 1 }, new Float64Array(10), SETTLED),
+    ).toThrow("received 81 and 81");
   }
 });

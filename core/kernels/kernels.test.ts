@@ -156,7 +156,8 @@ describe.each([
     }
     const still = { ...settings, damping: { inverse: new Float32Array(plane.length) }, iterations: 1 };
     const from = { ...still, start: plane };
-    const inner = (of: Float32Array) => of.filter((_, i) => i % width > 8 && i % width < width - 8 && i > 8 * width && i < (height - 8) * width); // prettier-ignore
+    const inner = (of: Float32Array) =>
+      of.filter((_, i) => i % width > 8 && i % width < width - 8 && i > 8 * width && i < (height - 8) * width);
     expect(worst(inner(wasm.richardsonLucy(plane, width, height, psf, from)), inner(plane))).toBeLessThan(1e-3);
   });
 
@@ -169,7 +170,8 @@ describe.each([
     const b = plain.richardsonLucy(plane, width, height, psf, settings);
     expect(worst(a, b)).toBeLessThan(2e-3);
     if (width < 30 || height < 30) return;
-    const inner = (of: Float32Array) => of.filter((_, i) => i % width > 12 && i % width < width - 12 && i > 12 * width && i < (height - 12) * width); // prettier-ignore
+    const inner = (of: Float32Array) =>
+      of.filter((_, i) => i % width > 12 && i % width < width - 12 && i > 12 * width && i < (height - 12) * width);
     const slopes = (of: Float32Array) => inner(of.map((v, i) => Math.abs(v - of[i + 1]))).reduce((p, q) => p + q, 0);
     const without = wasm.richardsonLucy(plane, width, height, psf, { ...settings, variation: null });
     expect(slopes(a)).toBeLessThan(slopes(without));
@@ -185,15 +187,29 @@ describe.each([
     expect(calls).toBe(4);
     expect(worst(a, plain.gatedLucy(data, width, height, psf, settings))).toBeLessThan(2e-3);
     const open = { ...settings, gates: [] };
-    expect(worst(wasm.gatedLucy(data, width, height, psf, open), plain.gatedLucy(data, width, height, psf, open))).toBeLessThan(5e-3); // prettier-ignore
+    expect(
+      worst(wasm.gatedLucy(data, width, height, psf, open), plain.gatedLucy(data, width, height, psf, open)),
+    ).toBeLessThan(5e-3);
     // d/(P u) is 1 + (d − P u)/(P u): without gates a step is Richardson's and Lucy's to that power.
-    const inner = (of: Float32Array) => of.filter((_, i) => i % width > 16 && i % width < width - 16 && i > 16 * width && i < (height - 16) * width); // prettier-ignore
+    const inner = (of: Float32Array) =>
+      of.filter((_, i) => i % width > 16 && i % width < width - 16 && i > 16 * width && i < (height - 16) * width);
     const one = wasm.gatedLucy(data, width, height, psf, { ...open, iterations: 1 });
     const plainStep = wasm.richardsonLucy(data, width, height, psf, { iterations: 1, start: open.start, floor: 1e-3 });
     expect(worst(inner(one), inner(plainStep.map((v) => 22 * (v / 22) ** 1.75)))).toBeLessThan(1e-3);
     const shut = { ...settings, gates: Array<number>(6).fill(1e6), start: data.map(() => 20) };
-    const even = wasm.gatedLucy(data.map(() => 20), width, height, psf, shut); // prettier-ignore
-    expect(worst(even, data.map(() => 20))).toBeLessThan(1e-3); // prettier-ignore
+    const even = wasm.gatedLucy(
+      data.map(() => 20),
+      width,
+      height,
+      psf,
+      shut,
+    );
+    expect(
+      worst(
+        even,
+        data.map(() => 20),
+      ),
+    ).toBeLessThan(1e-3);
   });
 });
 
@@ -373,7 +389,8 @@ test("the mixture's twins agree to single precision at any size, and one certain
     back: Float32Array.from({ length: axes }, () => random.normal()),
     gains: Float32Array.from({ length: axes * levels }, () => random.uniform()),
     offsets: Float32Array.from({ length: levels }, () => -5 * random.uniform()),
-    ...{ axes, levels },
+    axes,
+    levels,
   });
   for (const [w, h] of [
     [67, 41],

@@ -147,13 +147,20 @@ describe("block matching", () => {
     const wave = Float32Array.from({ length: 64 }, (_, i) => 3 * COSINES[2 * 8 + Math.floor(i / 8)] * COSINES[i % 8]);
     const of = wave.map((v, i) => v + COSINES[5 * 8 + (i % 8)] * COSINES[Math.floor(i / 8)]);
     const out = wasm.matchBlocks(of, wave, 8, 8, { ...white, search: 0, group: 1, threshold: null });
-    expect(worstDifference(out, wave.map((v) => 0.9 * v))).toBeLessThan(1e-6); // prettier-ignore
+    expect(
+      worstDifference(
+        out,
+        wave.map((v) => 0.9 * v),
+      ),
+    ).toBeLessThan(1e-6);
   });
 
   test("what repeats is cleaned by its repeats; a coefficient's noise is known from the picture's", () => {
     const [w, h] = [96, 96];
     const random = createRandom(4);
-    const clean = Float32Array.from({ length: w * h }, (_, i) => (Math.hypot(((i % w) % 24) - 12, (Math.floor(i / w) % 24) - 12) < 6 ? 5 : 0)); // prettier-ignore
+    const clean = Float32Array.from({ length: w * h }, (_, i) =>
+      Math.hypot(((i % w) % 24) - 12, (Math.floor(i / w) % 24) - 12) < 6 ? 5 : 0,
+    );
     const of = clean.map((v) => v + random.normal());
     const settings = { ...white, search: 26, group: 16, threshold: 2.7 };
     const first = wasm.matchBlocks(of, of, w, h, settings);
@@ -186,7 +193,13 @@ describe("undecimated wavelets", () => {
         const [p, q] = [plain, wasm].map((kernels) => kernels.waveletShrink(of, w, h, settings));
         expect(worstDifference(q, p)).toBeLessThan(1e-4);
       }
-      const kept = wasm.waveletShrink(of, w, h, { taps, scales: 3, sigma: bands(3, 1), thresholds: bands(3, 0), rule: "hard" }); // prettier-ignore
+      const kept = wasm.waveletShrink(of, w, h, {
+        taps,
+        scales: 3,
+        sigma: bands(3, 1),
+        thresholds: bands(3, 0),
+        rule: "hard",
+      });
       expect(worstDifference(kept, of)).toBeLessThan(1e-4);
     },
   );

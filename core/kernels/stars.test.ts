@@ -46,10 +46,23 @@ test.each([0, 0.05])("stars are drawn alike in both, down to a light of %s", (le
 test("stars are solved alike in both; none that has no light comes back", () => {
   const [a, b] = [planesOf(0.05), planesOf(0.05)];
   const sigmas = noise.map((plane) => plane.map((_, i) => (i % 97 === 0 ? 1e6 : 1 + (i % 3))));
-  const found = stars.map((star) => ({ ...star, x: star.x + 0.2, heights: star.heights.map((h) => 0.7 * h), name: "s" })); // prettier-ignore
+  const found = stars.map((star) => ({
+    ...star,
+    x: star.x + 0.2,
+    heights: star.heights.map((h) => 0.7 * h),
+    name: "s",
+  }));
   found.push({ x: 40, y: 8, heights: [-500, -500], name: "none" });
-  for (const [kernels, on] of [[plain, a], [wasm, b]] as const) kernels.drawStars(on, stars, 1); // prettier-ignore
-  for (const [kernels, on] of [[plain, a], [wasm, b]] as const) kernels.drawStars(on, found, -1); // prettier-ignore
+  for (const [kernels, on] of [
+    [plain, a],
+    [wasm, b],
+  ] as const)
+    kernels.drawStars(on, stars, 1);
+  for (const [kernels, on] of [
+    [plain, a],
+    [wasm, b],
+  ] as const)
+    kernels.drawStars(on, found, -1);
   const [p, w] = [plain.solveStars(a, found, { sigmas, rounds: 4 }), wasm.solveStars(b, found, { sigmas, rounds: 4 })];
   expect(w.length).toBe(p.length);
   p.forEach((star, k) => {

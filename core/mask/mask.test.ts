@@ -24,7 +24,8 @@ const maskOf = (
   whole: Partial<Mask> = {},
 ): Mask =>
   maskSchema.parse({
-    ...{ id: "m", name: "m" },
+    id: "m",
+    name: "m",
     parts: parts.map(({ kind, how, inverted, outline, ...params }) => ({ kind, how, inverted, outline, params })),
     ...whole,
   });
@@ -165,7 +166,8 @@ describe("what is drawn", () => {
 
   test("and, or, minus and inverted are those of sets", async () => {
     const box = (x: number, width: number, part: object = {}) => ({
-      ...{ kind: "polygon", feather: 0 },
+      kind: "polygon",
+      feather: 0,
       outline: [
         [x - 0.5, 49.5],
         [x + width - 0.5, 49.5],
@@ -185,7 +187,16 @@ describe("what is drawn", () => {
   });
 
   test("a blur keeps the sum and widens by its σ", async () => {
-    const dot = { kind: "polygon", feather: 0, outline: [[149.5, 119.5], [150.5, 119.5], [150.5, 120.5], [149.5, 120.5]] }; // prettier-ignore
+    const dot = {
+      kind: "polygon",
+      feather: 0,
+      outline: [
+        [149.5, 119.5],
+        [150.5, 119.5],
+        [150.5, 120.5],
+        [149.5, 120.5],
+      ],
+    };
     const values = await valuesOf(maskOf([dot], { blurPx: 8 }), flat);
     expect(sum(values)).toBeCloseTo(1, 4);
     const spread = values.reduce((s, v, i) => s + v * ((i % SIZE.width) - 150) ** 2, 0);
@@ -213,14 +224,42 @@ const everyKind = maskOf(
     { kind: "snr", how: "or" },
     { kind: "stars", how: "minus" },
     { kind: "colour", how: "or" },
-    { kind: "ellipse", how: "minus", outline: [[150, 120], [190, 120], [150, 150]] }, // prettier-ignore
-    { kind: "polygon", how: "or", inverted: true, outline: [[10, 10], [90, 20], [60, 200]] }, // prettier-ignore
-    { kind: "freehand", how: "and", outline: [[0, 0], [300, 0], [300, 240], [0, 240]] }, // prettier-ignore
+    {
+      kind: "ellipse",
+      how: "minus",
+      outline: [
+        [150, 120],
+        [190, 120],
+        [150, 150],
+      ],
+    },
+    {
+      kind: "polygon",
+      how: "or",
+      inverted: true,
+      outline: [
+        [10, 10],
+        [90, 20],
+        [60, 200],
+      ],
+    },
+    {
+      kind: "freehand",
+      how: "and",
+      outline: [
+        [0, 0],
+        [300, 0],
+        [300, 240],
+        [0, 240],
+      ],
+    },
   ],
   { blurPx: 3 },
 );
 const stars = paintStars(SIZE.width, SIZE.height, randomStars(25, SIZE.width, SIZE.height, 5), {
-  ...{ noise: SIGMA, channels: 3, tint: [1.5, 1, 0.6] },
+  noise: SIGMA,
+  channels: 3,
+  tint: [1.5, 1, 0.6],
 });
 
 test("every kind: a crop is the same as that part of the whole; both kernels agree", async () => {
@@ -251,7 +290,18 @@ test("every kind says what it does, and refuses what is out of range with its fi
 describe("in a chain", () => {
   const operation = findOperation("noise.gaussian");
   if (!operation) throw new Error("the registry has no Gaussian");
-  const box = maskOf([{ kind: "polygon", feather: 0, outline: [[100, 50], [200, 50], [200, 150], [100, 150]] }]); // prettier-ignore
+  const box = maskOf([
+    {
+      kind: "polygon",
+      feather: 0,
+      outline: [
+        [100, 50],
+        [200, 50],
+        [200, 150],
+        [100, 150],
+      ],
+    },
+  ]);
   const picture = frameOfRaster(stars);
   const input = { picture, halves: null, fill, fullScale: 1 };
   const treated = async (steps: ChainStep[], source = picture) => {
@@ -271,7 +321,6 @@ describe("in a chain", () => {
       [99, 100, false],
       [20, 200, false],
     ] as const) {
-      // prettier-ignore
       expect(at(inside, x, y)).toBeCloseTo(at(isIn ? everywhere : stars, x, y), 7);
       expect(at(halfInside, x, y)).toBeCloseTo(at(isIn ? halfEverywhere : stars, x, y), 7);
     }
@@ -279,9 +328,15 @@ describe("in a chain", () => {
 
   test("halves go through the whole's mask, not one of their own", async () => {
     const bright = maskOf([{ kind: "brightness", from: 0, to: 10, over: 0 }]);
-    const dark = rasterOf(SIZE.width, SIZE.height, stars.planes.map((plane) => plane.map(() => LEVEL))); // prettier-ignore
+    const dark = rasterOf(
+      SIZE.width,
+      SIZE.height,
+      stars.planes.map((plane) => plane.map(() => LEVEL)),
+    );
     dark.planes.forEach((plane) => (plane[120 * SIZE.width + 150] = 1));
-    const steps = [{ ...newStep(operation), params: { ...operation.parameters.defaults, keepPoints: false }, mask: bright }]; // prettier-ignore
+    const steps = [
+      { ...newStep(operation), params: { ...operation.parameters.defaults, keepPoints: false }, mask: bright },
+    ];
     const out = await treated(steps, frameOfRaster(dark));
     const whole = await treated([{ ...steps[0], mask: null }], frameOfRaster(dark));
     const values = await valuesOf(bright, stars);

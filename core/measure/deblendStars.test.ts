@@ -38,7 +38,8 @@ test("groups that were judged stay as they are, until a star that was not comes 
   const left = seen.slice();
   kernels.drawStars(on(left), start, -1);
   const known = start.map((of) => ({ ...of, isKnot: false }));
-  const count = (stars: readonly (PointStar & { isKnot?: boolean })[]) => deblendStars(on(left.slice()), stars, sigmas, FWHM, kernels).length; // prettier-ignore
+  const count = (stars: readonly (PointStar & { isKnot?: boolean })[]) =>
+    deblendStars(on(left.slice()), stars, sigmas, FWHM, kernels).length;
   expect([count(start), count(known), count([...known, far]), count([])]).toEqual([2, 1, 2, 0]);
   // What comes near has it judged again.
   expect(count([...known, star(start[0].x + 6, start[0].y, 1)])).toBe(3);
@@ -49,7 +50,10 @@ describe("the simplest that explains what stars were found for", () => {
 
   test.each([
     ["one star", [star(44.5, 45.6, 200)]],
-    ["three, the middle one and two on what it leaves", [star(44.5, 45.6, 160), star(42.3, 44.5, 30), star(46.7, 46.8, 25)]], // prettier-ignore
+    [
+      "three, the middle one and two on what it leaves",
+      [star(44.5, 45.6, 160), star(42.3, 44.5, 30), star(46.7, 46.8, 25)],
+    ],
   ])("a close pair that was found as %s becomes two, each in its place and as bright as it is", (_, guess) => {
     const { stars, isKnot } = explained(pair, guess);
     expect(isKnot).toEqual([false, false]);
@@ -64,8 +68,12 @@ describe("the simplest that explains what stars were found for", () => {
     const three = [star(40, 40, 100), star(42.9, 40.4, 80), star(41.2, 43, 90)];
     const { stars, isKnot } = explained([...three, star(70, 20, 300)], [...three, star(70.1, 20, 280)]);
     expect(isKnot).toEqual([false, false, false, false]);
-    for (const of of three) expect(Math.min(...stars.map(({ x, y }) => Math.hypot(x - of.x, y - of.y)))).toBeLessThan(0.1); // prettier-ignore
-    const [lone, alike] = [explained([star(70, 20, 300)], [star(70.1, 20, 280)]), explained([star(30, 60, 9)], [star(30, 60, 9)])]; // prettier-ignore
+    for (const of of three)
+      expect(Math.min(...stars.map(({ x, y }) => Math.hypot(x - of.x, y - of.y)))).toBeLessThan(0.1);
+    const [lone, alike] = [
+      explained([star(70, 20, 300)], [star(70.1, 20, 280)]),
+      explained([star(30, 60, 9)], [star(30, 60, 9)]),
+    ];
     expect(lone.stars[0]).toEqual({ ...lone.start[0], isKnot: false });
     expect(alike.stars[0]).toEqual({ ...alike.start[0], isKnot: false });
   });

@@ -53,7 +53,11 @@ export function deblendStars<S extends MaybeJudged>(
     if (!patch || !simplest || simplest === "as they are") return as(members, false);
     if (simplest === "knot") return as(members, true);
     const heights = members[0].heights.map((_, c) => members.reduce((sum, star) => sum + star.heights[c], 0));
-    const found = simplest.map(({ x, y, h }) => ({ x: x + patch.x0, y: y + patch.y0, heights: heights.map((of) => (of * h) / patch.height) })); // prettier-ignore
+    const found = simplest.map(({ x, y, h }) => ({
+      x: x + patch.x0,
+      y: y + patch.y0,
+      heights: heights.map((of) => (of * h) / patch.height),
+    }));
     return as(replaced(residual, members, found, sigmas, kernels), false);
   });
 }
@@ -73,7 +77,8 @@ function replaced(
   const whole = { x: 0, y: 0, width, height };
   const near = intersectRegions({ x: left, y: top, width: right - left + 1, height: bottom - top + 1 }, whole);
   const cut = (of: readonly Float32Array[]) => of.map((plane) => cropPlane(plane, width, near));
-  const moved = (of: readonly PointStar[], by: number) => of.map((star) => ({ ...star, x: star.x + by * near.x, y: star.y + by * near.y })); // prettier-ignore
+  const moved = (of: readonly PointStar[], by: number) =>
+    of.map((star) => ({ ...star, x: star.x + by * near.x, y: star.y + by * near.y }));
   const on = { ...residual, planes: cut(planes), width: near.width, height: near.height };
   kernels.drawStars(on, moved(stars, -1), 1);
   kernels.drawStars(on, moved(others, -1), -1);
@@ -107,7 +112,11 @@ function groupsOf(stars: readonly PointStar[], link: number, most: number): numb
           }
     // Stars in one place cannot be told apart by shorter links.
     if (group.length <= most || link < LEAST_LINK_PX) return [group];
-    return groupsOf(group.map((k) => stars[k]), LINKED_LESS * link, most).map((part) => part.map((k) => group[k])); // prettier-ignore
+    return groupsOf(
+      group.map((k) => stars[k]),
+      LINKED_LESS * link,
+      most,
+    ).map((part) => part.map((k) => group[k]));
   });
 }
 

@@ -66,10 +66,34 @@ describe("raw mosaics", () => {
     expect(looksLikeMosaic(mosaic, width, height)).toBe(true);
   });
   test("a grey sky, one with a gradient, odd rows or columns that are off, and a tiny picture are none", () => {
-    expect(looksLikeMosaic(plane(() => 100), width, height)).toBe(false); // prettier-ignore
-    expect(looksLikeMosaic(plane((x, y) => 100 + 0.5 * x + y), width, height)).toBe(false); // prettier-ignore
-    expect(looksLikeMosaic(plane((x) => 100 + 20 * (x & 1)), width, height)).toBe(false); // prettier-ignore
-    expect(looksLikeMosaic(plane((_, y) => 100 + 20 * (y & 1)), width, height)).toBe(false); // prettier-ignore
+    expect(
+      looksLikeMosaic(
+        plane(() => 100),
+        width,
+        height,
+      ),
+    ).toBe(false);
+    expect(
+      looksLikeMosaic(
+        plane((x, y) => 100 + 0.5 * x + y),
+        width,
+        height,
+      ),
+    ).toBe(false);
+    expect(
+      looksLikeMosaic(
+        plane((x) => 100 + 20 * (x & 1)),
+        width,
+        height,
+      ),
+    ).toBe(false);
+    expect(
+      looksLikeMosaic(
+        plane((_, y) => 100 + 20 * (y & 1)),
+        width,
+        height,
+      ),
+    ).toBe(false);
     expect(looksLikeMosaic(new Float32Array(100).fill(1), 10, 10)).toBe(false);
   });
 });

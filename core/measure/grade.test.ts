@@ -230,7 +230,12 @@ test("a surface that fills the field, drifting and lit from one side: Spearman w
   for (const { measures } of frames) expect([measures.x, measures.y]).toEqual([null, null]);
   const quality = frames.map(({ measures }) => measures.quality);
   expect(Math.min(...quality)).toBeGreaterThan(0);
-  expect(spearman(quality, frames.map(({ sigma }) => -sigma))).toBeGreaterThan(0.95); // prettier-ignore
+  expect(
+    spearman(
+      quality,
+      frames.map(({ sigma }) => -sigma),
+    ),
+  ).toBeGreaterThan(0.95);
 });
 
 /** A Gaussian blur along both axes, edges repeated; plainly written. */

@@ -24,7 +24,9 @@ test("noise that each filter leaves, and what it takes of the one before, as mea
     let current = plane;
     return [0, 1, 2, 3].map((j) => {
       const smooth = kernels.starletSmooth(current, side, side, j);
-      const inner = current.map((v, i) => v - smooth[i]).filter((_, i) => i % side > 60 && i % side < side - 60 && i > 60 * side && i < (side - 60) * side); // prettier-ignore
+      const inner = current
+        .map((v, i) => v - smooth[i])
+        .filter((_, i) => i % side > 60 && i % side < side - 60 && i > 60 * side && i < (side - 60) * side);
       current = smooth;
       return inner.reduce((sum, v) => sum + v * v, 0) / inner.length;
     });
@@ -35,10 +37,18 @@ test("noise that each filter leaves, and what it takes of the one before, as mea
     [found[1].left, through[1]],
     [found[1].taken, apart],
   ] as const)
-    // prettier-ignore
     variances(plane).forEach((v, j) => expect([j, Math.abs(v / told[j] - 1) < 0.07]).toEqual([j, true]));
-  const back = kernels.convolve(kernels.convolve(white, side, side, psf), side, side, inverseFilters(psf, shown, [1e-7], 30, [...gaussianCorrelation(0)], 1)[0].filter); // prettier-ignore
+  const back = kernels.convolve(
+    kernels.convolve(white, side, side, psf),
+    side,
+    side,
+    inverseFilters(psf, shown, [1e-7], 30, [...gaussianCorrelation(0)], 1)[0].filter,
+  );
   const wanted = kernels.convolve(white, side, side, shown);
-  const miss = Math.max(...back.map((v, i) => Math.abs(v - wanted[i])).filter((_, i) => i % side > 80 && i % side < 120 && i > 80 * side && i < 120 * side)); // prettier-ignore
+  const miss = Math.max(
+    ...back
+      .map((v, i) => Math.abs(v - wanted[i]))
+      .filter((_, i) => i % side > 80 && i % side < 120 && i > 80 * side && i < 120 * side),
+  );
   expect(miss).toBeLessThan(0.03);
 });

@@ -40,7 +40,9 @@ export function inverseFilters(
     };
     const last = before;
     const left = variances((i) => own.re[i] ** 2 + own.im[i] ** 2);
-    const taken = last ? variances((i) => (own.re[i] - last.re[i]) ** 2 + (own.im[i] - last.im[i]) ** 2) : left.map(() => 0); // prettier-ignore
+    const taken = last
+      ? variances((i) => (own.re[i] - last.re[i]) ** 2 + (own.im[i] - last.im[i]) ** 2)
+      : left.map(() => 0);
     before = { re: own.re.slice(), im: own.im.slice() };
     return { filter: filterOf(own, grid, radius), left, taken };
   });

@@ -62,7 +62,6 @@ test("after a stretch noise falls with the light, and is told level by level: wi
     [0.3, 0.6],
     [0.6, 0.9],
   ]) {
-    // prettier-ignore
     const off = [...noisy].flatMap((v, i) => (level[i] > from && level[i] < to ? [v - clean[i]] : []));
     const rms = Math.sqrt(off.reduce((sum, v) => sum + v * v, 0) / off.length);
     expect(Math.abs(rms - 1)).toBeLessThan(0.08);

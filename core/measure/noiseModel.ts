@@ -65,7 +65,10 @@ export function fitNoiseModel(level: Float32Array, noise: Float32Array, withSqua
   // A level of hardly any noise is a clipped or a filled one, and would outweigh all others.
   const variances = rows.map(({ variance }) => variance).sort((p, q) => p - q);
   const usual = variances[variances.length >> 1];
-  const falling = fallingOf(rows.filter(({ variance }) => variance >= LEAST_FALLING * usual), zero); // prettier-ignore
+  const falling = fallingOf(
+    rows.filter(({ variance }) => variance >= LEAST_FALLING * usual),
+    zero,
+  );
   if (falling) return { zero, a: falling.sigma[0] ** 2, b: 0, c: 0, falling };
   const least = LEAST_VARIANCE * usual;
   const told = rows.filter(({ variance }) => variance >= least);

@@ -13,8 +13,10 @@ export type SkyPatch = z.infer<typeof skyPatch>;
 
 /** The pixels of a patch; they may reach beyond the picture. */
 export const patchRegion = ({ x, y, side }: Pick<SkyPatch, "x" | "y" | "side">): Region => ({
-  ...{ x: Math.round(x - side / 2), y: Math.round(y - side / 2) },
-  ...{ width: side, height: side },
+  x: Math.round(x - side / 2),
+  y: Math.round(y - side / 2),
+  width: side,
+  height: side,
 });
 
 /** Median of a frame in each patch, mean of the channels; NaN for a patch without data. */

@@ -55,7 +55,9 @@ export function meanPsf(shapes: readonly MoffatShape[], maxRadius = 24): Psf {
   const values = new Float32Array(size * size);
   for (const psf of each) {
     const at = (size - psf.size) / 2;
-    psf.values.forEach((v, k) => (values[(Math.floor(k / psf.size) + at) * size + (k % psf.size) + at] += v / each.length)); // prettier-ignore
+    psf.values.forEach(
+      (v, k) => (values[(Math.floor(k / psf.size) + at) * size + (k % psf.size) + at] += v / each.length),
+    );
   }
   return { size, values };
 }

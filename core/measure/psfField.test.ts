@@ -45,7 +45,6 @@ test("a field that bends outwards is found, within 2 % of the width anywhere; of
     [900, 500],
     [880, 870],
   ]) {
-    // prettier-ignore
     const [found, right] = [shapeAt(field, 3, x, y), coma(x, y)];
     expect(Math.abs(found.fwhmMajor / right.fwhmMajor - 1)).toBeLessThan(0.025);
     expect(Math.abs(found.fwhmMinor / right.fwhmMinor - 1)).toBeLessThan(0.025);
@@ -56,7 +55,9 @@ test("a field that bends outwards is found, within 2 % of the width anywhere; of
   const tilt = (x: number) => ({ fwhmMajor: 2.8 + (0.8 * x) / SIDE, fwhmMinor: 2.8 + (0.8 * x) / SIDE, angle: 0 });
   const tilted = fitPsfField(starsOf(60, 5, 0.02, tilt));
   expect(tilted?.degree).toBe(1);
-  expect(Math.abs(Math.sqrt(shapeAt(tilted!, 3, 0, 500).fwhmMajor * shapeAt(tilted!, 3, 0, 500).fwhmMinor) - 2.8)).toBeLessThan(0.05); // prettier-ignore
+  expect(
+    Math.abs(Math.sqrt(shapeAt(tilted!, 3, 0, 500).fwhmMajor * shapeAt(tilted!, 3, 0, 500).fwhmMinor) - 2.8),
+  ).toBeLessThan(0.05);
   // Beyond the stars it goes on, but not for ever.
   expect(shapeAt(tilted!, 3, 1e6, 500).fwhmMajor).toBeLessThan(4.5);
 });

@@ -66,7 +66,8 @@ export function fitPsfField(stars: readonly PlacedWidths[]): PsfField | null {
   if (stars.length < STARS_PER_TERM * termsOf(0, 0, DEGREES[0]).length) return null;
   const [x0, y0] = [mean(stars.map(({ x }) => x)), mean(stars.map(({ y }) => y))];
   const scale = Math.max(1, ...stars.map(({ x, y }) => Math.max(Math.abs(x - x0), Math.abs(y - y0))));
-  const at = ({ x, y }: { x: number; y: number }, degree: number) => termsOf((x - x0) / scale, (y - y0) / scale, degree); // prettier-ignore
+  const at = ({ x, y }: { x: number; y: number }, degree: number) =>
+    termsOf((x - x0) / scale, (y - y0) / scale, degree);
   let kept = [...stars];
   let best: { degree: number; errors: number[] } = { degree: 0, errors: [] };
   for (let round = 0; round < 2; round++) {
@@ -81,19 +82,28 @@ export function fitPsfField(stars: readonly PlacedWidths[]): PsfField | null {
     if (round === 0) kept = kept.filter((_, i) => best.errors[i] <= limit);
   }
   if (best.degree === 0) return null;
-  const terms = [0, 1, 2].map((k) => solved(kept.map((star) => at(star, best.degree)), kept.map(({ widths }) => widths[k]))); // prettier-ignore
+  const terms = [0, 1, 2].map((k) =>
+    solved(
+      kept.map((star) => at(star, best.degree)),
+      kept.map(({ widths }) => widths[k]),
+    ),
+  );
   if (terms.some((of) => of === null)) return null;
   const known = terms as Float64Array[];
   const seen = kept.map((star) => known.map((of) => dot(of, at(star, best.degree))));
   const middle = known.map((_, k) => mean(seen.map((of) => of[k])));
   const square = (middle[0] + middle[2]) / 2;
-  const change = Math.sqrt(mean(seen.map((of) => of.reduce((sum, v, k) => sum + (v - middle[k]) ** 2, 0)))) / (2 * square); // prettier-ignore
+  const change =
+    Math.sqrt(mean(seen.map((of) => of.reduce((sum, v, k) => sum + (v - middle[k]) ** 2, 0)))) / (2 * square);
   if (change < LEAST_CHANGE) return null;
   const [low, high] = [Math.min, Math.max].map((of) => known.map((_, k) => of(...seen.map((one) => one[k]))));
   const steepest = Math.max(...kept.map((star) => slope(known, at, star, best.degree)));
   const tile = (TILE_CHANGE * 2 * square) / Math.max(steepest, 1e-12);
   return {
-    ...{ x0, y0, scale, degree: best.degree },
+    x0,
+    y0,
+    scale,
+    degree: best.degree,
     terms: known.map((of) => Array.from(of)),
     least: low.map((v, k) => v - BEYOND * (high[k] - v)),
     most: high.map((v, k) => v + BEYOND * (v - low[k])),
@@ -128,7 +138,10 @@ function foretold(stars: readonly PlacedWidths[], terms: (star: PlacedWidths) =>
   for (let part = 0; part < PARTS; part++)
     for (let k = 0; k < 3; k++) {
       const others = stars.flatMap((_, i) => (i % PARTS === part ? [] : [i]));
-      const fit = solved(others.map((i) => rows[i]), others.map((i) => stars[i].widths[k])); // prettier-ignore
+      const fit = solved(
+        others.map((i) => rows[i]),
+        others.map((i) => stars[i].widths[k]),
+      );
       for (let i = part; i < stars.length; i += PARTS)
         errors[i] += fit ? (stars[i].widths[k] - dot(fit, rows[i])) ** 2 : Infinity;
     }
@@ -156,7 +169,11 @@ function slope(
   degree: number,
 ): number {
   const along = (dx: number, dy: number) =>
-    Math.hypot(...terms.map((of) => dot(of, at({ x: x + dx, y: y + dy }, degree)) - dot(of, at({ x: x - dx, y: y - dy }, degree)))) / 2; // prettier-ignore
+    Math.hypot(
+      ...terms.map(
+        (of) => dot(of, at({ x: x + dx, y: y + dy }, degree)) - dot(of, at({ x: x - dx, y: y - dy }, degree)),
+      ),
+    ) / 2;
   return Math.hypot(along(1, 0), along(0, 1));
 }
 

@@ -186,7 +186,8 @@ export function fitPoints(patch: Patch, start: readonly Point[], kernels: Kernel
   return { stars: start.map((_, k) => ({ x: p[3 + 3 * k], y: p[4 + 3 * k], h: p[5 + 3 * k] })), cost };
 }
 
-const levelOf = ({ data, inverse }: Pick<Patch, "data" | "inverse">) => median(Float32Array.from(data, (v, k) => v / inverse[k])); // prettier-ignore
+const levelOf = ({ data, inverse }: Pick<Patch, "data" | "inverse">) =>
+  median(Float32Array.from(data, (v, k) => v / inverse[k]));
 
 /** One elliptical Moffat profile of any width over a level with a slope; null where it is not wider than a star in every direction. */
 export function fitWide(

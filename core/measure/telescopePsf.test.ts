@@ -3,7 +3,8 @@ import { apertureTransfer, telescopeFwhm, telescopePsf } from "./telescopePsf";
 const open = { apertureMm: 200, obstruction: 0, wavelengthNm: 550, arcsecPerPx: 0.05, seeingArcsec: 0 };
 /** λ/D in px. */
 const perPx = 550e-6 / 200 / (Math.PI / 648_000) / 0.05;
-const row = (psf: { size: number; values: Float32Array }) => psf.values.slice(((psf.size - 1) / 2) * psf.size + (psf.size - 1) / 2, ((psf.size + 1) / 2) * psf.size); // prettier-ignore
+const row = (psf: { size: number; values: Float32Array }) =>
+  psf.values.slice(((psf.size - 1) / 2) * psf.size + (psf.size - 1) / 2, ((psf.size + 1) / 2) * psf.size);
 
 test("an open aperture's disc: 1.03 λ/D wide, its first dark ring at 1.22 λ/D, 83.8 % of its light inside; Born & Wolf, Principles of Optics, § 8.5.2", () => {
   const psf = telescopePsf(open, 40);
@@ -14,7 +15,10 @@ test("an open aperture's disc: 1.03 λ/D wide, its first dark ring at 1.22 λ/D,
   const dark = along.findIndex((v, k) => k > 3 && v < along[k + 1]);
   expect(Math.abs(dark - 1.22 * perPx)).toBeLessThan(0.75);
   expect(along[dark] / along[0]).toBeLessThan(1e-3);
-  const inside = psf.values.reduce((sum, v, k) => sum + (Math.hypot((k % 81) - 40, Math.floor(k / 81) - 40) <= 1.22 * perPx ? v : 0), 0); // prettier-ignore
+  const inside = psf.values.reduce(
+    (sum, v, k) => sum + (Math.hypot((k % 81) - 40, Math.floor(k / 81) - 40) <= 1.22 * perPx ? v : 0),
+    0,
+  );
   // The PSF ends at 3.5 λ/D, within which lie 94 % of all light.
   expect(Math.abs(inside * 0.943 - 0.838)).toBeLessThan(0.015);
 });
@@ -45,7 +49,9 @@ test("the transfer of an obstructed aperture by its definition: how much two rin
       }
     expect(Math.abs(apertureTransfer(share, e) - both / one)).toBeLessThan(0.004);
   }
-  expect([apertureTransfer(0, e), apertureTransfer(0, 0), apertureTransfer(1, e)].map((v) => Math.round(1e9 * v) / 1e9)).toEqual([1, 1, 0]); // prettier-ignore
+  expect(
+    [apertureTransfer(0, e), apertureTransfer(0, 0), apertureTransfer(1, e)].map((v) => Math.round(1e9 * v) / 1e9),
+  ).toEqual([1, 1, 0]);
 });
 
 test("behind a large telescope the air's width remains, and coarse pixels keep the light", () => {

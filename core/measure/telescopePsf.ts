@@ -41,7 +41,12 @@ function crossed(share: number, e: number): number {
   if (share <= (1 - e) / 2) return -2 * e * e;
   const phi = Math.acos((1 + e * e - 4 * share * share) / (2 * e));
   const turned = Math.atan(((1 + e) / (1 - e)) * Math.tan(phi / 2));
-  return ((2 * e) / Math.PI) * Math.sin(phi) + ((1 + e * e) / Math.PI) * phi - ((2 * (1 - e * e)) / Math.PI) * turned - 2 * e * e; // prettier-ignore
+  return (
+    ((2 * e) / Math.PI) * Math.sin(phi) +
+    ((1 + e * e) / Math.PI) * phi -
+    ((2 * (1 - e * e)) / Math.PI) * turned -
+    2 * e * e
+  );
 }
 
 /**
@@ -51,8 +56,17 @@ function crossed(share: number, e: number): number {
  */
 export function telescopePsf(blur: TelescopeBlur, radius: number): Psf {
   const { apertureMm, obstruction, wavelengthNm, arcsecPerPx, seeingArcsec } = blur;
-  if (!(apertureMm > 0 && wavelengthNm > 0 && arcsecPerPx > 0 && obstruction >= 0 && obstruction < 1 && seeingArcsec >= 0)) // prettier-ignore
-    throw new RangeError(`a telescope's blur needs aperture, wavelength and scale > 0 and an obstruction below 1, received ${JSON.stringify(blur)}`); // prettier-ignore
+  if (!(
+    apertureMm > 0 &&
+    wavelengthNm > 0 &&
+    arcsecPerPx > 0 &&
+    obstruction >= 0 &&
+    obstruction < 1 &&
+    seeingArcsec >= 0
+  ))
+    throw new RangeError(
+      `a telescope's blur needs aperture, wavelength and scale > 0 and an obstruction below 1, received ${JSON.stringify(blur)}`,
+    );
   const limit = (apertureMm / (1e-6 * wavelengthNm)) * RADIANS_PER_ARCSEC * arcsecPerPx;
   const seeingPx = seeingArcsec / arcsecPerPx;
   const sinc = (f: number) => (f === 0 ? 1 : Math.sin(Math.PI * f) / (Math.PI * f));

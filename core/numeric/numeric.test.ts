@@ -67,7 +67,12 @@ test("Levenberg–Marquardt finds the parameters of an exponential, and stops wh
 
 describe("tabulated", () => {
   // ∫ dx/√(1 + x) and its inverse, and an exponential; below `least` both are lines to single precision.
-  const root: Rising = { value: (x) => (2 * x) / (1 + Math.sqrt(1 + x)), slope: (x) => 1 / Math.sqrt(1 + x), least: 1e-7, lowSlope: 1 }; // prettier-ignore
+  const root: Rising = {
+    value: (x) => (2 * x) / (1 + Math.sqrt(1 + x)),
+    slope: (x) => 1 / Math.sqrt(1 + x),
+    least: 1e-7,
+    lowSlope: 1,
+  };
   const log: Rising = { value: Math.log1p, slope: (x) => 1 / (1 + x), least: 1e-7, lowSlope: 1 };
 
   test.each([

@@ -78,7 +78,13 @@ describe("what the operations are for", () => {
     const original = await clean.read(region);
     expect(width(sharp) / width(original)).toBeLessThan(0.8);
     // With evenness and a target that the sampling carries it is gentler.
-    const gentle = await runChain(clean, readySteps([stepOf(sharpen, { channels: "luminance" })], facts), region, fill, job); // prettier-ignore
+    const gentle = await runChain(
+      clean,
+      readySteps([stepOf(sharpen, { channels: "luminance" })], facts),
+      region,
+      fill,
+      job,
+    );
     expect(width(gentle) / width(original)).toBeLessThan(0.9);
     const peak = original.planes[1][100 * 200 + 100] - 0.01;
     for (let r = 2; r < 12; r++) expect((0.01 - sharp.planes[1][100 * 200 + 100 + r]) / peak).toBeLessThan(0.02);

@@ -57,7 +57,7 @@ export const importedPsf = z
   .refine(
     ({ side, values }) => side % 2 === 1 && values.length === side * side,
     "must have side × side values, of an odd side",
-  ) // prettier-ignore
+  )
   .refine(({ values }) => values.some((v) => v > 0), "must hold some light");
 export type ImportedKernel = z.infer<typeof importedPsf>;
 

@@ -100,7 +100,9 @@ export function frameWithoutBlank(source: FrameSource, value: number | null): Fr
   if (value === null) return source;
   return {
     ...source,
-    ...{ width: source.width, height: source.height, channels: source.channels },
+    width: source.width,
+    height: source.height,
+    channels: source.channels,
     read: async (region, create) => withoutBlank(await source.read(region, create), value),
     noise: () => source.noise?.() ?? Promise.resolve(null),
   };

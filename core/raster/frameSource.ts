@@ -30,7 +30,9 @@ export function frameOfRaster(raster: Raster): FrameSource {
 export function scaledFrame(source: FrameSource, factor: number): FrameSource {
   if (factor === 1) return source;
   return {
-    ...{ width: source.width, height: source.height, channels: source.channels },
+    width: source.width,
+    height: source.height,
+    channels: source.channels,
     read: async (region, create) => {
       const raster = await source.read(region, create);
       return { ...raster, planes: raster.planes.map((plane) => plane.map((v) => v * factor)) };

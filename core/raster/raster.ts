@@ -83,7 +83,6 @@ export function pastePlane(
   part: Float32Array,
   { x, y, width: across, height }: Region,
 ): void {
-  // prettier-ignore
   for (let v = 0; v < height; v++) plane.set(part.subarray(v * across, (v + 1) * across), (y + v) * width + x);
 }
 

@@ -31,7 +31,12 @@ const expose = (times: number, seed: number): Raster => {
 const lengths = [1, 1, 1, 0.1, 1, 1, 0.1, 1, 0.1];
 const rasters = lengths.map((times, i) => expose(times, i + 1));
 const facts: SubFacts[] = rasters.map((raster, i) => ({
-  ...{ id: `${i}`, name: `${i}`, width: SIDE, height: SIDE, channels: 1, exposureS: 300 * lengths[i] },
+  id: `${i}`,
+  name: `${i}`,
+  width: SIDE,
+  height: SIDE,
+  channels: 1,
+  exposureS: 300 * lengths[i],
   ...measureSub(raster, kernels, { unit: UNIT }),
   unit: UNIT,
 }));
@@ -65,7 +70,12 @@ test("cores that are saturated in long exposures are filled from short ones, in 
   expect(piece.coverage[5 * SIDE + 5]).toBe(lengths.length);
   expect(plan.fullAt).toBeGreaterThan(8);
   const report = makeReport(plan, facts, stackSettings.parse({}), {
-    ...{ halvesSigma: [1], fwhmPx: 3, samples: 1, rejected: 0, seconds: 1, peakBytes: 1 },
+    halvesSigma: [1],
+    fwhmPx: 3,
+    samples: 1,
+    rejected: 0,
+    seconds: 1,
+    peakBytes: 1,
   });
   expect(report.cores).toEqual({ filled: 6, from: 3 });
 });

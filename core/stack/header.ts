@@ -44,7 +44,9 @@ export function stackCards(of: StackKind, { plan, subs, source, unit, step, ...p
       ...(placed.enlarged === 1 ? [] : [binnedBy(1 / placed.enlarged)]),
       ...(placed.left === 0 && placed.top === 0 ? [] : [cutFrom(placed.left, placed.top)]),
     ],
-    ...{ unit: of === "coverage" || of === "rejected" ? COUNTS : unit, combined: true, demosaiced: plan.channels > 1 },
+    unit: of === "coverage" || of === "rejected" ? COUNTS : unit,
+    combined: true,
+    demosaiced: plan.channels > 1,
     set: [
       ["CREATOR", CREATOR],
       ["IMAGETYP", KIND_WORDS[of]],

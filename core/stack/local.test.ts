@@ -83,7 +83,12 @@ function unevenNight(): { facts: SubFacts[]; rasters: Raster[] } {
     return { ...raster, planes: raster.planes.map((plane) => plane.map((v, i) => v + glow(i))) };
   });
   const facts = rasters.map((raster, i) => ({
-    ...{ id: `sub${i}`, name: `sub${i}`, width: WIDTH, height: HEIGHT, channels: 3, exposureS: 120 },
+    id: `sub${i}`,
+    name: `sub${i}`,
+    width: WIDTH,
+    height: HEIGHT,
+    channels: 3,
+    exposureS: 120,
     ...measureSub(raster, kernels, { unit: SHARES }),
     unit: SHARES,
   }));

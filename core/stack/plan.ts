@@ -209,7 +209,13 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
     const { toReference, residualPx, pairs } = relation;
     const { scale, offset } = normalisation(settings.normalise, sub, reference, relation);
     return {
-      ...{ id: sub.id, name: sub.name, toReference, residualPx, pairs, scale, offset },
+      id: sub.id,
+      name: sub.name,
+      toReference,
+      residualPx,
+      pairs,
+      scale,
+      offset,
       weight: sub.measures.noise.map((sigma) =>
         settings.weights === "equal" ? 1 : subWeight(scale, sigma, settings.weights === "shape" ? shapeOf(sub) : null),
       ),
@@ -228,7 +234,10 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
   });
   const isFilled = fullAt.some((level) => level !== null);
   const plan: StackPlan = {
-    ...{ referenceId: reference.id, width, height, channels },
+    referenceId: reference.id,
+    width,
+    height,
+    channels,
     used: withKnownWeights(used),
     leftOut,
     sky: reference.measures.background,
@@ -366,7 +375,8 @@ function ontoGrid(plan: StackPlan, reference: SubFacts, grid: SubFacts, settings
   const { width, height } = grid;
   return {
     ...plan,
-    ...{ width, height },
+    width,
+    height,
     used: plan.used.map((sub) => ({
       ...sub,
       toReference: compose(warp, sub.toReference),

@@ -25,7 +25,10 @@ const measures = (part: Partial<SubMeasures>): SubMeasures => ({
   ...part,
 });
 const candidate = (id: string, part: Partial<SubMeasures>, scale = 1) => ({
-  ...{ id, width: 100, height: 80, relation: { scale } },
+  id,
+  width: 100,
+  height: 80,
+  relation: { scale },
   measures: measures(part),
 });
 
@@ -62,12 +65,21 @@ describe("in a plan", () => {
   const field = (seed: number): ListedStar[] => {
     const random = createRandom(seed);
     return Array.from({ length: 60 }, () => ({
-      ...{ x: 500 * random.uniform(), y: 400 * random.uniform(), flux: 1 + 9 * random.uniform() },
-      ...{ snr: 50, saturated: false },
+      x: 500 * random.uniform(),
+      y: 400 * random.uniform(),
+      flux: 1 + 9 * random.uniform(),
+      snr: 50,
+      saturated: false,
     }));
   };
   const facts = (id: string, stars: ListedStar[], part: Partial<SubMeasures> = {}): SubFacts => ({
-    ...{ id, name: id, width: 500, height: 400, channels: 1, exposureS: 60, stars },
+    id,
+    name: id,
+    width: 500,
+    height: 400,
+    channels: 1,
+    exposureS: 60,
+    stars,
     measures: measures(part),
   });
   const settings = stackSettings.parse({});

@@ -7,7 +7,14 @@ export const withoutMasters = (
   rest: Partial<Omit<Calibration, "settings">> = {},
 ): Calibration => ({
   settings: calibrationSettings.parse(settings),
-  ...{ pattern: null, bias: null, dark: null, darkDefects: null, darkScale: 1, flat: null, flatMeans: [] },
-  ...{ saturation: 1, pedestal: 0 },
+  pattern: null,
+  bias: null,
+  dark: null,
+  darkDefects: null,
+  darkScale: 1,
+  flat: null,
+  flatMeans: [],
+  saturation: 1,
+  pedestal: 0,
   ...rest,
 });

@@ -22,7 +22,11 @@ export function fixtureBytes(name: string): Uint8Array {
 
 const saidBy = (words: string) => ({ name: words, fullScale: words, saturation: "95 % of full scale" });
 const unit = (name: FrameUnit["name"], full: number, storedPerUnit: number): FrameUnit => ({
-  ...{ name, storedPerUnit, fullScale: full, saturation: 0.95 * full, electronsPerAdu: null },
+  name,
+  storedPerUnit,
+  fullScale: full,
+  saturation: 0.95 * full,
+  electronsPerAdu: null,
   from: saidBy("sample type"),
 });
 /** Samples that are shares of full scale, and those of 16-bit integers. */

@@ -21,8 +21,10 @@ export function hills(fwhm: number, sigma: number, seed: number) {
   const { picture, a, b } = exposed([seenThrough(light, roundPsf(fwhm, 3))], () => sigma, seed + 100);
   return {
     input: {
-      ...{ picture: frameOfRaster(picture), halves: { a: frameOfRaster(a), b: frameOfRaster(b) } },
-      ...{ fill: [200], fullScale: 65535 },
+      picture: frameOfRaster(picture),
+      halves: { a: frameOfRaster(a), b: frameOfRaster(b) },
+      fill: [200],
+      fullScale: 65535,
     },
     truth: asShown(light),
   };

@@ -57,7 +57,8 @@ function factsOf(steps: ChainStep[]) {
 }
 
 export async function run(steps: ChainStep[], source = input.picture, region = wholeRegion(SIZE), given = job) {
-  const facts = source === input.picture ? await factsOf(steps) : await measureChain({ ...input, picture: source }, steps, job); // prettier-ignore
+  const facts =
+    source === input.picture ? await factsOf(steps) : await measureChain({ ...input, picture: source }, steps, job);
   return runChain(source, readySteps(steps, facts), region, fill, given);
 }
 
@@ -71,7 +72,14 @@ export function checkContract(operation: AnyOperation): void {
 
   const isFast = ["noise.median", "deconvolve.richardson-lucy", "deconvolve.stars-apart"].includes(operation.id);
   /** Settings with which it takes less time, or shows more of what it does. */
-  const quick = { "noise.block-matching": { search: 4 }, "deconvolve.richardson-lucy": { iterations: 3 }, "deconvolve.stars-apart": { iterations: 3 }, "deconvolve.starlet-lucy": { iterations: 3 }, "noise.median": { threshold: 2 } }[operation.id as string] ?? {}; // prettier-ignore
+  const quick =
+    {
+      "noise.block-matching": { search: 4 },
+      "deconvolve.richardson-lucy": { iterations: 3 },
+      "deconvolve.stars-apart": { iterations: 3 },
+      "deconvolve.starlet-lucy": { iterations: 3 },
+      "noise.median": { threshold: 2 },
+    }[operation.id as string] ?? {};
 
   test("has complete parameters: defaults in range, every field described, a strength", () => {
     for (const field of fields) {
@@ -110,7 +118,12 @@ export function checkContract(operation: AnyOperation): void {
       const beside = when ? { ...own, [when.name]: needed === "true" ? true : needed } : own;
       const values: unknown[] =
         field.kind === "slider"
-          ? [field.min, field.min + Math.round(((field.max - field.min) * (field.name === "leastGrain" ? 1 : 0.4)) / field.step) * field.step] // prettier-ignore
+          ? [
+              field.min,
+              field.min +
+                Math.round(((field.max - field.min) * (field.name === "leastGrain" ? 1 : 0.4)) / field.step) *
+                  field.step,
+            ]
           : field.kind === "choice"
             ? field.options.slice(0, 2).map(({ value }) => value)
             : field.kind === "kernel"

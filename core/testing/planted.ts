@@ -75,8 +75,10 @@ export function answersOf(
       return most;
     });
   const at = (reach: number): Answers => ({
-    ...{ unsupported: highest(made.unsupported, reach), lost: highest(erased.lost, reach) },
-    ...{ plainUnsupported: highest(plain.unsupported, reach), plainLost: highest(plain.lost, reach) },
+    unsupported: highest(made.unsupported, reach),
+    lost: highest(erased.lost, reach),
+    plainUnsupported: highest(plain.unsupported, reach),
+    plainLost: highest(plain.lost, reach),
   });
   return { itself: at(0), near: at(NEAR) };
 }

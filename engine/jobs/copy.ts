@@ -35,7 +35,10 @@ export async function copyPicture(
   const { moved, set: _pattern, ...read } = asRead(source);
   const { cards } = keptHeader({
     ...read,
-    ...{ moved: [...moved, binnedBy(1 / factor)], unit, combined: true, demosaiced: source.channels > 1 },
+    moved: [...moved, binnedBy(1 / factor)],
+    unit,
+    combined: true,
+    demosaiced: source.channels > 1,
     set: [["CREATOR", CREATOR]],
   });
   const history = [`copy at ${factor} times the scale, ${factor > 1 ? resampling : "means of whole pixels"}`];

@@ -21,10 +21,15 @@ test("strips are cut in all their planes, and their first pixel is told", async 
     const bytes = (value: (i: number) => number) => fitsSamples(plane(value), "float32");
     const cover = bytes((i) => (i % width === 0 || i < width ? 1 : 5));
     const made = madeStrip({
-      ...{ mean: [bytes((i) => i)], a: [bytes((i) => 2 * i)], b: [bytes((i) => 3 * i)], coverage: cover },
+      mean: [bytes((i) => i)],
+      a: [bytes((i) => 2 * i)],
+      b: [bytes((i) => 3 * i)],
+      coverage: cover,
       blocks: new Uint8Array(0),
       rejections: [0, 1, 2].map((k) => Uint8Array.from(plane((i) => i + k))),
-      ...{ samples: 1, rejected: 0, peakBytes: 1 },
+      samples: 1,
+      rejected: 0,
+      peakBytes: 1,
     });
     return inMemory(made);
   };

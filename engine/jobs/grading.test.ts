@@ -5,7 +5,10 @@ import { relateLights } from "./grading";
 
 test("a light that is measured anew while it is related keeps no relation of its old stars", async () => {
   const light = (id: string): RelatableLight => ({
-    ...{ id, stars: [] as ListedStar[], video: null, relation: null },
+    id,
+    stars: [] as ListedStar[],
+    video: null,
+    relation: null,
     measures: {} as SubMeasures,
   });
   let lights = [light("reference"), light("kept"), light("changed")];

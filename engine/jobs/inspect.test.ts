@@ -47,7 +47,9 @@ test.each([1, 2, 4, 20])("a stack that %i workers look over is told as by one", 
   };
   const pool = { batchSize, run } as unknown as WorkerPool;
   const { frames, job } = shop();
-  const [picture, a, b] = await Promise.all([payload.picture, payload.halves.a, payload.halves.b].map((ref) => frames.open(ref))); // prettier-ignore
+  const [picture, a, b] = await Promise.all(
+    [payload.picture, payload.halves.a, payload.halves.b].map((ref) => frames.open(ref)),
+  );
   const byOne = await inspectPicture(picture, { a, b }, await frames.unit(payload.picture), job);
   expect(await inspectStack(pool, payload)).toEqual(byOne);
   expect(tiles.reduce((a, b) => a + b, 0)).toBe(9);

@@ -91,7 +91,10 @@ export async function joinStacks(
     );
     const { cards } = keptHeader({
       ...read,
-      ...{ moved, unit, combined: true, demosaiced: true },
+      moved,
+      unit,
+      combined: true,
+      demosaiced: true,
       set: [["CREATOR", CREATOR], ["IMAGETYP", of === "stack" ? "stack" : `stack half ${of}`], ...sumCards(metadata)],
     });
     made.push(assemble(width, height, 3, cards, history, (c) => planes.map((own) => own[c])));
@@ -100,7 +103,8 @@ export async function joinStacks(
   return {
     picture,
     halves: a && b ? { a, b } : null,
-    ...{ width, height },
+    width,
+    height,
     parts: inputs.map((input, i) => ({ name: input.picture.name, part: parts[i] })),
   };
 }

@@ -60,11 +60,17 @@ export async function makeSheet(
     clipped: Math.max(...cells.map((row) => row[k].measures?.clipped ?? 0)),
   }));
   const html = sheetHtml({
-    ...{ title, cells, verdict, note, journal },
+    title,
+    cells,
+    verdict,
+    note,
+    journal,
     made: `${CREATOR}, ${new Date().toISOString().slice(0, 16).replace("T", " ")} UTC`,
     shown,
     lanes: lanes.map(({ letter, treatment, stackName }) => ({
-      ...{ letter, words: chainWords(treatment.steps), stack: stackName },
+      letter,
+      words: chainWords(treatment.steps),
+      stack: stackName,
       chain: chainToJson(`Lane ${letter}`, treatment.steps),
     })),
     spots: spots.map(({ name, x, y, verdict: own }) => ({

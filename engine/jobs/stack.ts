@@ -144,7 +144,8 @@ export async function makeStack(
     columns: Math.ceil(plan.width / BLOCK_PX),
     rows: Math.ceil(plan.height / BLOCK_PX),
     px: BLOCK_PX * (scale ?? 1),
-    ...{ left: -left, top: -top },
+    left: -left,
+    top: -top,
   };
   const blockPlanes = (part: number) =>
     combined.map((strip) => blocksOfStrip(strip, channels, 2 * plan.used.length, part));

@@ -37,14 +37,26 @@ test("the noise of a crop is half the difference of its halves, each treated as 
   const region = { x: 40, y: 40, width: 64, height: 64 };
   const plain = await treatmentOf([]);
   const untouched = await runTask(crop, { treatment: plain, region, reduce: 1, isNoise: true }, shop());
-  const expected = cropRaster(rasters.a, region).planes[1].map((v, i) => (v - cropRaster(rasters.b, region).planes[1][i]) / 2); // prettier-ignore
+  const expected = cropRaster(rasters.a, region).planes[1].map(
+    (v, i) => (v - cropRaster(rasters.b, region).planes[1][i]) / 2,
+  );
   expect(worstDifference(untouched.planes[1], expected)).toBeLessThan(1e-9);
   const spread = ({ planes }: Raster) => Math.sqrt(planes[0].reduce((sum, v) => sum + v * v, 0) / planes[0].length);
-  const treated = await runTask(crop, { treatment: await treatmentOf([newStep(operation)]), region, reduce: 1, isNoise: true }, shop()); // prettier-ignore
+  const treated = await runTask(
+    crop,
+    { treatment: await treatmentOf([newStep(operation)]), region, reduce: 1, isNoise: true },
+    shop(),
+  );
   expect(spread(treated)).toBeLessThan(0.6 * spread(untouched));
   // On another grid, and at half the size.
   const warp = { kind: "shift", matrix: [1, 0, 3, 0, 1, 0] } as const;
-  const moved = await runTask(crop, { treatment: plain, region, reduce: 1, onto: { ...warp, matrix: [...warp.matrix] }, isNoise: true }, shop()); // prettier-ignore
+  const moved = await runTask(
+    crop,
+    { treatment: plain, region, reduce: 1, onto: { ...warp, matrix: [...warp.matrix] }, isNoise: true },
+    shop(),
+  );
   expect(Math.abs(moved.planes[1][70] - untouched.planes[1][67])).toBeLessThan(1e-6);
-  await expect(runTask(crop, { treatment: { ...plain, halves: null }, region, reduce: 1, isNoise: true }, shop())).rejects.toThrow("without halves"); // prettier-ignore
+  await expect(
+    runTask(crop, { treatment: { ...plain, halves: null }, region, reduce: 1, isNoise: true }, shop()),
+  ).rejects.toThrow("without halves");
 });

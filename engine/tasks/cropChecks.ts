@@ -101,7 +101,9 @@ export const stepOf = (operation: AnyOperation): fc.Arbitrary<ChainStep> =>
     channels: fc.constantFrom(...operation.channels),
     blend: fc.constantFrom(1, 1, 0.6),
     on: fc.constant(true),
-    ...{ mask: fc.constant(null), sky: fc.constant(null), dropped: fc.constant([]) },
+    mask: fc.constant(null),
+    sky: fc.constant(null),
+    dropped: fc.constant([]),
   }) as fc.Arbitrary<ChainStep>;
 
 export const REGIONS: Region[] = [
@@ -160,7 +162,8 @@ export async function check(
       const x = Math.max(0, asked.x);
       const y = Math.max(0, asked.y);
       const region = {
-        ...{ x, y },
+        x,
+        y,
         width: Math.min(SIZE.width, asked.x + asked.width) - x,
         height: Math.min(SIZE.height, asked.y + asked.height) - y,
       };

@@ -23,7 +23,9 @@ export const equalPart: Task<EqualPayload, EqualPart> = {
   owned: async ({ treatment, index, region, strength, measure }, shop) => {
     const input = await inputOf(treatment, shop);
     const lane = {
-      ...{ input, index, steps: treatment.steps },
+      input,
+      index,
+      steps: treatment.steps,
       facts: treatment.facts.map((ids) => shop.facts.valuesOf(ids)),
       keyOf: (i: number) => treatment.facts[i],
       memos: { picture: memoOf(treatment.picture, shop), ...noiseMemosOf(treatment, shop) },

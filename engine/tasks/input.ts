@@ -10,6 +10,7 @@ export async function inputOf(
   return {
     picture: await frames.open(picture),
     halves: halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) },
-    ...{ fill, fullScale },
+    fill,
+    fullScale,
   };
 }

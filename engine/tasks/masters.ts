@@ -51,7 +51,9 @@ export const master: Task<MasterPayload, MasterResult> = {
     const { width, height, channels } = raster;
     const file = writeFits(
       {
-        ...{ width, height, channels },
+        width,
+        height,
+        channels,
         sample: "float32",
         cards: [
           ["CREATOR", CREATOR],

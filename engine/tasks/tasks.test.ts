@@ -162,7 +162,10 @@ test("measures: rings round stars are told of a lane that sharpens; too wide a b
       )
     ).ringing;
   expect(await ringing([starlet])).toBeNull();
-  const typed = (fwhmPx: number) => ({ ...sharpen, params: { ...sharpen.params, psf: "typed", fwhmPx, iterations: 40, protectStars: 0 } }); // prettier-ignore
+  const typed = (fwhmPx: number) => ({
+    ...sharpen,
+    params: { ...sharpen.params, psf: "typed", fwhmPx, iterations: 40, protectStars: 0 },
+  });
   const [right, wide] = [await ringing([typed(2.4)]), await ringing([typed(5)])];
   expect(wide ?? 0).toBeGreaterThan(0.3);
   expect(right ?? 1).toBeLessThan(0.5 * (wide ?? 0));
@@ -170,7 +173,11 @@ test("measures: rings round stars are told of a lane that sharpens; too wide a b
 
 test("facts measured in a worker are those measured here", async () => {
   const treatment = { picture, halves: null, fill, fullScale: 1, steps: [starlet], facts: [] };
-  const made = await runTask(measureFacts, { treatment, index: 0, keys: ["noiseModel@together", "psf@together"] }, shop());
+  const made = await runTask(
+    measureFacts,
+    { treatment, index: 0, keys: ["noiseModel@together", "psf@together"] },
+    shop(),
+  );
   const here = await measureChain({ picture: frameOfRaster(whole), halves: null, fill, fullScale: 1 }, [starlet], job);
   expect(made).toEqual(here[0]);
 });
@@ -239,7 +246,13 @@ test("a PNG is as the display shows it: the sky at its brightness, or values as 
 
 test("a file's header is read, a sub is measured, and related to another by its stars", async () => {
   expect(await runTask(readFile, { frame: picture }, shop())).toMatchObject({
-    ...{ format: "fits", frames: 1, width: 300, height: 240, channels: 3, bitpix: -32, pixelScale: null },
+    format: "fits",
+    frames: 1,
+    width: 300,
+    height: 240,
+    channels: 3,
+    bitpix: -32,
+    pixelScale: null,
     randomAccess: true,
   });
   const reading = await runTask(measureSub, { frame: picture }, shop());

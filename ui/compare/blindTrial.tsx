@@ -63,7 +63,14 @@ export function BlindTrial({ board, first }: Props) {
             onClick={() => {
               const ids = chosen.map(({ id }) => id);
               setLanes(chosen);
-              setPairs(blindPairs(ids, board.spots.map(({ id }) => id), rounds, { uniform: Math.random })); // prettier-ignore
+              setPairs(
+                blindPairs(
+                  ids,
+                  board.spots.map(({ id }) => id),
+                  rounds,
+                  { uniform: Math.random },
+                ),
+              );
             }}
           >
             Begin

@@ -157,7 +157,16 @@ export function ChainEditor({
               steps={stepsOnStack(lane.steps, toStack(lane))}
               onUse={(steps) => {
                 latency.changed();
-                session.board.change((board) => importChain(board, lane.id, inProject(lane, steps.map((step) => migratedStep(step))))); // prettier-ignore
+                session.board.change((board) =>
+                  importChain(
+                    board,
+                    lane.id,
+                    inProject(
+                      lane,
+                      steps.map((step) => migratedStep(step)),
+                    ),
+                  ),
+                );
               }}
             />
           ) : null}

@@ -46,7 +46,13 @@ export function CropCell({ board, lane, spot, project, before, latency, onTime, 
   const { view } = board;
   const isNoise = board.look.shows.part === "noise";
   const { box, seen, ready, treated, shown, curves, noiseSpan } = useLaneCrop(
-    lane, spot, view, project, before, isNoise); // prettier-ignore
+    lane,
+    spot,
+    view,
+    project,
+    before,
+    isNoise,
+  );
   const { left, top, scale, onto } = seen;
   const drag = useDrag(
     () => (view.zoom === "fit" ? null : view.zoom),

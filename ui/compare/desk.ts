@@ -38,7 +38,14 @@ const CLEAR = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null
 
 export const createDesk = () =>
   createStore<Desk>(() => ({
-    ...{ ...CLEAR, stepId: null, bar: null, pointer: null, loupe: null, line: null, profiles: {}, clipped: {} },
+    ...CLEAR,
+    stepId: null,
+    bar: null,
+    pointer: null,
+    loupe: null,
+    line: null,
+    profiles: {},
+    clipped: {},
     evidence: { unsupported: true, lost: true, stars: true },
   }));
 

@@ -202,8 +202,10 @@ export function EqualBar({ board }: { board: Board }) {
 }
 
 const squareOf = ({ x, y, side }: SkyPatch) => ({
-  ...{ x: Math.round(x - side / 2), y: Math.round(y - side / 2) },
-  ...{ width: side, height: side },
+  x: Math.round(x - side / 2),
+  y: Math.round(y - side / 2),
+  width: side,
+  height: side,
 });
 
 /** Sizes of detail at which noise is told, px. */

@@ -18,10 +18,17 @@ test("ellipses lie as stars do: drawn out from the middle, the more the farther,
   const figure = screen.getByTestId("field-picture");
   const drawn = [...figure.querySelectorAll("ellipse")].map((ellipse) => {
     const [x, y, turn] = (ellipse.getAttribute("transform") ?? "").match(/-?[\d.]+/g)?.map(Number) ?? [];
-    return { x, y, turn, long: Number(ellipse.getAttribute("rx")) / Number(ellipse.getAttribute("ry")), opacity: Number(ellipse.getAttribute("stroke-opacity")) }; // prettier-ignore
+    return {
+      x,
+      y,
+      turn,
+      long: Number(ellipse.getAttribute("rx")) / Number(ellipse.getAttribute("ry")),
+      opacity: Number(ellipse.getAttribute("stroke-opacity")),
+    };
   });
   expect(drawn.length).toBe(7 * 5);
-  const at = (x: number, y: number) => drawn.reduce((a, b) => (Math.hypot(a.x - x, a.y - y) < Math.hypot(b.x - x, b.y - y) ? a : b)); // prettier-ignore
+  const at = (x: number, y: number) =>
+    drawn.reduce((a, b) => (Math.hypot(a.x - x, a.y - y) < Math.hypot(b.x - x, b.y - y) ? a : b));
   const [middle, right, corner] = [at(600, 400), at(1200, 400), at(0, 0)];
   expect(middle.long).toBeLessThan(1.03);
   expect(right.long).toBeGreaterThan(1.2);

@@ -22,7 +22,13 @@ const facts = (fwhmPx: number | null): Record<string, unknown> => ({
 });
 
 /** Brought in, of 2″ to a pixel. */
-const STACK = { id: "s", facts: { fwhmPx: null, width: 200, height: 150 }, brought: { arcsecPerPx: 2 }, toProject: null, report: { subs: [] } }; // prettier-ignore
+const STACK = {
+  id: "s",
+  facts: { fwhmPx: null, width: 200, height: 150 },
+  brought: { arcsecPerPx: 2 },
+  toProject: null,
+  report: { subs: [] },
+};
 
 async function show(fwhmPx: number | null, part: Partial<ChainStep> = {}) {
   const step = { ...newStep(LAYERS), ...part, id: "x" };

@@ -39,7 +39,19 @@ function show(answer: (task: string) => Promise<unknown>, given: ImportedKernel 
 test("lanes of other stacks are offered, those of the same stack are not", () => {
   show(() => Promise.resolve(kernel));
   expect(screen.getByText("From a lane …")).toBeTruthy();
-  render(<ImportedPsf board={{ lanes: [lanes[0], lanes[2]] } as unknown as Board} lane={lanes[0]} kernel={null} onTake={() => undefined} />, { wrapper: ({ children }) => <SessionContext.Provider value={{} as unknown as ProjectSession}>{children}</SessionContext.Provider> }); // prettier-ignore
+  render(
+    <ImportedPsf
+      board={{ lanes: [lanes[0], lanes[2]] } as unknown as Board}
+      lane={lanes[0]}
+      kernel={null}
+      onTake={() => undefined}
+    />,
+    {
+      wrapper: ({ children }) => (
+        <SessionContext.Provider value={{} as unknown as ProjectSession}>{children}</SessionContext.Provider>
+      ),
+    },
+  );
   expect(screen.getAllByText("From a lane …").length).toBe(1);
 });
 
@@ -53,7 +65,10 @@ test("a blur that was taken says from where; a chosen file's takes its place", a
 });
 
 test("a file without a star is refused where it was chosen, and what was taken before stays", async () => {
-  const { taken, choose } = show(() => Promise.reject(new UserError("sky.fits: nothing stands out in it", "Choose another.")), kernel); // prettier-ignore
+  const { taken, choose } = show(
+    () => Promise.reject(new UserError("sky.fits: nothing stands out in it", "Choose another.")),
+    kernel,
+  );
   choose("sky.fits");
   await screen.findByText("sky.fits: nothing stands out in it. Choose another.");
   expect(taken).toEqual([]);

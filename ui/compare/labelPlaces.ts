@@ -18,7 +18,11 @@ export function labelPlaces(points: readonly { x: number; y: number }[]): (reado
       const letters = taken.filter((other) => Math.abs(other.x - x) < WIDE && Math.abs(other.y - y) < HIGH).length;
       const others = points.filter(
         (other) =>
-          other !== point && other.x + RADIUS > x && other.x - RADIUS < x + WIDE && other.y + RADIUS > y && other.y - RADIUS < y + HIGH, // prettier-ignore
+          other !== point &&
+          other.x + RADIUS > x &&
+          other.x - RADIUS < x + WIDE &&
+          other.y + RADIUS > y &&
+          other.y - RADIUS < y + HIGH,
       ).length;
       return letters + others;
     };

@@ -32,7 +32,9 @@ export function MaskOverlay({ mask, stack, toPicture, view, affinity }: Props) {
   const { region, reduce, onto, left, top, scale } = view;
   const shows: Lane = useMemo(
     () => ({
-      ...{ id: "mask", letter: "A", stackId: stack.id },
+      id: "mask",
+      letter: "A",
+      stackId: stack.id,
       steps: chainOfMask(mask).map((step, k) => ({ ...step, id: `mask${k}` })),
     }),
     [stack.id, mask],
@@ -79,7 +81,11 @@ function paintMask(canvas: HTMLCanvasElement, { width, height, planes: [values] 
   for (let i = 0; i < values.length; i++) {
     const isIn = values[i] >= 0.5;
     const edge =
-      isIn && ((i % width > 0 && values[i - 1] < 0.5) || (i % width < width - 1 && values[i + 1] < 0.5) || values[i - width] < 0.5 || values[i + width] < 0.5); // prettier-ignore
+      isIn &&
+      ((i % width > 0 && values[i - 1] < 0.5) ||
+        (i % width < width - 1 && values[i + 1] < 0.5) ||
+        values[i - width] < 0.5 ||
+        values[i + width] < 0.5);
     if (edge) image.data.set([...LINE, 160], 4 * i);
     else image.data[4 * i + 3] = 255 * SHADOW * (1 - values[i]);
   }
@@ -154,7 +160,9 @@ function Outlines({ mask, toPicture, view }: { mask: Mask; toPicture: Warp; view
       const by = [here[0] - current.last[0], here[1] - current.last[1]];
       held.current = { ...current, last: here };
       const isWhole = current.handle < 0 || (kind === "ellipse" && current.handle === 0);
-      const next = outline.map(([x, y], i): Corner => (isWhole || i === current.handle ? [x + by[0], y + by[1]] : [x, y])); // prettier-ignore
+      const next = outline.map(([x, y], i): Corner =>
+        isWhole || i === current.handle ? [x + by[0], y + by[1]] : [x, y],
+      );
       setOutline(current.part, next, `${mask.id}.outline`);
     },
     onPointerUp: () => {
@@ -210,6 +218,8 @@ const MOST_HANDLES = 24;
 function handlesOf(kind: string, outline: readonly Corner[]): { handle: number; place: Corner }[] {
   const each = outline.map((place, handle) => ({ handle, place }));
   if (kind === "ellipse") return each;
-  const middle: Corner = [0, 1].map((axis) => outline.reduce((sum, corner) => sum + corner[axis], 0) / outline.length) as unknown as Corner; // prettier-ignore
+  const middle: Corner = [0, 1].map(
+    (axis) => outline.reduce((sum, corner) => sum + corner[axis], 0) / outline.length,
+  ) as unknown as Corner;
   return [{ handle: -1, place: middle }, ...(outline.length <= MOST_HANDLES ? each : [])];
 }

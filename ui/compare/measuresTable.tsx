@@ -216,7 +216,9 @@ function isBest(
 ): boolean {
   if (better === null) return false;
   const sign = (better === "less" ? 1 : -1) * (unit === "level" ? levelScale : 1);
-  const known = rows.flatMap((row) => (row.values[id] === null || row.lane.id === UNTOUCHED ? [] : { row, at: sign * (row.values[id] ?? 0) })); // prettier-ignore
+  const known = rows.flatMap((row) =>
+    row.values[id] === null || row.lane.id === UNTOUCHED ? [] : { row, at: sign * (row.values[id] ?? 0) },
+  );
   if (known.length < 2) return false;
   const least = Math.min(...known.map(({ at }) => at));
   const best = known.filter(({ at }) => at - least < 0.5 * 10 ** -digits);
@@ -254,8 +256,14 @@ function Chart({
     const room = high > low ? (high - low) * 0.08 : Math.abs(high) * 0.1 || 1;
     return scaleLinear([low - room, high + room], range);
   };
-  const x = scaleOf(points.map((point) => point.x), [ROOM.left, WIDTH - ROOM.right]); // prettier-ignore
-  const y = scaleOf(points.map((point) => point.y), [HEIGHT - ROOM.bottom, ROOM.top]); // prettier-ignore
+  const x = scaleOf(
+    points.map((point) => point.x),
+    [ROOM.left, WIDTH - ROOM.right],
+  );
+  const y = scaleOf(
+    points.map((point) => point.y),
+    [HEIGHT - ROOM.bottom, ROOM.top],
+  );
   const letters = labelPlaces(points.map((point) => ({ x: x(point.x), y: y(point.y) })));
   const options = MEASURES.map((measure) => ({
     value: measure.id,

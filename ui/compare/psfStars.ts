@@ -25,7 +25,15 @@ export function usePsfStars(
   const index = lane.steps.findIndex(({ id }) => id === step.id);
   const [known, setKnown] = useState<{ key: string; found: PsfStarsFact[] } | null>(null);
   const factKey = index >= 0 ? keyOfFact("psfStars", steps[index]) : null;
-  const key = treatment && !settling && factKey ? JSON.stringify([treatment.picture.id, treatment.steps.slice(0, index), treatment.facts.slice(0, index), factKey]) : null; // prettier-ignore
+  const key =
+    treatment && !settling && factKey
+      ? JSON.stringify([
+          treatment.picture.id,
+          treatment.steps.slice(0, index),
+          treatment.facts.slice(0, index),
+          factKey,
+        ])
+      : null;
   const latest = useRef(treatment);
   latest.current = treatment;
   useEffect(() => {

@@ -120,7 +120,9 @@ export function useSkyPatches(lane: Lane, step: LaneStep | null): { patches: Sky
   return useMemo(() => {
     const warp = (first && stack && projectToStack(first, stack)) ?? IDENTITY;
     const moved = (patches: SkyPatch[], by: typeof warp) =>
-      patches.length > 0 && step ? (placedStep({ ...step, mask: null, sky: { patches, tellNoise: false } }, by).sky?.patches ?? []) : []; // prettier-ignore
+      patches.length > 0 && step
+        ? (placedStep({ ...step, mask: null, sky: { patches, tellNoise: false } }, by).sky?.patches ?? [])
+        : [];
     if (step?.sky) return { patches: step.sky.patches, onStack: moved(step.sky.patches, warp) };
     const onStack = found?.of === pictureId ? (found?.patches ?? []) : [];
     return { patches: moved(onStack, inverse(warp)), onStack };
@@ -138,7 +140,13 @@ function Readout({ lane, index, stack }: { lane: Lane; index: number; stack: Sta
   const { unit, scale, digits } = stretched ? { unit: "of white", scale: 1, digits: 4 } : levelUnit(stack.facts.unit);
   const { rows, noise } = readout;
   const name = ({ of, channel }: (typeof rows)[number]) =>
-    of === "luminance" ? "light" : of === "chrominance" ? "colour" : rows.length === 1 ? "σ" : (CHANNEL_NAMES[channel] ?? `${channel + 1}`); // prettier-ignore
+    of === "luminance"
+      ? "light"
+      : of === "chrominance"
+        ? "colour"
+        : rows.length === 1
+          ? "σ"
+          : (CHANNEL_NAMES[channel] ?? `${channel + 1}`);
   const line = (label: string, title: string, valueOf: (row: (typeof rows)[number]) => string) => (
     <tr key={label} title={title}>
       <th className="pr-1 text-left font-normal whitespace-nowrap text-quiet">{label}</th>
@@ -219,7 +227,15 @@ function useReadout(lane: Lane, index: number): { readout: SkyReadout | null; is
   const { treatment, settling } = useLaneTreatment(lane);
   const { onStack } = useSkyPatches(lane, lane.steps[index]);
   const [known, setKnown] = useState<{ key: string; readout: SkyReadout | null } | null>(null);
-  const key = treatment && !settling && onStack.length > 0 ? JSON.stringify([treatment.picture.id, treatment.steps.slice(0, index + 1), treatment.facts.slice(0, index + 1), onStack]) : null; // prettier-ignore
+  const key =
+    treatment && !settling && onStack.length > 0
+      ? JSON.stringify([
+          treatment.picture.id,
+          treatment.steps.slice(0, index + 1),
+          treatment.facts.slice(0, index + 1),
+          onStack,
+        ])
+      : null;
   const latest = useRef({ treatment, onStack });
   latest.current = { treatment, onStack };
   useEffect(() => {

@@ -28,8 +28,12 @@ const treatmentOf = (strength: number) =>
 
 function bench() {
   const asked: Asked[] = [];
-  const ask = (_: Treatment, region: Region, __: unknown, { near, signal, onFirst }: { near?: Region; signal: AbortSignal; onFirst: (support: Support) => void }) =>
-    new Promise<Evidence | null>((end, fail) => asked.push({ region, near, signal, first: onFirst, end, fail })); // prettier-ignore
+  const ask = (
+    _: Treatment,
+    region: Region,
+    __: unknown,
+    { near, signal, onFirst }: { near?: Region; signal: AbortSignal; onFirst: (support: Support) => void },
+  ) => new Promise<Evidence | null>((end, fail) => asked.push({ region, near, signal, first: onFirst, end, fail }));
   const fake = { evidence: { ask } } as unknown as ProjectSession;
   const wrapper = ({ children }: { children: ReactNode }) => (
     <SessionContext.Provider value={fake}>{children}</SessionContext.Provider>

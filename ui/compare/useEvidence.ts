@@ -55,7 +55,7 @@ export function useEvidence(
           near: isEmptyRegion(middle) ? undefined : middle,
           signal,
           onFirst: (support) => signal.aborted || setFirst({ key, support }),
-        }) // prettier-ignore
+        })
         .then((evidence) => !signal.aborted && setKnown({ key, evidence, error: null }))
         .catch((error: unknown) => {
           if (!signal.aborted && !(error instanceof Stopped))

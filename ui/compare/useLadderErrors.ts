@@ -72,8 +72,10 @@ export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErr
             return own.length === all.length ? [[id, leastError(own.map((one) => [one]))]] : [];
           });
           setState({
-            ...{ told: isPossible ? leastError(places) : null, bySpot: new Map(isPossible ? ofSpot : []) },
-            ...{ left: 0, isPossible },
+            told: isPossible ? leastError(places) : null,
+            bySpot: new Map(isPossible ? ofSpot : []),
+            left: 0,
+            isPossible,
           });
         })
         .catch(() => undefined); // stopped, or told under the crops

@@ -62,7 +62,8 @@ export function useLaneView(
   if (error || (stack && toPicture)) return { view: error ? null : view, settling, error };
   const untied = `“${stack?.name}” could not be tied to “${first.name}”: they share no sub, and their stars make no common pattern. No place in it is guessed; choose another stack for this lane at the right.`;
   return {
-    ...{ view: null, settling },
+    view: null,
+    settling,
     error: stack ? untied : "The stack of this lane is missing; choose another for it at the right.",
   };
 }
@@ -102,17 +103,22 @@ export function useLaneCrop(
     priority: urgency(region.width * region.height, rank),
     affinity,
     tellsShare: region.width * region.height > LARGE_PX,
-    ...{ onto, isNoise },
+    onto,
+    isNoise,
   });
   const plain = useCrop(session.crops, ready && !treated.pending ? earlier : null, region, reduce, {
     priority: before ? PRIORITY.interaction : PRIORITY.measure,
     affinity,
-    ...{ onto, isNoise },
+    onto,
+    isNoise,
   });
   const of = before === null ? treatment : earlier;
   const isStretched = of !== null && domainAfter(of.steps) === "stretched";
   return {
-    ...{ box, seen, ready, treated },
+    box,
+    seen,
+    ready,
+    treated,
     shown: before ? (plain.shown ?? treated.shown) : treated.shown,
     /** Null for a stretched lane, which is shown as it is. */
     curves: isStretched ? null : curves,

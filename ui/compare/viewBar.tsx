@@ -173,9 +173,11 @@ export function ViewBar({ board }: { board: Board }) {
         className="absolute top-[5px] right-1 z-10 max-w-[28%]"
         values={lane?.display ?? board.display}
         of={lane?.display ? lane.letter : null}
-        onChange={
-          (part) =>
-          session.board.change((b) => setLevels(b, lane, part), `display.${lane?.display ? lane.id : ""}.${Object.keys(part).join()}`) // prettier-ignore
+        onChange={(part) =>
+          session.board.change(
+            (b) => setLevels(b, lane, part),
+            `display.${lane?.display ? lane.id : ""}.${Object.keys(part).join()}`,
+          )
         }
       >
         <div className="flex items-center gap-2 py-1">

@@ -58,7 +58,12 @@ function Finish({
   onLane: (id: string) => void;
 }) {
   const session = useSession();
-  const shownBy = levelsFor(board, lane, stack, useProject((state) => state.stacks)); // prettier-ignore
+  const shownBy = levelsFor(
+    board,
+    lane,
+    stack,
+    useProject((state) => state.stacks),
+  );
   const { steps, treatment, settling } = useLaneTreatment(lane);
   const { width, height, channels } = stack.facts;
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);

@@ -67,8 +67,10 @@ export function RejectedMap({
         data-ready={counts !== null}
         className="absolute max-w-none"
         style={{
-          ...{ left: blocks.left * scale, top: blocks.top * scale },
-          ...{ width: blocks.columns * blocks.px * scale, height: blocks.rows * blocks.px * scale },
+          left: blocks.left * scale,
+          top: blocks.top * scale,
+          width: blocks.columns * blocks.px * scale,
+          height: blocks.rows * blocks.px * scale,
           imageRendering: "pixelated",
         }}
       />

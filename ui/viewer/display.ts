@@ -60,7 +60,14 @@ function showPart(pixels: Uint8ClampedArray, { part, inverse, marksClipped }: Sh
     const [r, g, b] = [pixels[k], pixels[k + 1], pixels[k + 2]];
     const most = Math.max(r, g, b);
     if (part !== "colour" && part !== "noise") {
-      const grey = channel !== undefined ? pixels[k + channel] : part === "luminance" ? (r + g + b) / 3 : most > 0 ? (255 * (most - Math.min(r, g, b))) / most : 0; // prettier-ignore
+      const grey =
+        channel !== undefined
+          ? pixels[k + channel]
+          : part === "luminance"
+            ? (r + g + b) / 3
+            : most > 0
+              ? (255 * (most - Math.min(r, g, b))) / most
+              : 0;
       pixels[k] = pixels[k + 1] = pixels[k + 2] = grey;
     }
     if (inverse) for (let c = 0; c < 3; c++) pixels[k + c] = 255 - pixels[k + c];

@@ -21,7 +21,8 @@ function answeringPool() {
   const run = (_task: string, payload: CropPayload, options: RunOptions) =>
     new Promise((resolve, reject) => {
       asked.push({
-        ...{ payload, options },
+        payload,
+        options,
         settle: (result) => act(async () => (options.onTime?.(7), resolve(result), await Promise.resolve())),
         fail: (error) => act(async () => (reject(error), await Promise.resolve())),
       });
@@ -35,7 +36,9 @@ const treatment = (strength: number): Treatment => ({
     a: { id: "a", name: "a", kind: "blob", blob: new Blob([]) },
     b: { id: "b", name: "b", kind: "blob", blob: new Blob([]) },
   },
-  ...{ fill: [0], fullScale: 1, facts: [] },
+  fill: [0],
+  fullScale: 1,
+  facts: [],
   steps: [
     {
       operation: "noise.starlet",

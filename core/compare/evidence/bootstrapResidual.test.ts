@@ -27,8 +27,10 @@ function deepStack(): ChainInput {
   );
   const frame = (plane: Float32Array) => frameOfRaster(rasterOf(SIDE, SIDE, [plane]));
   return {
-    ...{ picture: frame(a.map((v, i) => (v + b[i]) / 2)), halves: { a: frame(a), b: frame(b) } },
-    ...{ fill: [0], fullScale: 1 },
+    picture: frame(a.map((v, i) => (v + b[i]) / 2)),
+    halves: { a: frame(a), b: frame(b) },
+    fill: [0],
+    fullScale: 1,
   };
 }
 
@@ -74,17 +76,23 @@ test("what a lane has made up is in its own answer too, and stays flagged; so do
   // A filament that no half shows, before the answer is made of the lane.
   const [, , [, filament]] = FORMS;
   const [px, py] = [whole.inside.x + 96, whole.inside.y + 30];
-  const made = whole.told.map((v, i) => v + 3e-5 * filament((i % whole.width) - px, Math.floor(i / whole.width) - py)); // prettier-ignore
+  const made = whole.told.map((v, i) => v + 3e-5 * filament((i % whole.width) - px, Math.floor(i / whole.width) - py));
   const at = py * whole.width + px;
   const [plain, planted] = await Promise.all(
     [whole, { ...whole, told: made }].map(
-      async (of) => supportMaps(await evidenceViews(input, steps, PLACE, job, { whole: of }), job)?.unsupported[at] ?? NaN, // prettier-ignore
+      async (of) =>
+        supportMaps(await evidenceViews(input, steps, PLACE, job, { whole: of }), job)?.unsupported[at] ?? NaN,
     ),
   );
   expect(plain).toBeLessThan(SIGNIFICANT);
   expect(planted).toBeGreaterThan(2 * SIGNIFICANT);
 
-  const tooWide = await ready(input, "deconvolve.richardson-lucy", { psf: "typed", fwhmPx: 4.5, iterations: 40, protectStars: 0 }); // prettier-ignore
+  const tooWide = await ready(input, "deconvolve.richardson-lucy", {
+    psf: "typed",
+    fwhmPx: 4.5,
+    iterations: 40,
+    protectStars: 0,
+  });
   const views = await evidenceViews(input, tooWide, PLACE, job);
   expect(flagged({ ...views, byItself: null })).toBeGreaterThan(0.1);
   expect(flagged(views)).toBeGreaterThan(0.9 * flagged({ ...views, byItself: null }));

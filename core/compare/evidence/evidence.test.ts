@@ -44,7 +44,9 @@ function stackOf(truth: Float32Array, seed: number): ChainInput & { planes: Reco
   return {
     picture: frameOfRaster(whole),
     halves: { a: frameOfRaster(ofA), b: frameOfRaster(ofB) },
-    ...{ fill: [0.02], fullScale: 1, planes: { whole, a: ofA, b: ofB } },
+    fill: [0.02],
+    fullScale: 1,
+    planes: { whole, a: ofA, b: ofB },
   };
 }
 
@@ -173,11 +175,18 @@ test("stars of a lane: those that the data hold, those that they do not, and tho
 
 test("stars apart, blurred again by its own PSFs, is the stack again; a star that it left alone too, unless a later step touches it", async () => {
   // The brightest is clipped, and its light ran over along a column.
-  const [full] = paintStars(SIDE, SIDE, [{ x: 134, y: 134, flux: 12 }], { fwhm: SHAPE.fwhmPx, noise: 0, level: 0 }).planes; // prettier-ignore
+  const [full] = paintStars(SIDE, SIDE, [{ x: 134, y: 134, flux: 12 }], {
+    fwhm: SHAPE.fwhmPx,
+    noise: 0,
+    level: 0,
+  }).planes;
   const most = 0.3 * full[134 * SIDE + 134];
   const ranOver = (i: number) => Math.abs((i % SIDE) - 134) < 2 && Math.abs(Math.floor(i / SIDE) - 134) < 20;
   const bright = full.map((v, i) => (ranOver(i) ? most : Math.min(v, most)));
-  const input = stackOf(sky().map((v, i) => v + bright[i]), 41); // prettier-ignore
+  const input = stackOf(
+    sky().map((v, i) => v + bright[i]),
+    41,
+  );
   const middleOf = ({ width, inside }: { width: number; inside: { x: number; y: number } }, x: number, y: number) =>
     (y - PLACE.y + inside.y) * width + x - PLACE.x + inside.x;
   const views = await evidenceViews(input, await ready(input, "deconvolve.stars-apart"), PLACE, job);
@@ -188,7 +197,12 @@ test("stars apart, blurred again by its own PSFs, is the stack again; a star tha
   expect(Math.abs(views.told[left] / views.before[left] - 1)).toBeLessThan(0.005);
   expect(views.after[drawn]).toBeGreaterThan(1.5 * views.before[drawn]);
   expect(Math.abs(views.told[drawn] - views.before[drawn])).toBeLessThan(0.03 * views.before[drawn] + 3 * SIGMA);
-  const smoothed = await evidenceViews(input, await ready(input, "deconvolve.stars-apart", {}, "noise.gaussian"), PLACE, job); // prettier-ignore
+  const smoothed = await evidenceViews(
+    input,
+    await ready(input, "deconvolve.stars-apart", {}, "noise.gaussian"),
+    PLACE,
+    job,
+  );
   expect(smoothed.told[left]).toBe(smoothed.after[left]);
   expect(smoothed.told[left]).toBeLessThan(0.98 * views.told[left]);
 }, 60_000);
@@ -198,7 +212,10 @@ test("where stars were left alone is known from the run itself: stars are search
   const steps = await ready(input, "deconvolve.stars-apart");
   const counting = () => {
     const told = { searches: 0 };
-    const kernels = { ...job.kernels, solveStars: ((...args) => (told.searches++, job.kernels.solveStars(...args))) as typeof job.kernels.solveStars }; // prettier-ignore
+    const kernels = {
+      ...job.kernels,
+      solveStars: ((...args) => (told.searches++, job.kernels.solveStars(...args))) as typeof job.kernels.solveStars,
+    };
     return { told, job: quietJob(kernels) };
   };
   const [six, all] = [counting(), counting()];

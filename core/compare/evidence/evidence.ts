@@ -84,8 +84,12 @@ function supportFrom(views: SupportViews, region: Region, shape: PointShape | nu
   const [unsupported, lost] = [cut(maps.unsupported), cut(maps.lost)];
   const [dx, dy] = [region.x - inside.x, region.y - inside.y];
   return {
-    ...{ region, isBlurred: tolerance > 0 },
-    ...{ unsupportedShare: significantShare(unsupported), lostShare: significantShare(lost), unsupported, lost },
+    region,
+    isBlurred: tolerance > 0,
+    unsupportedShare: significantShare(unsupported),
+    lostShare: significantShare(lost),
+    unsupported,
+    lost,
     stars: (shape ? starSupport(views, shape, job) : []).map((star) => ({ ...star, x: star.x + dx, y: star.y + dy })),
   };
 }
@@ -121,7 +125,10 @@ export function evidenceFrom(
 }
 
 function leftByScale(remaining: NoiseLeft, sigmas: (plane: Float32Array) => number[]): number[] {
-  const [halves, disturbed] = [remaining.halves, remaining.disturbed].map((noise) => ({ noise, of: sigmas(meanPlane(noise)) })); // prettier-ignore
+  const [halves, disturbed] = [remaining.halves, remaining.disturbed].map((noise) => ({
+    noise,
+    of: sigmas(meanPlane(noise)),
+  }));
   return halves.of.map((_, j) => sigmaLeft(remaining, (noise) => (noise === halves.noise ? halves : disturbed).of[j]));
 }
 

@@ -38,7 +38,9 @@ export function fourierRingCorrelation(views: EvidenceViews): RingCorrelation | 
   const beyond =
     last < 0 ? 0 : after.slice(last).filter((v, k) => v - before[last + k] > 3 * scatterOf(last + k, side)).length;
   return {
-    ...{ before, after, power },
+    before,
+    after,
+    power,
     supportedPx: last <= 0 ? null : 1 / ((last / RINGS) * 0.5),
     beyond: last < 0 || last >= RINGS ? 0 : beyond / (RINGS - last),
   };

@@ -63,7 +63,9 @@ export function starSupport(views: SupportViews, shape: PointShape, job: JobHand
   const wide = (plane: Float32Array, times: number, x: number, y: number) =>
     heightAbove(plane, width, height, x, y) / (Math.sqrt(times) * sigma);
   const supported = ({ x, y }: { x: number; y: number }, standing: StarStanding): StarSupport => ({
-    ...{ x, y, standing },
+    x,
+    y,
+    standing,
     inStack: Math.max(near(stack, x, y), wide(before, 1, x, y)),
     inA: Math.max(near(a, x, y), wide(halves.a, 2, x, y)),
     inB: Math.max(near(b, x, y), wide(halves.b, 2, x, y)),

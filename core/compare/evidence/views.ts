@@ -122,7 +122,13 @@ export async function evidenceViews(
     return {
       ...views,
       byItself: null,
-      ...{ noise: null, halves: null, taken: null, left: null, disturbed: null, treatedHalves: null, remaining: null },
+      noise: null,
+      halves: null,
+      taken: null,
+      left: null,
+      disturbed: null,
+      treatedHalves: null,
+      remaining: null,
     };
   const treated = async (which: NoisySource) => made[which] ?? (await treatedSource(input, steps, place, which, job));
   const told = (plane: Float32Array, given: Float32Array) => reconvolved(plane, given, views, blur, job);
@@ -137,7 +143,10 @@ export async function evidenceViews(
   const disturbedBy = (share: number) => views.before.map((v, i) => v + share * noise[i]);
   return {
     ...views,
-    ...{ noise, halves, left, byItself: answer && bootstrapResidual(answer, whole, noise, job) },
+    noise,
+    halves,
+    left,
+    byItself: answer && bootstrapResidual(answer, whole, noise, job),
     disturbed: {
       plus: told(meanPlane(plus), disturbedBy(DISTURBED)),
       minus: told(meanPlane(minus), disturbedBy(-DISTURBED)),
@@ -204,14 +213,18 @@ export async function wholeViews(
   const blur = await laneBlur(input, steps, area, { before, after }, job, memo);
   const { width, height } = area;
   return {
-    ...{ width, height, inside: relativeTo(area, place) },
-    ...{ pictures: { before: untouched, after: treated }, secondsPerMpx, before, after, isLinear },
-    ...{
-      told: reconvolved(after, before, area, blur, job),
-      tolerance: blur?.tolerance ?? 0,
-      ownWays: blur?.ownWays ?? 0,
-      blur,
-    },
+    width,
+    height,
+    inside: relativeTo(area, place),
+    pictures: { before: untouched, after: treated },
+    secondsPerMpx,
+    before,
+    after,
+    isLinear,
+    told: reconvolved(after, before, area, blur, job),
+    tolerance: blur?.tolerance ?? 0,
+    ownWays: blur?.ownWays ?? 0,
+    blur,
   };
 }
 

@@ -42,6 +42,9 @@ test("edges are found in the stack and measured in the lane; a flat picture and 
   const flat = rasterOf(SIDE, SIDE, [new Float32Array(SIDE * SIDE).fill(0.3)]);
   expect(told(flat)).toBeNull();
   // A star stands everywhere along the limb.
-  const stars = Array.from({ length: 90 }, (_, k) => ({ x: 100 + 70 * Math.cos((k * Math.PI) / 45), y: 100 + 70 * Math.sin((k * Math.PI) / 45) })); // prettier-ignore
+  const stars = Array.from({ length: 90 }, (_, k) => ({
+    x: 100 + 70 * Math.cos((k * Math.PI) / 45),
+    y: 100 + 70 * Math.sin((k * Math.PI) / 45),
+  }));
   expect(told(disc(3, 0.005), undefined, stars)).toBeNull();
 });

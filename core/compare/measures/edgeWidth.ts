@@ -40,7 +40,8 @@ export const edgeWidth: Measure = {
     const widths: number[] = [];
     for (const { x, y, dx, dy, slope } of rises) {
       if (widths.length >= MOST || slope * 4 < LEAST_RISE * sigma) break;
-      const isStar = fwhmPx !== null && starsBefore.some((star) => Math.hypot(star.x - x, star.y - y) < STAR_FWHM * fwhmPx); // prettier-ignore
+      const isStar =
+        fwhmPx !== null && starsBefore.some((star) => Math.hypot(star.x - x, star.y - y) < STAR_FWHM * fwhmPx);
       const found = isStar ? null : widthAcross(lane, width, height, x, y, dx, dy);
       if (found !== null && found.rise > LEAST_RISE * sigma) widths.push(found.fwhmPx);
     }

@@ -33,7 +33,8 @@ function stack(): ChainInput {
   return {
     picture: frameOfRaster(whole),
     halves: { a: frameOfRaster(a), b: frameOfRaster(b) },
-    ...{ fill: [0.02, 0.02, 0.02], fullScale: 1 },
+    fill: [0.02, 0.02, 0.02],
+    fullScale: 1,
   };
 }
 
@@ -101,7 +102,13 @@ describe("known changes of a picture", () => {
   const found = findStars(truth.planes[0], SIDE, SIDE, job.kernels);
   const of = (after: Raster): Measured =>
     ({
-      ...{ before: truth, after, starsBefore: found, starsAfter: found, fwhmPx: 3, fullScale: 1, job },
+      before: truth,
+      after,
+      starsBefore: found,
+      starsAfter: found,
+      fwhmPx: 3,
+      fullScale: 1,
+      job,
       views: { isLinear: true },
     }) as unknown as Measured;
   const changed = (change: (v: number, i: number, c: number) => number): Raster => ({

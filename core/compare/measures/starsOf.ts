@@ -3,7 +3,13 @@ import type { Measure } from "./measure";
 
 /** How many stars of the lane stand so with the data. */
 const starsOf = (standing: StarStanding, label: string, definition: string, better: Measure["better"]): Measure => ({
-  ...{ id: `stars.${standing}`, label, unit: "", group: "stars", definition, better, digits: 0 },
+  id: `stars.${standing}`,
+  label,
+  unit: "",
+  group: "stars",
+  definition,
+  better,
+  digits: 0,
   tell: ({ evidence }) => evidence && evidence.stars.filter((star) => star.standing === standing).length,
 });
 

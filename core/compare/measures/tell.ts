@@ -26,8 +26,13 @@ export async function tellMeasures(
   const [own, made] = [before, after].map((raster) => cropRaster(raster, views.inside));
   const stars = (raster: Raster) => findStars(meanPlane(raster), region.width, region.height, job.kernels);
   const of = {
-    ...{ before: own, after: made, views, evidence, job },
-    ...{ starsBefore: stars(own), starsAfter: stars(made) },
+    before: own,
+    after: made,
+    views,
+    evidence,
+    job,
+    starsBefore: stars(own),
+    starsAfter: stars(made),
     fwhmPx: shape?.fwhmPx ?? null,
     fullScale: input.fullScale,
     // A stretch moves the sky, so the linear level does not count after it.

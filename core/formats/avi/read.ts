@@ -126,7 +126,10 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
   return {
     format: "avi",
     frames: offsets.length,
-    ...{ width, height, channels, cards },
+    width,
+    height,
+    channels,
+    cards,
     bitpix: 8,
     fullScale: 255,
     metadata: metadataOfCards(cards),

@@ -50,7 +50,15 @@ function pictureOf(frame: FitsFrame): PictureFile {
     ...(frame.plain ? { plain: frame.plain } : {}),
     format: "fits",
     frames: 1,
-    ...{ width, height, channels, bitpix, fullScale, cards, randomAccess, turned, notes },
+    width,
+    height,
+    channels,
+    bitpix,
+    fullScale,
+    cards,
+    randomAccess,
+    turned,
+    notes,
     metadata: known,
     frame: onlyFrame(frame),
     timeOf: () => (Number.isNaN(start) ? null : start),
@@ -175,7 +183,15 @@ function openTiled(bytes: ByteSource, hdu: Hdu, progress?: (fraction: number) =>
   }
 
   return {
-    ...{ width, height, channels, header, bitpix, fullScale, read },
-    ...{ randomAccess: false, turned: flipped, notes: hdu.notes },
+    width,
+    height,
+    channels,
+    header,
+    bitpix,
+    fullScale,
+    read,
+    randomAccess: false,
+    turned: flipped,
+    notes: hdu.notes,
   };
 }

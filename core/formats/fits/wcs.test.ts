@@ -123,7 +123,12 @@ describe("the header that is kept", () => {
       ["XBINNING", 2],
     ];
     expect(of({ cards: told, set }).cards).toEqual({
-      ...{ XPIXSZ: 1.88, YPIXSZ: 1.9, PIXSIZE1: 1.88, PIXSIZE2: 1.9, XBINNING: 2, YBINNING: 2 },
+      XPIXSZ: 1.88,
+      YPIXSZ: 1.9,
+      PIXSIZE1: 1.88,
+      PIXSIZE2: 1.9,
+      XBINNING: 2,
+      YBINNING: 2,
     });
     expect(of({ cards: told }).cards).toMatchObject({ XPIXSZ: 3.76, YPIXSZ: 3.8, YBINNING: 1 });
     expect(of({ cards: cardsOf({ YPIXSZ: 3.8, XPIXSZ: "wide" }), set }).cards).toMatchObject({ YPIXSZ: 3.8 });

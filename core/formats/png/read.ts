@@ -42,7 +42,12 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
   return {
     format: "png",
     frames: 1,
-    ...{ width, height, channels, bitpix: depth, fullScale, cards },
+    width,
+    height,
+    channels,
+    bitpix: depth,
+    fullScale,
+    cards,
     metadata: metadataOfCards(cards),
     randomAccess: false,
     frame: onlyFrame({ width, height, channels, read }),

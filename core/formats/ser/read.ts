@@ -131,7 +131,12 @@ async function open(bytes: ByteSource): Promise<PictureFile> {
 
   return {
     format: "ser",
-    ...{ frames, width, height, channels, fullScale, cards },
+    frames,
+    width,
+    height,
+    channels,
+    fullScale,
+    cards,
     bitpix: sampleBytes * 8,
     metadata: { ...metadataOfCards(cards), cfa: colour.cfa },
     randomAccess: true,

@@ -63,7 +63,11 @@ async function open(bytes: ByteSource, progress?: (fraction: number) => void): P
   return {
     format: "tiff",
     frames: 1,
-    ...{ width, height, channels, fullScale, cards },
+    width,
+    height,
+    channels,
+    fullScale,
+    cards,
     bitpix: kind === "float" ? -bits : bits,
     metadata: metadataOfCards(cards),
     randomAccess: compression === 1,

@@ -112,8 +112,14 @@ export function emptyResult(pixels: number): CombineResult {
   const plane = () => new Float32Array(pixels);
   const counts = () => new Uint16Array(pixels);
   return {
-    ...{ mean: plane(), a: plane(), b: plane(), kept: counts(), coverage: counts(), below: counts() },
-    ...{ samples: 0, rejected: 0 },
+    mean: plane(),
+    a: plane(),
+    b: plane(),
+    kept: counts(),
+    coverage: counts(),
+    below: counts(),
+    samples: 0,
+    rejected: 0,
   };
 }
 

@@ -20,7 +20,11 @@ export function covarianceWasm(module: WasmModule): CovarianceKernels {
       const told = hasGaps ? arena.take(plane.length) : null;
       arena.ensure();
       arena.writeFloats(values, hasGaps ? plane.map((v) => (v === v ? v : 0)) : plane);
-      if (told !== null) arena.writeFloats(told, plane.map((v) => (v === v ? 1 : 0))); // prettier-ignore
+      if (told !== null)
+        arena.writeFloats(
+          told,
+          plane.map((v) => (v === v ? 1 : 0)),
+        );
       const lags = lagsOf(reach).map(([u, v]): [number, number] => [u * step, v * step]);
       const over = (at: number) =>
         Float64Array.from(lags, ([dx, dy]) => wasm.lagProduct(at, width, height, dx, dy, every));

@@ -14,7 +14,15 @@ function ellipticMoffat(p: Float64Array, from: number, x: number, y: number, wei
   const shape = Math.exp(-beta * log);
   const value = height * shape;
   const slope = (-beta * weight * value) / t;
-  const slopes = [weight * shape, slope * -2 * (a * dx + b * dy), slope * -2 * (b * dx + c * dy), slope * dx * dx, slope * 2 * dx * dy, slope * dy * dy, -weight * value * log]; // prettier-ignore
+  const slopes = [
+    weight * shape,
+    slope * -2 * (a * dx + b * dy),
+    slope * -2 * (b * dx + c * dy),
+    slope * dx * dx,
+    slope * 2 * dx * dy,
+    slope * dy * dy,
+    -weight * value * log,
+  ];
   gradient.set(slopes, from);
   return value;
 }
@@ -48,7 +56,8 @@ export const fitsPlain: FitKernels = {
         }
         return w * value;
       },
-      (p) => stars.every((k) => p[k + 2] > 0 && Math.abs(p[k] - middle) < middle && Math.abs(p[k + 1] - middle) < middle), // prettier-ignore
+      (p) =>
+        stars.every((k) => p[k + 2] > 0 && Math.abs(p[k] - middle) < middle && Math.abs(p[k + 1] - middle) < middle),
       settings,
     );
   },
@@ -69,7 +78,9 @@ export const fitsPlain: FitKernels = {
       },
       (p) => {
         const [height, px, py, a, b, c, beta] = p.subarray(levels, levels + 7);
-        return height > 0 && a > 0 && a * c - b * b > 0 && beta > 1.05 && beta < 20 && Math.hypot(px - x, py - y) < leashPx; // prettier-ignore
+        return (
+          height > 0 && a > 0 && a * c - b * b > 0 && beta > 1.05 && beta < 20 && Math.hypot(px - x, py - y) < leashPx
+        );
       },
       settings,
     );

@@ -14,7 +14,14 @@ interface Exports extends WasmModule {
 function laidOut(arena: Arena, { data, inverse }: FitSquare, start: Float64Array, more = 0) {
   const doubles = (count: number) => arena.take(2 * count);
   const n = start.length + 1;
-  const at = { data: doubles(data.length), inverse: doubles(data.length), start: doubles(n), room: doubles((3 * n + 5) * n), told: doubles(2), more: doubles(more) }; // prettier-ignore
+  const at = {
+    data: doubles(data.length),
+    inverse: doubles(data.length),
+    start: doubles(n),
+    room: doubles((3 * n + 5) * n),
+    told: doubles(2),
+    more: doubles(more),
+  };
   arena.ensure();
   arena.writeDoubles(at.data, data);
   arena.writeDoubles(at.inverse, inverse);
@@ -45,7 +52,18 @@ export function fitsWasm(module: WasmModule): FitKernels {
       const of = at.more + 8 * profiles.length * each;
       arena.writeDoubles(of, Float64Array.from(shares));
       const looks = [at.more, of, profiles.length, entries];
-      wasm.fitsPoints(at.data, at.inverse, square.side, ...looks, at.start, count, at.room, maxIterations, leastGain, at.told); // prettier-ignore
+      wasm.fitsPoints(
+        at.data,
+        at.inverse,
+        square.side,
+        ...looks,
+        at.start,
+        count,
+        at.room,
+        maxIterations,
+        leastGain,
+        at.told,
+      );
       return fitOf(arena, at, start.length);
     },
     fitPeak(square, { slopes, x, y, leashPx }, start, { maxIterations, leastGain }) {
@@ -53,7 +71,20 @@ export function fitsWasm(module: WasmModule): FitKernels {
       checkSquare(square, start.length, start.length === levels + 7);
       const arena = openArena(wasm);
       const at = laidOut(arena, square, start);
-      wasm.fitsPeak(at.data, at.inverse, square.side, levels, x, y, leashPx, at.start, at.room, maxIterations, leastGain, at.told); // prettier-ignore
+      wasm.fitsPeak(
+        at.data,
+        at.inverse,
+        square.side,
+        levels,
+        x,
+        y,
+        leashPx,
+        at.start,
+        at.room,
+        maxIterations,
+        leastGain,
+        at.told,
+      );
       return fitOf(arena, at, start.length);
     },
   };

@@ -24,7 +24,12 @@ function gatedLucy(
   const u = settings.start.slice();
   for (let k = 0; k < settings.iterations; k++) {
     const seen = through(u, psf).map((v, i) => v / reached[i]);
-    const missed = significant(data.map((v, i) => v - seen[i]), width, height, settings); // prettier-ignore
+    const missed = significant(
+      data.map((v, i) => v - seen[i]),
+      width,
+      height,
+      settings,
+    );
     const ratio = missed.map((r, i) => Math.max(0, 1 + r / Math.max(seen[i], settings.floor)));
     const step = through(ratio, back);
     for (let i = 0; i < u.length; i++) u[i] *= Math.max(0, step[i] / reachedBack[i]) ** (7 / 4);

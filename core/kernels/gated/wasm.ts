@@ -28,7 +28,14 @@ export function gatedWasm(module: WasmModule): GatedKernels {
   ): Float32Array {
     for (const plane of [data, start, sigma]) checkPlane(plane, width, height);
     const prepared = prepareConvolution(wasm, width, height, psf, (plane, pitch) => ({
-      ...{ data: plane, sigma: plane, ofP: plane, ofPt: plane, seen: plane, kept: plane, one: plane, other: plane },
+      data: plane,
+      sigma: plane,
+      ofP: plane,
+      ofPt: plane,
+      seen: plane,
+      kept: plane,
+      one: plane,
+      other: plane,
       line: pitch + 4 * 2 ** gates.length + 16,
     }));
     const { arena, u, extra, up, h, columns, rowsThrough, load, result } = prepared;

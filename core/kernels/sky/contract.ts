@@ -53,7 +53,11 @@ export const sampleStep = (width: number, height: number): number =>
   Math.ceil(width / BAND_CELL) * Math.ceil(height / BAND_CELL) > 1000 ? 4 : 2;
 
 /** The quiet σ of cells; 0 where none has data. */
-export const quietOf = (cells: Float32Array): number => quantile(cells.filter((sigma) => sigma > 0), 0.25) || 0; // prettier-ignore
+export const quietOf = (cells: Float32Array): number =>
+  quantile(
+    cells.filter((sigma) => sigma > 0),
+    0.25,
+  ) || 0;
 
 /** Reach of three smoothings, and their 29 taps: B3 splines at distances 1, 2 and 4, one after the other. */
 export const COARSE_REACH = 14;

@@ -85,7 +85,8 @@ export function checkStars(
   stars: readonly PointStar[],
   sigmas: readonly Float32Array[] = planes,
 ): void {
-  const isEven = [...planes, ...sigmas].every((plane) => plane.length === width * height) && sigmas.length === planes.length; // prettier-ignore
+  const isEven =
+    [...planes, ...sigmas].every((plane) => plane.length === width * height) && sigmas.length === planes.length;
   if (!isEven || profiles.length !== planes.length || least.length !== planes.length)
     throw new RangeError(
       `stars are drawn on planes of ${width}×${height} with a profile each, received ${planes.map((p) => p.length).join(", ")} samples and ${profiles.length} profiles`,

@@ -43,7 +43,22 @@ function sumsOf(on: StarPlanes, sigma: Float32Array, c: number, { x, y, heights 
       const [px, py] = [by * (a * dx + b * dy), by * (b * dx + d * dy)];
       const w = 1 / (sigma[i] * sigma[i]);
       const value = w * planes[c][i];
-      [w * px * px, w * px * py, w * py * py, w * px * p, w * py * p, w * px, w * py, w * p * p, w * p, w, value * px, value * py, value * p, value].forEach((term, k) => (sums[k] += term)); // prettier-ignore
+      [
+        w * px * px,
+        w * px * py,
+        w * py * py,
+        w * px * p,
+        w * py * p,
+        w * px,
+        w * py,
+        w * p * p,
+        w * p,
+        w,
+        value * px,
+        value * py,
+        value * p,
+        value,
+      ].forEach((term, k) => (sums[k] += term));
     }
   return sums;
 }

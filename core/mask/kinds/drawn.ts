@@ -26,7 +26,9 @@ export const freehand = maskKind({
 
 /** What lies inside a polygon. */
 export const polygon = maskKind({
-  ...{ id: "polygon", title: "Polygon", summary: "What lies inside corners that you set." },
+  id: "polygon",
+  title: "Polygon",
+  summary: "What lies inside corners that you set.",
   drawn: "corners",
   needs: [],
   fields: { feather },
@@ -36,7 +38,9 @@ export const polygon = maskKind({
 
 /** What lies inside an ellipse: outline = its centre and the ends of two half-diameters. */
 export const ellipse = maskKind({
-  ...{ id: "ellipse", title: "Ellipse", summary: "What lies inside an ellipse." },
+  id: "ellipse",
+  title: "Ellipse",
+  summary: "What lies inside an ellipse.",
   drawn: "ellipse",
   needs: [],
   fields: { feather },

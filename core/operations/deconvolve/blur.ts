@@ -145,7 +145,9 @@ export function noBlur(params: BlurParams, facts: Facts<StarBlur>): string | nul
 
 /** A share of a shape's width, its wings within what deconvolves well. */
 export const narrowed = ({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, share = 1): MoffatShape => ({
-  ...{ fwhmMajor: share * fwhmMajor, fwhmMinor: share * fwhmMinor, angle },
+  fwhmMajor: share * fwhmMajor,
+  fwhmMinor: share * fwhmMinor,
+  angle,
   beta: Math.min(MOST_BETA, Math.max(LEAST_BETA, beta)),
 });
 

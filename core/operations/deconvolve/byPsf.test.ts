@@ -14,7 +14,9 @@ const kernels = wasmKernels();
 const job = quietJob(kernels);
 
 /** Hills and rims without stars, of a range of some 100, and what a blur makes of them. */
-const scene = smoothField(2.5, 31).map((v, i) => 300 + 25 * v + (Math.hypot((i % SIDE) - 128, (i >> 8) - 128) < 60 ? 80 : 0)); // prettier-ignore
+const scene = smoothField(2.5, 31).map(
+  (v, i) => 300 + 25 * v + (Math.hypot((i % SIDE) - 128, (i >> 8) - 128) < 60 ? 80 : 0),
+);
 const blurredBy = (psf: Psf) => kernels.convolve(scene, SIDE, SIDE, psf);
 const sigma = 1;
 
@@ -24,7 +26,12 @@ async function treated(light: Float32Array, noise: number, id: string, params: R
   const of = exposed([light], () => noise, 77);
   const fresh = newStep(operation);
   const steps = [{ ...fresh, params: { ...fresh.params, ...params } }];
-  const input = { picture: frameOfRaster(of.picture), halves: { a: frameOfRaster(of.a), b: frameOfRaster(of.b) }, fill: [300], fullScale: 1 }; // prettier-ignore
+  const input = {
+    picture: frameOfRaster(of.picture),
+    halves: { a: frameOfRaster(of.a), b: frameOfRaster(of.b) },
+    fill: [300],
+    fullScale: 1,
+  };
   const ready = readySteps(steps, await measureChain(input, steps, job));
   const out = await runChain(input.picture, ready, wholeRegion(of.picture), input.fill, job);
   return { before: of.picture.planes[0], after: out.planes[0] };
@@ -66,11 +73,21 @@ test("in noise, the inverse and Richardson–Lucy by scales come nearer to it th
 
 test("Richardson–Lucy: ten longer steps go as far as twenty plain ones; what is left alone below some σ keeps grain down", async () => {
   const plain = { ...typed, protectStars: 0 };
-  const lucy = (params: Record<string, unknown>) => treated(light, 0.05, "deconvolve.richardson-lucy", { ...plain, ...params }); // prettier-ignore
-  const ofStars = { psf: "kept", kernel: { from: "a star", side: moffat.size, values: [...moffat.values] }, smoothness: 0, shown: false }; // prettier-ignore
+  const lucy = (params: Record<string, unknown>) =>
+    treated(light, 0.05, "deconvolve.richardson-lucy", { ...plain, ...params });
+  const ofStars = {
+    psf: "kept",
+    kernel: { from: "a star", side: moffat.size, values: [...moffat.values] },
+    smoothness: 0,
+    shown: false,
+  };
   const misses = async (params: Record<string, unknown>) => error((await lucy({ ...ofStars, ...params })).after, scene);
   const few = { iterations: 10, hastened: false };
-  const [ten, twenty, longer] = [await misses(few), await misses({ ...few, iterations: 20 }), await misses({ ...few, hastened: true })]; // prettier-ignore
+  const [ten, twenty, longer] = [
+    await misses(few),
+    await misses({ ...few, iterations: 20 }),
+    await misses({ ...few, hastened: true }),
+  ];
   expect(twenty).toBeLessThan(ten);
   expect(longer).toBeLessThan(1.01 * twenty);
   // Where no star shows the blur, steps are plain whatever was asked for.
@@ -85,12 +102,20 @@ test("Richardson–Lucy: ten longer steps go as far as twenty plain ones; what i
 });
 
 test("Richardson–Lucy cuts off no shadow, though it be darker than all but a hundredth of the picture", async () => {
-  const shadows = [[70, 80], [190, 150]]; // prettier-ignore
+  const shadows = [
+    [70, 80],
+    [190, 150],
+  ];
   const isDark = (i: number, within: number) =>
     shadows.some(([x, y]) => Math.hypot((i % SIDE) - x, (i >> 8) - y) < within);
   const dark = scene.map((v, i) => (isDark(i, 9) ? 20 : v));
   expect(dark.filter((v) => v < 100).length).toBeLessThan(0.01 * dark.length);
-  const { before, after } = await treated(kernels.convolve(dark, SIDE, SIDE, moffat), sigma, "deconvolve.richardson-lucy", { ...typed, protectStars: 0 }); // prettier-ignore
+  const { before, after } = await treated(
+    kernels.convolve(dark, SIDE, SIDE, moffat),
+    sigma,
+    "deconvolve.richardson-lucy",
+    { ...typed, protectStars: 0 },
+  );
   const mean = (plane: Float32Array, within: number) => {
     const values = [...plane].filter((_, i) => isDark(i, within));
     return values.reduce((a, b) => a + b, 0) / values.length;
@@ -111,7 +136,13 @@ test("the blur that was typed is the one that is taken back: of three blurs each
     const seen = blurredBy(psf);
     const misses: number[] = [];
     for (const { params } of blurs)
-      misses.push(error((await treated(seen, 0.02, "deconvolve.richardson-lucy", { ...params, iterations: 60, protectStars: 0 })).after, scene)); // prettier-ignore
+      misses.push(
+        error(
+          (await treated(seen, 0.02, "deconvolve.richardson-lucy", { ...params, iterations: 60, protectStars: 0 }))
+            .after,
+          scene,
+        ),
+      );
     expect(misses.indexOf(Math.min(...misses))).toBe(blurs.findIndex((one) => one.psf === psf));
   }
 });

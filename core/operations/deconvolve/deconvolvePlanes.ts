@@ -37,7 +37,14 @@ export async function deconvolvePlanes(
   facts: Facts<StarBlur>,
   { strength, halo }: { strength: number; halo: number },
   job: JobHandle,
-  treat: (plane: Float32Array, width: number, height: number, blur: ShownBlur, c: number, job: JobHandle) => Float32Array, // prettier-ignore
+  treat: (
+    plane: Float32Array,
+    width: number,
+    height: number,
+    blur: ShownBlur,
+    c: number,
+    job: JobHandle,
+  ) => Float32Array,
 ): Promise<Raster> {
   const each = async (part: Raster, of: (c: number) => ShownBlur, own: JobHandle) => {
     const planes: Float32Array[] = [];

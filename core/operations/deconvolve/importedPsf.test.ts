@@ -77,7 +77,11 @@ test("stars of another picture are seen at this one's scale, turned and mirrored
 
 const light = blurredField(powerLawField(2.5, 6), roundPsf(3.4, 3)).map((v) => 10 + v);
 const of = exposed([light], () => 0.002, 5);
-const kept = psfFromShapes([{ fwhmMajor: 3.4, fwhmMinor: 3.4, angle: 0, beta: 3 }], { scale: 1, turn: 0, isMirrored: false }, "B"); // prettier-ignore
+const kept = psfFromShapes(
+  [{ fwhmMajor: 3.4, fwhmMinor: 3.4, angle: 0, beta: 3 }],
+  { scale: 1, turn: 0, isMirrored: false },
+  "B",
+);
 
 test.each(["richardson-lucy", "inverse", "starlet-lucy"])(
   "%s with a blur that was taken does as with the same typed; with none it does nothing",

@@ -46,7 +46,15 @@ export function psfFromStar(picture: Raster, from: string, kernels: Kernels): Im
   if (radius < 1) throw new UserError(`${from}: its star lies at the border`, advice);
   const side = 2 * radius + 1;
   const target = { x: 0, y: 0, width: side, height: side };
-  const moved = resample(rasterOf(width, height, [light]), 0, 0, shiftBy(radius - x, radius - y), target, "bicubic", kernels); // prettier-ignore
+  const moved = resample(
+    rasterOf(width, height, [light]),
+    0,
+    0,
+    shiftBy(radius - x, radius - y),
+    target,
+    "bicubic",
+    kernels,
+  );
   return kernelOf(side, moved.planes[0], from);
 }
 
@@ -64,7 +72,9 @@ export function psfFromShapes(
   from: string,
 ): ImportedKernel {
   const there = shapes.map(({ fwhmMajor, fwhmMinor, angle, beta }) => ({
-    ...{ fwhmMajor: scale * fwhmMajor, fwhmMinor: scale * fwhmMinor, beta },
+    fwhmMajor: scale * fwhmMajor,
+    fwhmMinor: scale * fwhmMinor,
+    beta,
     angle: turn + (isMirrored ? -angle : angle),
   }));
   const { size, values } = meanPsf(there, MOST_RADIUS);

@@ -101,14 +101,20 @@ function inverted(
   const lags = meanCovariance(covariance);
   const level = surroundings(plane, width, height, kernels);
   // What the PSF is wrong by comes back as noise does, round what stands out.
-  const widely = (of: Float32Array) => Array.from({ length: ERROR_SCALES }, (_, j) => j).reduce((plane, j) => kernels.starletSmooth(plane, width, height, j), of); // prettier-ignore
+  const widely = (of: Float32Array) =>
+    Array.from({ length: ERROR_SCALES }, (_, j) => j).reduce(
+      (plane, j) => kernels.starletSmooth(plane, width, height, j),
+      of,
+    );
   const light = widely(squared(difference(level, widely(level))));
   const noise = level.map((v, i) => Math.max(sigmaAt(models[c], v) ** 2 + PSF_ERROR ** 2 * light[i], LEAST_VARIANCE));
   const [w, h] = [width + 2 * radius, height + 2 * radius];
   const grown = mirrored(plane, width, height, radius, w).grown;
   const inside = { x: radius, y: radius, width, height };
   const filters = inverseFilters(psf, target, LEAST_POWERS, radius, lags, SCALES);
-  const current = filters.map(({ filter }) => cropRaster(rasterOf(w, h, [kernels.convolve(grown, w, h, filter)]), inside).planes[0]); // prettier-ignore
+  const current = filters.map(
+    ({ filter }) => cropRaster(rasterOf(w, h, [kernels.convolve(grown, w, h, filter)]), inside).planes[0],
+  );
   const [out, smooth] = [new Float32Array(plane.length), [...current]];
   for (let scale = 0; scale < SCALES; scale++) {
     const details = current.map((of, k) => {

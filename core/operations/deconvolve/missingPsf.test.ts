@@ -3,14 +3,19 @@ import { afterStep, stepOf } from "../../testing/chainOn";
 import { craterField, exposed, FIELD_SIDE as SIDE } from "../../testing/fields";
 import { paintStars, randomStars, wasmKernels } from "../../testing/fixtures";
 
-const night = paintStars(SIDE, SIDE, randomStars(60, SIDE, SIDE, 5), { fwhm: 3.2, noise: 0, level: 0 }).planes[0].map((v) => 300 + 4000 * v); // prettier-ignore
+const night = paintStars(SIDE, SIDE, randomStars(60, SIDE, SIDE, 5), { fwhm: 3.2, noise: 0, level: 0 }).planes[0].map(
+  (v) => 300 + 4000 * v,
+);
 const [moon, sky] = [craterField(9), night].map((light) => exposed([light], () => 1.5, 3));
 
 test("what is found on a picture of craters is too unlike for stars; stars are alike, also where they get longer over the picture, and one or two always", () => {
   const [found, stars] = [moon, sky].map(({ picture }) => findStars(picture.planes[0], SIDE, SIDE, wasmKernels()));
   expect(found.filter(({ fit }) => fit).length).toBeGreaterThan(5);
   expect([areAlike([found]), areAlike([stars])]).toEqual([false, true]);
-  const longer = stars.map((star) => ({ ...star, fit: star.fit && { ...star.fit, fwhmMajor: star.fit.fwhmMajor * (1 + star.x / SIDE) } })); // prettier-ignore
+  const longer = stars.map((star) => ({
+    ...star,
+    fit: star.fit && { ...star.fit, fwhmMajor: star.fit.fwhmMajor * (1 + star.x / SIDE) },
+  }));
   expect(areAlike([longer])).toBe(true);
   expect(areAlike([found.filter(({ fit }) => fit).slice(0, 2)])).toBe(true);
 });

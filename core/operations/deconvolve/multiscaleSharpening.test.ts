@@ -34,7 +34,9 @@ test("gains: none for no blur; for a Moffat of 3.5 px those that a separate comp
 test("a blurred picture of craters and belts comes nearer to what it was, in energy and pixel by pixel", async () => {
   const random = createRandom(3);
   // Hills of all sizes, their energy as k^−3: a standard deviation of √size for each octave; and shadows with hard edges.
-  const octaves = [0.4, 0.8, 1.6, 3.2, 6.4, 12.8].map((sigma, k) => smoothField(sigma, 7 + k).map((v) => 0.03 * sigma ** 0.5 * v)); // prettier-ignore
+  const octaves = [0.4, 0.8, 1.6, 3.2, 6.4, 12.8].map((sigma, k) =>
+    smoothField(sigma, 7 + k).map((v) => 0.03 * sigma ** 0.5 * v),
+  );
   const truth = Float32Array.from({ length: SIDE * SIDE }, (_, i) => {
     const [x, y] = [i % SIDE, Math.floor(i / SIDE)];
     const shadow = Math.hypot((x % 90) - 40, (y % 80) - 40) < 14 && x % 90 > 40 ? -0.15 : 0;

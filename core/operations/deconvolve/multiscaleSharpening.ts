@@ -105,7 +105,11 @@ export const multiscaleSharpening: Operation<Params, Needed> = {
   channels: ["luminance", "each", "together"],
   cropBound: 1e-5,
   needs: ["detailBlur", "noiseModel", "psf"],
-  asks: ({ psf }) => ["noiseModel", ...(psf === "detail" ? ["detailBlur" as const] : []), ...(psf === "measured" ? ["psf" as const] : [])], // prettier-ignore
+  asks: ({ psf }) => [
+    "noiseModel",
+    ...(psf === "detail" ? ["detailBlur" as const] : []),
+    ...(psf === "measured" ? ["psf" as const] : []),
+  ],
   idle: untold,
   // Coefficients of the last scale look 2 (2^6 − 1) px far, their power 2 · 2^5 more.
   halo: () => 2 * (2 ** SCALES - 1) + 2 ** SCALES,

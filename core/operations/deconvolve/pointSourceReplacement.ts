@@ -87,7 +87,17 @@ export async function pointSourceReplacement(
       const { zero, a } = facts.noiseModel.models[c];
       const sigma = Math.sqrt(a);
       const psf = moffatPsf(shapes[c], PSF_RADIUS);
-      const settings = { psf, iterations, isHastened, smoothness, zero, sigma, floor: 1e-3 * sigma, smoothings: 2, cutsBelow: true }; // prettier-ignore
+      const settings = {
+        psf,
+        iterations,
+        isHastened,
+        smoothness,
+        zero,
+        sigma,
+        floor: 1e-3 * sigma,
+        smoothings: 2,
+        cutsBelow: true,
+      };
       const part = cropPlane(plane, width, needed);
       planes.push(restored(part, needed.width, needed.height, settings, job));
       job.progress((c + 1) / rest.length);

@@ -188,15 +188,19 @@ function treated(
   const range = sky.brightest - sky.sky;
   if (!(range > 0)) return plane;
   const { zero, a } = noiseModel.models[c];
-  const sigmas = p.damping > 0 && a > 0 ? surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(noiseModel.models[c], level)) : null; // prettier-ignore
+  const sigmas =
+    p.damping > 0 && a > 0
+      ? surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(noiseModel.models[c], level))
+      : null;
   const settings = {
-    ...{
-      ...blur,
-      iterations: p.iterations,
-      isHastened: isOfStars(p.psf) && p.hastened,
-      smoothness: isOfStars(p.psf) ? p.smoothness : 0,
-    },
-    ...{ zero, sigma: Math.sqrt(a), floor: Math.max(range * 1e-7, sky.sigma * 1e-3), smoothings: 0 },
+    ...blur,
+    iterations: p.iterations,
+    isHastened: isOfStars(p.psf) && p.hastened,
+    smoothness: isOfStars(p.psf) ? p.smoothness : 0,
+    zero,
+    sigma: Math.sqrt(a),
+    floor: Math.max(range * 1e-7, sky.sigma * 1e-3),
+    smoothings: 0,
     near: sigmas && sigmas.map((sigma) => p.damping * sigma),
   };
   const found = restored(plane, width, height, settings, job);
@@ -206,7 +210,10 @@ function treated(
       ? suppressRings(plane, found, { psf, target, fwhm: starFwhm }, noiseModel.models[c], job)
       : shownBy(found, target, job);
   // Where no star is nobody knows what is a ring: shadows on the Moon may become darker.
-  const sharp = starFwhm === null ? asItComes : limitUndershoot(asItComes, plane, width, height, starFwhm, noiseModel.models[c], job.kernels); // prettier-ignore
+  const sharp =
+    starFwhm === null
+      ? asItComes
+      : limitUndershoot(asItComes, plane, width, height, starFwhm, noiseModel.models[c], job.kernels);
   const keep = protection(plane, width, height, blur.psf, p, sky, job.kernels);
   return sharp.map((v, i) => v + keep[i] * (plane[i] - v));
 }

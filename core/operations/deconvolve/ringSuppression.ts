@@ -25,7 +25,8 @@ export function suppressRings(
   { kernels }: JobHandle,
 ): Float32Array {
   const inside = { x: margin, y: margin, width: width - 2 * margin, height: height - 2 * margin };
-  const smooth = (of: Float32Array) => kernels.starletSmooth(kernels.starletSmooth(of, width, height, 0), width, height, 1); // prettier-ignore
+  const smooth = (of: Float32Array) =>
+    kernels.starletSmooth(kernels.starletSmooth(of, width, height, 0), width, height, 1);
   const [near, far] = [DARK_REACH, BRIGHT_REACH].map((reach) => Math.max(2, Math.round(reach * fwhm)));
   const seen = smooth(mirrored(plane, inside.width, inside.height, margin, width).grown);
   const least = smooth(kernels.leastAround(seen, width, height, near));
@@ -46,5 +47,9 @@ export function suppressRings(
     const [soft, sharp] = [psf, target].map((of) => kernels.convolve(rest, width, height, of));
     for (let i = 0; i < shown.length; i++) shown[i] += bright[i] * (soft[i] - sharp[i]);
   }
-  return cropPlane(shown.map((v, i) => v + lifted[i]), width, inside); // prettier-ignore
+  return cropPlane(
+    shown.map((v, i) => v + lifted[i]),
+    width,
+    inside,
+  );
 }

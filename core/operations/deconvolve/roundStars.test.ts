@@ -24,7 +24,8 @@ async function rounded(of: ReturnType<typeof exposed>, params = {}): Promise<Ras
   const input = {
     picture: frameOfRaster(of.picture),
     halves: { a: frameOfRaster(of.a), b: frameOfRaster(of.b) },
-    ...{ fill: [100], fullScale: 1 },
+    fill: [100],
+    fullScale: 1,
   };
   const ready = readySteps(steps, await measureChain(input, steps, job));
   return runChain(input.picture, ready, wholeRegion(of.picture), input.fill, job);

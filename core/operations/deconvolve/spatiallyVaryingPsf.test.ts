@@ -32,7 +32,12 @@ function night(): ChainInput {
   const half = () => light.map((v) => v + Math.SQRT2 * Math.sqrt(1 + 0.02 * (v - 100)) * random.normal());
   const [a, b] = [half(), half()];
   const frame = (plane: Float32Array) => frameOfRaster(rasterOf(SIDE, SIDE, [plane]));
-  return { picture: frame(a.map((v, i) => (v + b[i]) / 2)), halves: { a: frame(a), b: frame(b) }, fill: [100], fullScale: 1 }; // prettier-ignore
+  return {
+    picture: frame(a.map((v, i) => (v + b[i]) / 2)),
+    halves: { a: frame(a), b: frame(b) },
+    fill: [100],
+    fullScale: 1,
+  };
 }
 
 const input = night();
@@ -44,7 +49,8 @@ async function ready(id: string, params: Record<string, unknown> = {}): Promise<
   const steps = [{ ...fresh, params: { ...fresh.params, ...params } }];
   return readySteps(steps, await measureChain(input, steps, job));
 }
-const run = (steps: ReadyStep[], region = wholeRegion(input.picture)) => runChain(input.picture, steps, region, input.fill, job); // prettier-ignore
+const run = (steps: ReadyStep[], region = wholeRegion(input.picture)) =>
+  runChain(input.picture, steps, region, input.fill, job);
 
 /** Medians over the stars of the middle, and of the corners: 1 − short/long, and width. */
 function starsOf({ planes: [plane] }: Raster) {
@@ -71,7 +77,6 @@ test("the field of the PSF is found from the picture's own stars: widths within 
     [90, 100],
     [560, 550],
   ]) {
-    // prettier-ignore
     const [found, right] = [shapeAt(shape.field, shape.beta, x, y), shapeOf(x, y)];
     expect(Math.abs(found.fwhmMajor / right.fwhmMajor - 1)).toBeLessThan(0.04);
     expect(Math.abs(found.fwhmMinor / right.fwhmMinor - 1)).toBeLessThan(0.04);

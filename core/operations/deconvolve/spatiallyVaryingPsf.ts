@@ -4,7 +4,15 @@ import { partOfJob } from "../../job";
 import type { MoffatShape } from "../../measure";
 import { shapeAt } from "../../measure";
 import type { Raster, Region } from "../../raster";
-import { cropRaster, growRegion, intersectRegions, isEmptyRegion, rasterOf, relativeTo, wholeRegion } from "../../raster"; // prettier-ignore
+import {
+  cropRaster,
+  growRegion,
+  intersectRegions,
+  isEmptyRegion,
+  rasterOf,
+  relativeTo,
+  wholeRegion,
+} from "../../raster";
 import type { Place } from "../operation";
 import { memoize } from "../memoize";
 
@@ -64,7 +72,8 @@ export async function withSpatiallyVaryingPsf(
     made.planes.forEach((plane, c) => {
       for (let j = 0; j < used.height; j++)
         for (let i = 0; i < used.width; i++)
-          sums[c][(used.y + j - kept.y) * kept.width + used.x + i - kept.x] += down[j] * across[i] * plane[j * used.width + i]; // prettier-ignore
+          sums[c][(used.y + j - kept.y) * kept.width + used.x + i - kept.x] +=
+            down[j] * across[i] * plane[j * used.width + i];
     });
   }
   planes.forEach((plane, c) => {

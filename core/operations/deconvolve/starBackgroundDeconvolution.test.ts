@@ -53,7 +53,15 @@ function light({ width, planes }: Raster, c: number, { x, y }: { x: number; y: n
   return inside.reduce((sum, v) => sum + v - level, 0);
 }
 
-const alone = all.filter((star) => all.every((o) => o === star || Math.hypot(o.x - star.x, o.y - star.y) > 22) && star.flux > 600 && star.x > 20 && star.y > 20 && star.x < SIDE - 20 && star.y < SIDE - 20); // prettier-ignore
+const alone = all.filter(
+  (star) =>
+    all.every((o) => o === star || Math.hypot(o.x - star.x, o.y - star.y) > 22) &&
+    star.flux > 600 &&
+    star.x > 20 &&
+    star.y > 20 &&
+    star.x < SIDE - 20 &&
+    star.y < SIDE - 20,
+);
 
 describe("stars and the rest", () => {
   const of = exposed(sky(all), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 71);
@@ -98,7 +106,9 @@ describe("stars and the rest", () => {
     const star = { x: 200.4, y: 60.2 };
     const full = sky([...all.filter(({ x, y }) => Math.hypot(x - star.x, y - star.y) > 30), { ...star, flux: 60_000 }]);
     const clipped = full.map((plane) => plane.map((v) => Math.min(v, 1500)));
-    const bleeding = clipped.map((plane) => plane.map((v, i) => (Math.abs((i % SIDE) - 200) < 2 && i / SIDE < 100 ? 1500 : v))); // prettier-ignore
+    const bleeding = clipped.map((plane) =>
+      plane.map((v, i) => (Math.abs((i % SIDE) - 200) < 2 && i / SIDE < 100 ? 1500 : v)),
+    );
     const noise = (v: number) => Math.sqrt(1 + 0.02 * (v - 100));
     const [right, seen, bled] = [full, clipped, bleeding].map((light) => exposed(light, noise, 74));
     expect(seen.picture.planes[0].filter((v) => v > 1480).length).toBeGreaterThan(12);
@@ -124,7 +134,10 @@ describe("stars and the rest", () => {
   test("other settings after one another on the same picture give what each gives alone, to the bit", async () => {
     const picture = { ...of, picture: { ...of.picture } };
     for (const params of [{ strength: 0.7 }, { strength: 1 }, { smoothness: 1 }, { starSnr: 8 }, { strength: 0.7 }]) {
-      const [again, alone] = [await sharpen(picture, params), await sharpen({ ...of, picture: { ...of.picture } }, params)]; // prettier-ignore
+      const [again, alone] = [
+        await sharpen(picture, params),
+        await sharpen({ ...of, picture: { ...of.picture } }, params),
+      ];
       expect(again.planes[0]).toEqual(alone.planes[0]);
     }
   });
@@ -138,7 +151,7 @@ describe("stars and the rest", () => {
           light(sharp, 0, star) /
           light(sharp, 2, star) /
           (light(coloured.picture, 0, star) / light(coloured.picture, 2, star)),
-      ) // prettier-ignore
+      )
       .sort((p, q) => p - q);
     expect(Math.abs(changes[changes.length >> 1] - 1)).toBeLessThan(0.02);
   });
@@ -150,14 +163,25 @@ test("a recipe of older steps keeps its plain ones, 20 where it gave none; eight
   expect(older({})).toMatchObject({ iterations: 20, hastened: false });
   expect(older({ iterations: 12 })).toMatchObject({ iterations: 12, hastened: false });
   const of = exposed(sky(all), (v) => Math.sqrt(1 + 0.02 * (v - 100)), 71);
-  const [long, plain, few] = [await sharpen(of), await sharpen(of, older({})), await sharpen(of, older({ iterations: 8 }))]; // prettier-ignore
-  const apart = (a: Raster, b: Raster) => Math.sqrt(a.planes[0].reduce((sum, v, i) => sum + (v - b.planes[0][i]) ** 2, 0)); // prettier-ignore
+  const [long, plain, few] = [
+    await sharpen(of),
+    await sharpen(of, older({})),
+    await sharpen(of, older({ iterations: 8 })),
+  ];
+  const apart = (a: Raster, b: Raster) =>
+    Math.sqrt(a.planes[0].reduce((sum, v, i) => sum + (v - b.planes[0][i]) ** 2, 0));
   expect(apart(long, plain)).toBeLessThan(0.65 * apart(few, plain));
 });
 
 describe("stars solved together", () => {
   const shape = { fwhmMajor: 3.4, fwhmMinor: 2.9, angle: 0.6, beta: 3 };
-  const on = (plane: Float32Array) => ({ planes: [plane], width: 90, height: 90, profiles: [moffatTable(shape)], least: [0] }); // prettier-ignore
+  const on = (plane: Float32Array) => ({
+    planes: [plane],
+    width: 90,
+    height: 90,
+    profiles: [moffatTable(shape)],
+    least: [0],
+  });
   const even = (sigma: number) => [new Float32Array(90 * 90).fill(sigma)];
   const truth = [
     { x: 30.3, y: 31.2, heights: [500] },

@@ -29,7 +29,11 @@ export function pointsOf(
   job: JobHandle,
 ): FoundPoint[] {
   const { kernels } = job;
-  const shapes = [shape, { ...shape, fwhmPx: WIDER.by * shape.fwhmPx }, { fwhmPx: NARROWER.by * shape.fwhmPx, beta: 8 }]; // prettier-ignore
+  const shapes = [
+    shape,
+    { ...shape, fwhmPx: WIDER.by * shape.fwhmPx },
+    { fwhmPx: NARROWER.by * shape.fwhmPx, beta: 8 },
+  ];
   const [filter, wider, narrower] = shapes.map((of) => pointFilter(of, noise));
   const own = filter?.over(plane, width, height, kernels);
   if (!filter || !own || !wider || !narrower) return [];

@@ -90,7 +90,8 @@ export async function starsOf(
   const shape = { fwhmPx: fwhm, beta, ratio: fwhmMinor / fwhmMajor, angle };
   const isWithin = (margin: number) => {
     const at = growRegion(kept, margin);
-    return (star: { x: number; y: number }) => star.x >= at.x && star.y >= at.y && star.x < at.x + at.width && star.y < at.y + at.height; // prettier-ignore
+    return (star: { x: number; y: number }) =>
+      star.x >= at.x && star.y >= at.y && star.x < at.x + at.width && star.y < at.y + at.height;
   };
   const [reaches, counts] = [isWithin(ANEW_HALO - PEAKS_HALO), isWithin(JUDGED)];
   const fewest = (all: readonly FoundStar[]): FoundStar[] => {
@@ -101,7 +102,15 @@ export async function starsOf(
   for (let search = 0; search < SEARCHES; search++) {
     await job.breathe();
     // Heights above the sky: a level that is divided by an uneven σ would be uneven itself.
-    const found = pointsOf(brightness(rest, sky.level, sigmas), width, height, shape, noiseModel.covariance[0], starSnr, job)
+    const found = pointsOf(
+      brightness(rest, sky.level, sigmas),
+      width,
+      height,
+      shape,
+      noiseModel.covariance[0],
+      starSnr,
+      job,
+    )
       .filter(reaches)
       .filter(({ x, y }) => stars.every((star) => Math.hypot(star.x - x, star.y - y) > 0.35 * fwhm))
       .map(({ x, y, significance, isWide }) => {

@@ -20,7 +20,9 @@ describe("rings", () => {
     expect(at(sharp, 46, 40)).toBeLessThan(95);
     expect(at(bound, 46, 40)).toBeGreaterThan(97.5);
     for (const y of [10, 40, 70]) expect(at(bound, 6, y)).toBe(at(sharp, 6, y));
-    const changed = [...bound].flatMap((v, i) => (v === sharp[i] ? [] : [Math.hypot((i % SIDE) - 40, Math.floor(i / SIDE) - 40)])); // prettier-ignore
+    const changed = [...bound].flatMap((v, i) =>
+      v === sharp[i] ? [] : [Math.hypot((i % SIDE) - 40, Math.floor(i / SIDE) - 40)],
+    );
     expect(Math.max(...changed)).toBeLessThan(10);
     expect(at(bound, 40, 40)).toBe(at(sharp, 40, 40));
   });

@@ -21,7 +21,8 @@ export function limitUndershoot(
   model: NoiseModel,
   kernels: Kernels,
 ): Float32Array {
-  const smooth = (plane: Float32Array) => kernels.starletSmooth(kernels.starletSmooth(plane, width, height, 0), width, height, 1); // prettier-ignore
+  const smooth = (plane: Float32Array) =>
+    kernels.starletSmooth(kernels.starletSmooth(plane, width, height, 0), width, height, 1);
   const reach = Math.max(2, Math.round(REACH * fwhm));
   const seen = smooth(data);
   const least = smooth(kernels.leastAround(seen, width, height, reach));

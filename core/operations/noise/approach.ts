@@ -35,7 +35,11 @@ const shared = {
     ["all", "colour"],
     false,
   ),
-  colourStrength: share("Of colour", "Share of the noise that is taken away of colour; strength is that of light", "colour"), // prettier-ignore
+  colourStrength: share(
+    "Of colour",
+    "Share of the noise that is taken away of colour; strength is that of light",
+    "colour",
+  ),
   redStrength: share("Of red", "Share of the noise that is taken away of the first channel", "each"),
   greenStrength: share("Of green", "Share of the noise that is taken away of the second channel", "each"),
   blueStrength: share("Of blue", "Share of the noise that is taken away of the third channel", "each"),
@@ -143,7 +147,11 @@ function sharesOf({ levers, strength, colourStrength, redStrength, greenStrength
 
 const FULL: Partial<Shared> = {
   levers: "all",
-  ...{ strength: 1, colourStrength: 1, redStrength: 1, greenStrength: 1, blueStrength: 1 },
+  strength: 1,
+  colourStrength: 1,
+  redStrength: 1,
+  greenStrength: 1,
+  blueStrength: 1,
 };
 
 const STARTING_POINTS: { label: string; hint: string; params: Partial<Shared> }[] = [

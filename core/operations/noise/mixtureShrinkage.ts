@@ -22,9 +22,12 @@ function tablesOf({ project, back, lambda }: MixtureFact["components"][number][n
     (z, k) => TRUST * (detail - 0.5) * shares[k] - 0.5 * lambda.reduce((sum, l) => sum + Math.log(z * l + 1), 0),
   );
   return {
-    ...{ project: Float32Array.from(project), back: Float32Array.from(back), axes: back.length },
+    project: Float32Array.from(project),
+    back: Float32Array.from(back),
+    axes: back.length,
     gains: Float32Array.from(strengths.flatMap((z) => lambda.map((l) => (z * l) / (z * l + 1)))),
-    ...{ offsets: Float32Array.from(offsets), levels: LEVELS },
+    offsets: Float32Array.from(offsets),
+    levels: LEVELS,
   };
 }
 
