@@ -7,7 +7,7 @@ import { groupLabel, matchedSub, shownCalibration } from "./calibration";
 import type { WaitingFile } from "./importer";
 import { newProject } from "./shelf";
 import type { TestBench } from "./testing";
-import { graded, testBench } from "./testing";
+import { graded, testBench, withStorageEstimate } from "./testing";
 
 /** A raw night in a session: types from cards, masters, matching, plans, and what is left after a stop or at the quota. */
 let bench: TestBench;
@@ -176,11 +176,7 @@ test("the import stops before the browser's quota is met, with nothing harmed, a
   bytes[5762] ^= 1; // another frame, by one count of one pixel
   const more = { name: "bias-100.fits", load: () => Promise.resolve(new Blob([bytes])) };
   let quota = 2 ** 20;
-  const had = Object.getOwnPropertyDescriptor(globalThis, "navigator");
-  Object.defineProperty(globalThis, "navigator", {
-    configurable: true,
-    value: { storage: { estimate: () => Promise.resolve({ usage: 2 ** 19, quota }) } },
-  });
+  const restore = withStorageEstimate(() => Promise.resolve({ usage: 2 ** 19, quota }));
   await session.subs.importFiles([more]);
   const [job] = bench.jobs.store.getState().jobs;
   expect(job.error?.message).toBe("the browser's storage is full before bias-100.fits");
@@ -191,7 +187,7 @@ test("the import stops before the browser's quota is met, with nothing harmed, a
   quota = 2 ** 33;
   await session.subs.importFiles(session.store.getState().waiting);
   expect(session.store.getState().subs.length).toBe(before + 1);
-  if (had) Object.defineProperty(globalThis, "navigator", had);
+  restore();
 });
 
 test("a video comes in frame by frame, is related by its disc, and is not stacked by stars", async () => {

@@ -9,7 +9,7 @@ import type { Jobs } from "./jobs";
 import { ProjectSession } from "./project";
 import { KEEP_DELETED_MS, newProject, readShelf } from "./shelf";
 import type { TestBench } from "./testing";
-import { graded, testBench } from "./testing";
+import { graded, testBench, withStorageEstimate } from "./testing";
 
 /** The session of an open project: files, choosing, stacks, the board. */
 let bench: TestBench;
@@ -181,15 +181,11 @@ test("deleted projects make room when it is asked for, and that is said", async 
   const gone = newProject("Gone", false);
   await repository.addProject(gone);
   await repository.markDeleted(gone.id, true);
-  const had = Object.getOwnPropertyDescriptor(globalThis, "navigator");
   const quota = async () => ((await repository.project(gone.id)).ok ? 2 ** 20 : 2 ** 33);
-  Object.defineProperty(globalThis, "navigator", {
-    configurable: true,
-    value: { storage: { estimate: async () => ({ usage: 2 ** 19, quota: await quota() }) } },
-  });
+  const restore = withStorageEstimate(async () => ({ usage: 2 ** 19, quota: await quota() }));
   const session = await open();
   await session.subs.importFiles([incoming(4)]);
-  if (had) Object.defineProperty(globalThis, "navigator", had);
+  restore();
   expect((await repository.project(gone.id)).ok).toBe(false);
   expect(session.store.getState().problems.join()).toContain("a deleted project was removed for good");
   session.subs.remove([session.store.getState().subs.at(-1)?.id ?? ""]);

@@ -1,9 +1,6 @@
 import "fake-indexeddb/auto";
-import { MessageChannel, type MessagePort } from "node:worker_threads";
-import { kernelBytes } from "@/core/testing/kernelBytes";
-import { bytesOfBlob } from "@/engine/frames";
 import { WorkerPool } from "@/engine/pool";
-import { serve } from "@/engine/worker";
+import { workersInThread } from "@/engine/testing";
 import { Repository } from "@/storage";
 import { createJobs } from "./jobs";
 import { ProjectSession } from "./project";
@@ -24,26 +21,8 @@ export interface TestBench {
 }
 
 export async function testBench(database: string): Promise<TestBench> {
-  const ports: MessagePort[] = [];
-  const pool = new WorkerPool(1, () => {
-    const { port1, port2 } = new MessageChannel();
-    ports.push(port1, port2);
-    serve(
-      {
-        post: (message, transfer) => port2.postMessage(message, transfer),
-        listen: (handler) => port2.on("message", handler),
-        breathe: () => new Promise((resolve) => setImmediate(resolve)),
-      },
-      (ref) =>
-        ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("no files")),
-      kernelBytes(),
-    );
-    return {
-      post: (message) => port1.postMessage(message),
-      listen: (onMessage) => void port1.on("message", onMessage),
-      close: () => port1.close(),
-    };
-  });
+  const workers = workersInThread();
+  const pool = new WorkerPool(1, workers.open);
   const files = new Map<string, Blob>();
   const jobs = createJobs();
   const repository = await Repository.open({ onBlocked: () => undefined, onLost: () => undefined }, database);
@@ -76,7 +55,7 @@ export async function testBench(database: string): Promise<TestBench> {
     close: () => {
       last?.close();
       repository.close();
-      ports.forEach((port) => port.close());
+      workers.close();
     },
   };
 }
@@ -88,4 +67,14 @@ export async function graded(session: ProjectSession): Promise<void> {
     if (waited > 30_000) throw new Error("grading does not come to an end");
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
+}
+
+/** Lets the browser say how much its storage holds, until the function that is given back is called. */
+export function withStorageEstimate(estimate: () => Promise<{ usage: number; quota: number }>): () => void {
+  const had = Object.getOwnPropertyDescriptor(globalThis, "navigator");
+  Object.defineProperty(globalThis, "navigator", { configurable: true, value: { storage: { estimate } } });
+  return () => {
+    if (had) Object.defineProperty(globalThis, "navigator", had);
+    else Reflect.deleteProperty(globalThis, "navigator");
+  };
 }
