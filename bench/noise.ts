@@ -26,7 +26,7 @@ const SHARES = unitOfSamples({
   from: { name: "", fullScale: "", saturation: "" },
 });
 
-const approaches = OPERATIONS.filter(({ group }) => group === "noise");
+const approaches = OPERATIONS.filter(({ can }) => can.noiseReduction);
 
 interface Figures {
   /** PSNR in the stretched picture, dB, without what is coarser than 32 px. */

@@ -6,7 +6,7 @@ import { levelsOf } from "@/core/facts";
 import type { Star } from "@/core/measure";
 import { findStars, measureSub, starShape } from "@/core/measure";
 import type { AnyOperation } from "@/core/operations";
-import { OPERATIONS, stretchCurves, stretchParameters, stretched } from "@/core/operations";
+import { OPERATIONS, sharpens, stretchCurves, stretchParameters, stretched } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { frameOfRaster, meanPlane, quantile, robustSpread, wholeRegion } from "@/core/raster";
 import { createNight, exposeSub } from "@/core/simulate";
@@ -38,10 +38,9 @@ interface Figures {
   secondsPerMpx: number;
 }
 
-const ways: { name: string; steps: [AnyOperation, object][] }[] = OPERATIONS.filter(({ group }) =>
-  ["deconvolve", "detail"].includes(group),
-).flatMap((operation) => {
-  const { strength, parameters } = operation;
+const ways: { name: string; steps: [AnyOperation, object][] }[] = OPERATIONS.filter(sharpens).flatMap((operation) => {
+  const { parameters } = operation;
+  const strength = operation.can.strength.field;
   const usual = Number(parameters.defaults[strength]);
   const half = Number.isInteger(usual) && usual > 1 ? Math.round(usual / 2) : usual / 2;
   return [usual, half].map((value) => ({

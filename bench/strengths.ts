@@ -46,7 +46,7 @@ process.stdout.write(
   `| approach | noise | ${STRENGTHS.map((s) => `told/left at ${s}`).join(" | ")} |\n|${"---|".repeat(2 + STRENGTHS.length)}\n`,
 );
 for (const approach of OPERATIONS.filter(
-  ({ group, id }) => group === "noise" && (only.length === 0 || only.some((name) => id.includes(name))),
+  ({ can, id }) => can.noiseReduction && (only.length === 0 || only.some((name) => id.includes(name))),
 ))
   for (const isCorrelated of [false, true]) {
     const ratios = STRENGTHS.map((): number[] => []);

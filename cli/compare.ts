@@ -202,7 +202,7 @@ export async function equal(args: string[]): Promise<unknown> {
 const strengthField = (id: string): string => {
   const operation = findOperation(id);
   if (!operation) throw new UserError(`unknown operation “${id}”`, "Update this application.");
-  return operation.strength;
+  return operation.can.strength.field;
 };
 
 const evidenceOptions = z.object({

@@ -5,18 +5,15 @@ import { OPERATIONS } from "@/core/operations";
 export async function operations(args: string[]): Promise<unknown> {
   if (args.length > 0) throw new UserError(`operations takes no arguments, received ${args[0]}`, "Write: operations.");
   return {
-    operations: OPERATIONS.map(
-      ({ id, version, title, group, domainIn, domainOut, channels, strength, parameters }) => ({
-        id,
-        version,
-        title,
-        group,
-        domainIn,
-        domainOut,
-        channels,
-        strength,
-        parameters: parameters.fields,
-      }),
-    ),
+    operations: OPERATIONS.map(({ id, version, title, group, madeFor = null, channels, can, parameters }) => ({
+      id,
+      version,
+      title,
+      group,
+      madeFor,
+      channels,
+      strength: can.strength.field,
+      parameters: parameters.fields,
+    })),
   };
 }

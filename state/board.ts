@@ -237,7 +237,7 @@ export function setStrengths(
     const step = next.lanes.find(({ id }) => id === laneId)?.steps.find(({ id }) => id === stepId);
     const operation = step && findOperation(step.operation);
     if (!step || !operation) return next;
-    return changeStep(next, laneId, stepId, { params: { ...step.params, [operation.strength]: strength } });
+    return changeStep(next, laneId, stepId, { params: { ...step.params, [operation.can.strength.field]: strength } });
   }, board);
 }
 

@@ -1,5 +1,5 @@
 export { JOIN_HALO, joinFromMode, splitForMode } from "./channels";
-export { domainAfter, standsWrong } from "./domain";
+export { isStretched, standsWrong, stateAfter } from "./state";
 export type { ChainInput } from "./measure";
 export type { NoiseLeft } from "./noiseLeft";
 export {

@@ -4,7 +4,8 @@ import type { JobHandle } from "../job";
 import { UserError } from "../job";
 import type { SkyPatch } from "../measure";
 import { patchRegion } from "../measure";
-import type { ChannelMode } from "../operations";
+import type { ChannelMode, PictureState } from "../operations";
+import { untouchedState } from "../operations";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   createRaster,
@@ -18,7 +19,7 @@ import {
   wholeRegion,
 } from "../raster";
 import { splitForMode } from "./channels";
-import { domainAfter } from "./domain";
+import { stateAfter } from "./state";
 import type { FactKey, ReadyStep, StepFacts } from "./ready";
 import { factsNeeded, NOTHING_CHOSEN, partsOfKey, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 import { runFilled } from "./run";
@@ -187,7 +188,7 @@ export class SeenPicture {
   inMode(mode: ChannelMode, k: number, chosen = NOTHING_CHOSEN): PictureLook {
     const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
     return {
-      fullScale: domainAfter(this.before.map(({ step }) => step)) === "stretched" ? 1 : this.input.fullScale,
+      fullScale: this.state().white,
       places: this.regions,
       samples: async () => (await this.samples()).map(ofMode),
       field: {
@@ -228,6 +229,15 @@ export class SeenPicture {
     throw new UserError(
       "None of the sky patches lies on the picture",
       "Move one onto it, or take the noise from elsewhere.",
+    );
+  }
+
+  /** What the picture is after the steps. */
+  private state(): PictureState {
+    const { picture, fullScale } = this.input;
+    return stateAfter(
+      this.before.map(({ step }) => step),
+      untouchedState(picture, { white: fullScale }),
     );
   }
 

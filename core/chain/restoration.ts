@@ -50,7 +50,7 @@ export async function restorationOf(
   place: Region,
   job: JobHandle,
 ): Promise<Restoration | null> {
-  const blur = restoring.operation.blur?.(restoring.step.params, restoring.facts[0]);
+  const blur = restoring.operation.can.restoration?.blur?.(restoring.step.params, restoring.facts[0]);
   if (!halves || !blur) return null;
   const shown = blur.target ?? roundPsf(SHOWN_PX, 3, RATIO_RADIUS);
   const filter = psfRatio(blur.psf, shown, LEAST_POWER);

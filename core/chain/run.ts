@@ -101,7 +101,7 @@ export async function runFilled(
 
 /** How much of a step's full effect goes into the picture: its blend, and what its settings say. */
 function sharesOf({ operation, step: { blend, params } }: ReadyStep): Shares {
-  const shares = operation.mixes?.shares(params) ?? { light: 1, colour: 1 };
+  const shares = operation.can.strength.mixes?.shares(params) ?? { light: 1, colour: 1 };
   if ("each" in shares) return { each: shares.each.map((share) => blend * share) };
   return { light: blend * shares.light, colour: blend * shares.colour };
 }
@@ -128,7 +128,7 @@ async function reachOf(
 /** A step with its full effect, everywhere. */
 function atFull(ready: ReadyStep): ReadyStep {
   const { operation, step } = ready;
-  const params = { ...step.params, ...operation.mixes?.full };
+  const params = { ...step.params, ...operation.can.strength.mixes?.full };
   return { ...ready, mask: null, step: { ...step, params, blend: 1, mask: null } };
 }
 

@@ -32,7 +32,7 @@ export async function stoppingCurve(
 ): Promise<StoppingCurve | null> {
   const upTo = readySteps(steps.slice(0, index + 1), facts);
   const last = upTo.at(-1);
-  const stopping = last?.operation.stopping;
+  const stopping = last?.operation.can.stopping;
   if (!input.halves || !steps[index]?.on || !last || !stopping) return null;
   const risk = VALUES.map(() => 0);
   const places = placesOf(input.picture);

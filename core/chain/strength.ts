@@ -61,7 +61,11 @@ export async function strengthCurve(
   const halfBefore = stepsForHalves(before, input.picture);
   const [last] = stepsForNoisier(upTo.slice(-1), input.picture, NOISIER);
   const at = (strength: number): ReadyStep => {
-    const params = { ...last.step.params, ...last.operation.mixes?.full, [last.operation.strength]: strength };
+    const params = {
+      ...last.step.params,
+      ...last.operation.can.strength.mixes?.full,
+      [last.operation.can.strength.field]: strength,
+    };
     return { ...last, step: { ...last.step, params } };
   };
   const quiet = { ...job, progress: () => undefined };
@@ -83,7 +87,7 @@ export async function strengthCurve(
     const variance = localVariance(inside(noise), job);
     const treated = async (of: Raster, strength: number) =>
       runFilled(frameAt(of, area, picture), [at(strength)], place, input.fill, quiet);
-    const full = last.operation.mixes ? [await treated(plus, 1), await treated(minus, 1)] : null;
+    const full = last.operation.can.strength.mixes ? [await treated(plus, 1), await treated(minus, 1)] : null;
     for (const [k, strength] of STRENGTHS.entries()) {
       await job.breathe();
       const [p, q] = full

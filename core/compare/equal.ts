@@ -61,8 +61,8 @@ const NEXT_TO_NOTHING = 0.001;
 
 /** The step whose strength decides: the last that is on and takes noise (or blur) away; −1 for none. */
 export function decidingStep(steps: readonly ChainStep[], measure: EqualMeasure): number {
-  const group = measure.of === "width" ? "deconvolve" : "noise";
-  return steps.findLastIndex(({ on, operation }) => on && findOperation(operation)?.group === group);
+  const wanted = measure.of === "width" ? "restoration" : "noiseReduction";
+  return steps.findLastIndex(({ on, operation }) => on && findOperation(operation)?.can[wanted] !== undefined);
 }
 
 /** A region's part of a measure of a lane as it is (null), or at another strength of its step. */
@@ -158,7 +158,7 @@ function stepsAt({ steps, facts, index, keyOf }: EqualLane, strength: number | n
   const changed = steps.map((step, i) => {
     const operation = findOperation(step.operation);
     if (i !== index || !operation || strength === null) return step;
-    return { ...step, params: { ...step.params, [operation.strength]: strength } };
+    return { ...step, params: { ...step.params, [operation.can.strength.field]: strength } };
   });
   return readySteps(changed, facts, keyOf);
 }

@@ -4,6 +4,7 @@ import {
   chainHalo,
   DISTURBED,
   frameAt,
+  isStretched,
   localVariance,
   NOISIER,
   restorationOf,
@@ -98,8 +99,9 @@ export async function heldOutOf(
   job: JobHandle,
 ): Promise<HeldOut | null> {
   if (!input.halves) return null;
-  if (tested.length === 1 && tested[0].operation.blur) return heldOutOfRestored(input, before, tested[0], place, job);
-  if (tested.some(({ operation }) => operation.group !== "noise")) return null;
+  if (tested.length === 1 && tested[0].operation.can.restoration?.blur)
+    return heldOutOfRestored(input, before, tested[0], place, job);
+  if (tested.some(({ operation }) => !operation.can.noiseReduction)) return null;
   return heldOutOfDenoised({ ...input, halves: input.halves }, before, tested, place, job);
 }
 
@@ -140,8 +142,7 @@ async function heldOutOfRestored(
   place: Region,
   job: JobHandle,
 ): Promise<HeldOut | null> {
-  if (restoring.step.channels === "chrominance" || before.some(({ operation }) => operation.group === "stretch"))
-    return null;
+  if (restoring.step.channels === "chrominance" || isStretched(before.map(({ step }) => step))) return null;
   const restoration = await restorationOf(input, before, restoring, place, job);
   if (!restoration) return null;
   const { filter, weight, heldNoise, squares } = restoration;

@@ -1,5 +1,5 @@
 import type { ChainStep } from "../chain";
-import { domainAfter } from "../chain";
+import { isStretched } from "../chain";
 
 /** A lane as far as it may differ from another in more than its treatment. */
 export interface ComparedLane {
@@ -31,13 +31,13 @@ export function unequalThings([first, ...others]: readonly ComparedLane[]): stri
       said.push(`${lane(other)} is of another stack, “${other.stackName}”${longer}`);
     }
   }
-  const domain = domainAfter([...first.steps]);
-  const apart = others.filter(({ steps }) => domainAfter([...steps]) !== domain);
+  const stretched = isStretched(first.steps);
+  const apart = others.filter(({ steps }) => isStretched(steps) !== stretched);
   if (apart.length > 0) {
     const which =
       apart.length === 1 ? `${lane(apart[0])} is` : `lanes ${apart.map(({ letter }) => letter).join(", ")} are`;
     said.push(
-      `${which} ${domainAfter([...apart[0].steps])}, lane ${first.letter} ${domain}: they are shown by different curves`,
+      `${which} ${domainOf(!stretched)}, lane ${first.letter} ${domainOf(stretched)}: they are shown by different curves`,
     );
   }
   for (const one of [first, ...others])
@@ -45,3 +45,5 @@ export function unequalThings([first, ...others]: readonly ComparedLane[]): stri
       said.push(`the chain of ${lane(one)} drives ${one.clipped.toFixed(1)} % of the samples to black or white`);
   return said;
 }
+
+const domainOf = (isStretchedThere: boolean): string => (isStretchedThere ? "stretched" : "linear");

@@ -9,12 +9,12 @@ export const constant: Operation<{ level: number }, never> = {
   short: "Level",
   summary: "Gives every pixel the same level.",
   group: "stretch",
-  domainIn: "either",
-  domainOut: "either",
   parameters: parameters({
     level: slider({ label: "Level", hint: "Level of every pixel", min: 0, max: 1, step: 0.01, default: 0 }),
   }),
-  strength: "level",
+  can: {
+    strength: { field: "level" },
+  },
   channels: ["together"],
   cropBound: 0,
   needs: [],

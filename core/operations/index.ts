@@ -1,5 +1,7 @@
-export type { AnyOperation, ChannelMode, Domain, Operation, OperationGroup, Shares } from "./operation";
-export { CHANNEL_MODES } from "./operation";
+export type { AnyOperation, ChannelMode, Operation, OperationGroup, Shares } from "./operation";
+export { CHANNEL_MODES, sharpens } from "./operation";
+export type { Domain, PictureState } from "./pictureState";
+export { untouchedState } from "./pictureState";
 export type { BlurParams } from "./deconvolve/blur";
 export { typedBlur, typedFwhm } from "./deconvolve/blur";
 export { psfFromShapes, psfFromStar, MOST_STAR_SIDE } from "./deconvolve/importedPsf";

@@ -1,5 +1,5 @@
 import { CREATOR } from "@/core/version";
-import { chainHalo, chainToJson, domainAfter, prepareChain, readySteps } from "@/core/chain";
+import { chainHalo, chainToJson, isStretched, prepareChain, readySteps } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
 import { asRead, cutFrom, keptHeader } from "@/core/formats";
 import type { Region } from "@/core/raster";
@@ -70,10 +70,9 @@ export async function renderPicture(
   );
   const frame = treatment.picture;
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
-  const unit =
-    domainAfter(treatment.steps) === "stretched"
-      ? STRETCHED
-      : await pool.run("tellUnit", { frame, look: false }, { signal });
+  const unit = isStretched(treatment.steps)
+    ? STRETCHED
+    : await pool.run("tellUnit", { frame, look: false }, { signal });
   const read = asRead(source);
   const { cards, history } = keptHeader({
     ...read,

@@ -1,5 +1,5 @@
 import { CREATOR } from "@/core/version";
-import { chainToJson, chainWords, domainAfter } from "@/core/chain";
+import { chainToJson, chainWords, isStretched } from "@/core/chain";
 import type { LaneMeasures, PictureFacts, Sheet } from "@/core/compare";
 import { sheetHtml, starShapeOf, unequalThings } from "@/core/compare";
 import { aduPerSample } from "@/core/formats";
@@ -93,9 +93,8 @@ async function cellOf(
 ): Promise<{ png: string | null; measures: LaneMeasures | null }> {
   const region = intersectRegions(regionOf(spot), { x: 0, y: 0, width: facts.width, height: facts.height });
   if (isEmptyRegion(region)) return { png: null, measures: null };
-  const isStretched = domainAfter(treatment.steps) === "stretched";
   const where = onto(spot) ?? { region, onto: null };
-  const stretch = isStretched ? null : shownBy;
+  const stretch = isStretched(treatment.steps) ? null : shownBy;
   const options = { priority: PRIORITY.view, signal };
   const [png, measures] = await Promise.all([
     pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, stretch }, options),

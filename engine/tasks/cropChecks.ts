@@ -4,7 +4,7 @@
  */
 import { fc } from "@/core/testing/properties";
 import type { ChainStep, FactKey } from "@/core/chain";
-import { domainAfter, measureFacts, newStep, prepareChain } from "@/core/chain";
+import { isStretched, measureFacts, newStep, prepareChain } from "@/core/chain";
 import type { LevelsFact } from "@/core/facts";
 import { quietJob } from "@/core/job";
 import type { AnyOperation, ChannelMode } from "@/core/operations";
@@ -153,7 +153,7 @@ export async function check(
 ): Promise<void> {
   const treatment = await treatmentOf(steps);
   const whole = await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, shop());
-  const range = domainAfter(steps) === "stretched" ? 1 : 0.5;
+  const range = isStretched(steps) ? 1 : 0.5;
   const bound = boundOf(treatment);
   const bench = shop(); // one memory for all of them, as on the screen
   for (const [k, asked] of regions.entries())

@@ -23,8 +23,8 @@ const regions = [REGIONS[0], REGIONS[3]];
  * find the hair (one star in a crop differed from the whole by 6 % of the range). With defaults these chains keep to the bound too.
  */
 const meant = chains.filter(([, operations]) => {
-  const stretchedFrom = operations.findIndex(({ domainOut }) => domainOut === "stretched");
-  return stretchedFrom < 0 || operations.slice(stretchedFrom + 1).every(({ domainIn }) => domainIn !== "linear");
+  const stretchedFrom = operations.findIndex(({ output }) => output !== undefined);
+  return stretchedFrom < 0 || operations.slice(stretchedFrom + 1).every(({ madeFor }) => madeFor !== "linear");
 });
 
 describe("a crop is the same pixels as the whole picture after several steps", () => {

@@ -1,5 +1,6 @@
 import { clippedShare, ringDepth } from "@/core/compare";
-import { domainAfter, noiseLeft, runFilled, sigmaLeft, sigmaOfLight } from "@/core/chain";
+import { noiseLeft, runFilled, sigmaLeft, sigmaOfLight, stateAfter } from "@/core/chain";
+import { sharpens, untouchedState } from "@/core/operations";
 import type { PictureMeasures } from "@/core/measure";
 import { findStars, measurePicture } from "@/core/measure";
 import type { Region } from "@/core/raster";
@@ -39,17 +40,16 @@ export const measureCrop: Task<MeasurePayload, CropMeasures> = {
     const area = intersectRegions(region, wholeRegion(input.picture));
     const treated = await runFilled(input.picture, steps, area, input.fill, shop.job, memoOf(treatment.picture, shop));
     const left = await noiseLeft(input, steps, area, shop.job, noiseMemosOf(treatment, shop));
-    // A stretch moves the sky, so the linear sky level does not count after it.
-    const sky = domainAfter(treatment.steps) === "stretched" ? null : skyLevel;
+    const state = stateAfter(treatment.steps, untouchedState(input.picture, { white: input.fullScale, sky: skyLevel }));
     const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
     const before = await runFilled(input.picture, [], area, input.fill, shop.job, memoOf(treatment.picture, shop));
-    const isLinear = domainAfter(treatment.steps) === "linear";
-    const sharpens = steps.some(({ operation: { group } }) => group === "deconvolve" || group === "detail");
+    const isLinear = state.domain === "linear";
+    const isSharpened = steps.some(({ operation }) => sharpens(operation));
     const stars = () => findStars(meanPlane(before), area.width, area.height, shop.job.kernels);
     return {
-      ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: sky }),
+      ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: state.sky }),
       clipped: clippedShare(before, treated, input.fullScale, isLinear),
-      ringing: sharpens && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
+      ringing: isSharpened && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
     };
   },
 };

@@ -1,7 +1,7 @@
 "use client";
 
 import { useMemo } from "react";
-import { domainAfter } from "@/core/chain";
+import { isStretched } from "@/core/chain";
 import { robustSpread } from "@/core/raster";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
@@ -31,7 +31,7 @@ export function DifferenceView({
     [p, q, first.seen, second.seen],
   );
   const isMixed =
-    domainAfter(a.treatment?.steps ?? []) !== domainAfter(b.treatment?.steps ?? []) && !!a.treatment && !!b.treatment;
+    isStretched(a.treatment?.steps ?? []) !== isStretched(b.treatment?.steps ?? []) && !!a.treatment && !!b.treatment;
   const sigma = useMemo(() => {
     if (!found) return NaN;
     const { planes } = found.raster;

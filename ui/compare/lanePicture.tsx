@@ -1,7 +1,7 @@
 "use client";
 
 import { useMemo, useState } from "react";
-import { domainAfter } from "@/core/chain";
+import { isStretched } from "@/core/chain";
 import { stretchCurves } from "@/core/operations";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { LaneLevels } from "@/state/levels";
@@ -24,7 +24,7 @@ export function LanePicture({ lane, stack, treatment, shownBy: { params, levels 
   const session = useSession();
   const { width, height } = stack.facts;
   const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
-  const stretched = domainAfter(lane.steps) === "stretched";
+  const stretched = isStretched(lane.steps);
   const curves = useMemo(() => (stretched ? null : stretchCurves(params, levels)), [stretched, params, levels]);
   return (
     <PictureViewer

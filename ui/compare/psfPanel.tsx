@@ -113,7 +113,8 @@ function WidthFigure({ lane, step }: Pick<Props, "lane" | "step">) {
   const stack = useProject((state) => state.stacks.find(({ id }) => id === lane.stackId) ?? null);
   const arcsec = useProject((state) => (stack ? arcsecPerPx(stack, state) : null));
   const fwhmPx = stack?.facts.fwhmPx ?? null;
-  const after = fwhmPx === null ? null : (findOperation(step.operation)?.aims?.(step.params, fwhmPx) ?? null);
+  const after =
+    fwhmPx === null ? null : (findOperation(step.operation)?.can.restoration?.aims?.(step.params, fwhmPx) ?? null);
   if (fwhmPx === null || after === null) return "Stars that tell the blur";
   const onSky = (px: number) => (arcsec === null ? "" : ` · ${fixed(px * arcsec, 1)}″`);
   return (

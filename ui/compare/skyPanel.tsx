@@ -3,7 +3,7 @@
 import { Eye, EyeOff, Plus, RotateCcw } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { SkyReadout, StepSky } from "@/core/chain";
-import { domainAfter, MOST_PATCHES, placedStep } from "@/core/chain";
+import { isStretched, MOST_PATCHES, placedStep } from "@/core/chain";
 import type { SkyPatch } from "@/core/measure";
 import { IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
@@ -136,7 +136,7 @@ const SCALES_PX = [1, 2, 4, 8, 16];
 function Readout({ lane, index, stack }: { lane: Lane; index: number; stack: StackRecord }) {
   const { readout, isStale } = useReadout(lane, index);
   if (!readout) return <p className="text-quiet">measuring …</p>;
-  const stretched = domainAfter(lane.steps.slice(0, index)) === "stretched";
+  const stretched = isStretched(lane.steps.slice(0, index));
   const { unit, scale, digits } = stretched ? { unit: "of white", scale: 1, digits: 4 } : levelUnit(stack.facts.unit);
   const { rows, noise } = readout;
   const name = ({ of, channel }: (typeof rows)[number]) =>

@@ -158,7 +158,7 @@ export function StepCard({
       </div>
       {misplaced ? (
         <p className="text-sm text-warn">
-          {operation?.domainIn === "linear"
+          {operation?.madeFor === "linear"
             ? "Meant for linear data, but stands after a stretch."
             : "Meant for stretched data, but stands before a stretch."}
         </p>
@@ -203,15 +203,15 @@ export function StepCard({
             onChange={(value) => setting(field.name, value)}
             extra={ladderButton(field)}
           />
-          {operation && field.name === operation.strength && isInEffect(field, step.params) ? (
+          {operation && field.name === operation.can.strength.field && isInEffect(field, step.params) ? (
             <StrengthFigure
               lane={lane}
               step={step}
               index={index}
-              onStrength={(strength) => setting(operation.strength, strength)}
+              onStrength={(strength) => setting(operation.can.strength.field, strength)}
             />
           ) : null}
-          {operation?.stopping?.field === field.name ? (
+          {operation?.can.stopping?.field === field.name ? (
             <StoppingFigure lane={lane} step={step} index={index} onValue={(value) => setting(field.name, value)} />
           ) : null}
           {field.kind === "slider" && ladderOf === field.name ? (
@@ -226,10 +226,10 @@ export function StepCard({
           ) : null}
         </div>
       ))}
-      {operation?.group === "noise" || operation?.group === "detail" ? (
+      {operation?.can.noiseReduction || operation?.can.detailGain ? (
         <SkyPanel board={board} lane={lane} step={step} index={index} onChange={change} />
       ) : null}
-      {operation?.group === "deconvolve" ? (
+      {operation?.can.restoration ? (
         <PsfPanel
           board={board}
           lane={lane}

@@ -17,7 +17,7 @@ interface Props {
 
 /** Under the setting that says how long a step goes on: its error over that as the halves tell it, and a button for the least. */
 export function StoppingFigure({ lane, step, index, onValue }: Props) {
-  const stopping = findOperation(step.operation)?.stopping;
+  const stopping = findOperation(step.operation)?.can.stopping;
   const curve = useStepCurve(
     lane,
     index,

@@ -1,7 +1,7 @@
 "use client";
 
 import { useMemo, useRef } from "react";
-import { domainAfter } from "@/core/chain";
+import { isStretched } from "@/core/chain";
 import type { Spot } from "@/core/compare";
 import type { StretchCurve } from "@/core/operations";
 import { stretchCurves } from "@/core/operations";
@@ -113,7 +113,7 @@ export function useLaneCrop(
     isNoise,
   });
   const of = before === null ? treatment : earlier;
-  const isStretched = of !== null && domainAfter(of.steps) === "stretched";
+  const stretched = of !== null && isStretched(of.steps);
   return {
     box,
     seen,
@@ -121,8 +121,8 @@ export function useLaneCrop(
     treated,
     shown: before ? (plain.shown ?? treated.shown) : treated.shown,
     /** Null for a stretched lane, which is shown as it is. */
-    curves: isStretched ? null : curves,
-    noiseSpan: isStretched ? STRETCHED_SPAN : NOISE_SPAN * (lightSigma(stack.facts) ?? 0),
+    curves: stretched ? null : curves,
+    noiseSpan: stretched ? STRETCHED_SPAN : NOISE_SPAN * (lightSigma(stack.facts) ?? 0),
   };
 }
 

@@ -3,7 +3,7 @@
 import Link from "next/link";
 import { useRef, useState } from "react";
 import { CREATOR } from "@/core/version";
-import { chainToJson, domainAfter } from "@/core/chain";
+import { chainToJson, isStretched } from "@/core/chain";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import { blobRef, renderPicture } from "@/engine/jobs/render";
@@ -69,7 +69,7 @@ function Finish({
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);
   const rendered = useRef<Rendered | null>(null);
   const [seconds, setSeconds] = useState<number | null>(null);
-  const stretched = domainAfter(lane.steps) === "stretched";
+  const stretched = isStretched(lane.steps);
   const title = `Lane ${lane.letter}: ${laneWords(lane)}`;
   const base = `${session.project.name}-${lane.letter}`.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
 

@@ -1,10 +1,10 @@
 import type { ChainInput, ChainMemo, ReadyStep } from "../../chain";
-import { chainHalo, runFilled, splitForMode } from "../../chain";
+import { chainHalo, isStretched, runFilled, splitForMode } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
 import { convolved, normalizedConvolution, psfRatio } from "../../measure";
 import { solveSymmetric } from "../../numeric/leastSquares";
-import { gaussianPsf } from "../../operations";
+import { gaussianPsf, sharpens } from "../../operations";
 import type { Region } from "../../raster";
 import {
   cropRaster,
@@ -49,8 +49,8 @@ export async function laneBlur(
   job: JobHandle,
   memo: ChainMemo,
 ): Promise<LaneBlur | null> {
-  if (steps.every(({ operation: { group } }) => group !== "deconvolve" && group !== "detail")) return null;
-  const isLinear = steps.every(({ operation: { group } }) => group !== "stretch");
+  if (!steps.some(({ operation }) => sharpens(operation))) return null;
+  const isLinear = !isStretched(steps.map(({ step }) => step));
   const known = isLinear ? await knownBlur(input, steps, area, job, memo) : null;
   return known ?? fittedBlur(after, before, area.width, area.height, job);
 }
@@ -87,12 +87,13 @@ async function knownBlur(
   job: JobHandle,
   memo: ChainMemo,
 ): Promise<LaneBlur | null> {
-  const taking = steps.filter(({ operation: { group } }) => group === "deconvolve" || group === "detail");
+  const taking = steps.filter(({ operation }) => sharpens(operation));
   if (taking.length !== 1 || taking[0] !== steps[0]) return null;
   const [{ operation, step, facts, mask }] = taking;
   const isWhole = step.blend === 1 && mask === null && step.channels !== "chrominance";
-  const blur = isWhole ? operation.blur?.(step.params, facts[0]) : null;
-  if (!blur || !operation.spared) return null;
+  const restoration = isWhole ? operation.can.restoration : undefined;
+  const blur = restoration?.blur?.(step.params, facts[0]);
+  if (!blur || !restoration?.spared) return null;
   const psf = blur.target ? psfRatio(blur.target, blur.psf, LEAST_POWER) : blur.psf;
   const wide = intersectRegions(growRegion(area, chainHalo(taking)), wholeRegion(picture));
   // The same object that the step ran on, so that what it remembers of it is there.
@@ -100,7 +101,7 @@ async function knownBlur(
   const kept = relativeTo(wide, area);
   const maps: Float32Array[] = [];
   for (const [k, part] of splitForMode(given, step.channels).entries())
-    maps.push(await operation.spared(part, step.params, facts[k], job, kept));
+    maps.push(await restoration.spared(part, step.params, facts[k], job, kept));
   const spared = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), kept));
   const hidden = HIDDEN[steps.length === 1 ? "alone" : "changed"];
   return { psf, ...KNOWN, spared: spared.some((v) => v > 0) ? spared : null, hidden };

@@ -5,6 +5,7 @@ import {
   disturbedFrame,
   disturbedWeight,
   forOneRun,
+  isStretched,
   NOISIER,
   runFilled,
   stepsForHalves,
@@ -242,7 +243,8 @@ async function noiseOf(
   return { halves, noise: halves.a.map((v, i) => (v - halves.b[i]) / 2) };
 }
 
-const stretchesOf = (steps: readonly ReadyStep[]) => steps.filter(({ operation: { group } }) => group === "stretch");
+/** The steps that change what samples are. */
+const stretchesOf = (steps: readonly ReadyStep[]) => steps.filter(({ step }) => isStretched([step]));
 
 /** The light of what steps make of an area. */
 const light = async (

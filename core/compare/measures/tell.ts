@@ -1,11 +1,12 @@
 import type { ChainInput, ReadyStep } from "../../chain";
-import { domainAfter } from "../../chain";
+import { stateAfter } from "../../chain";
 import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
 import { findStars } from "../../measure";
 import type { Raster, Region } from "../../raster";
 import { cropRaster, meanPlane } from "../../raster";
 import { evidenceFrom, evidenceViews } from "../evidence";
+import { untouchedState } from "../../operations";
 import { MEASURES } from "./registry";
 
 /** Values of all measures, by their ids; null where one is not defined. */
@@ -35,8 +36,10 @@ export async function tellMeasures(
     starsAfter: stars(made),
     fwhmPx: shape?.fwhmPx ?? null,
     fullScale: input.fullScale,
-    // A stretch moves the sky, so the linear level does not count after it.
-    skyLevel: domainAfter(steps.map(({ step }) => step)) === "stretched" ? null : skyLevel,
+    skyLevel: stateAfter(
+      steps.map(({ step }) => step),
+      untouchedState(input.picture, { white: input.fullScale, sky: skyLevel }),
+    ).sky,
   };
   return Object.fromEntries(MEASURES.map((measure) => [measure.id, measure.tell(of)]));
 }

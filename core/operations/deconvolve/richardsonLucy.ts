@@ -125,20 +125,23 @@ export const richardsonLucy: Operation<Params, Needed> = {
   summary: "Takes the blur of the air and the optics back, a little more with each iteration.",
   group: "deconvolve",
   disturbedWeight: 0.2,
-  domainIn: "linear",
-  domainOut: "either",
+  madeFor: "linear",
   parameters: lucyParameters,
-  strength: "iterations",
-  stopping: { field: "iterations" },
-  blur(p, facts) {
-    if (noBlur(p, facts)) return null;
-    const shapes = shapesOf(p, facts);
-    if (!shapes) return typedOf(p);
-    const narrow = shapes.map((shape) => narrowed(shape, p.share));
-    const { target } = blurOf(p, shapes[0]);
-    return { psf: meanPsf(narrow, blurRadius(Math.max(...narrow.map(({ fwhmMajor }) => fwhmMajor)))), target };
+  can: {
+    strength: { field: "iterations" },
+    stopping: { field: "iterations" },
+    restoration: {
+      blur(p, facts) {
+        if (noBlur(p, facts)) return null;
+        const shapes = shapesOf(p, facts);
+        if (!shapes) return typedOf(p);
+        const narrow = shapes.map((shape) => narrowed(shape, p.share));
+        const { target } = blurOf(p, shapes[0]);
+        return { psf: meanPsf(narrow, blurRadius(Math.max(...narrow.map(({ fwhmMajor }) => fwhmMajor)))), target };
+      },
+      aims: (p, fwhmPx) => (p.psf === "measured" && p.shown ? targetFwhm(p.share * fwhmPx, 1) : null),
+    },
   },
-  aims: (p, fwhmPx) => (p.psf === "measured" && p.shown ? targetFwhm(p.share * fwhmPx, 1) : null),
   channels: ["luminance", "each"],
   // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
   cropBound: 1e-5,

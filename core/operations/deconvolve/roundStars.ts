@@ -40,14 +40,16 @@ export const roundStars: Operation<Params, AnewNeeds> = {
   short: "Round",
   summary: "Makes stars round that were drawn out, as wide as they were.",
   group: "deconvolve",
-  domainIn: "linear",
-  domainOut: "either",
+  madeFor: "linear",
   parameters: roundParameters,
-  strength: "strength",
+  can: {
+    strength: { field: "strength" },
+    restoration: { aims: (_params, fwhmPx) => fwhmPx },
+  },
   channels: ["together", "luminance"],
   cropBound: 1e-3,
   needs: ["noiseModel", "psfShape", "sky"],
-  aims: (_params, fwhmPx) => fwhmPx,
+
   halo: () => ANEW_HALO,
   idle: (_params, facts) => untold(facts),
   async run(region, params, facts, job, place) {

@@ -48,25 +48,32 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
   summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
   group: "deconvolve",
   disturbedWeight: 0.25,
-  domainIn: "linear",
-  domainOut: "either",
+  madeFor: "linear",
   parameters: starsParameters,
-  strength: "strength",
+  can: {
+    strength: { field: "strength" },
+    restoration: {
+      // Of PSFs that change over the picture no one is told.
+      blur(params, facts) {
+        const shapes = shapesOf(params, facts);
+        if (!shapes || shapes.some(({ field }) => field !== null)) return null;
+        return { psf: meanPsf(shapes), target: meanPsf(shapes.map((shape) => targetOf(shape, params.strength))) };
+      },
+      aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength),
+      async spared(region, params, facts, job, kept) {
+        const shapes = shapesOf(params, facts);
+        return shapes
+          ? aloneOf(region, kept, params, facts, shapes, job)
+          : new Float32Array(region.width * region.height);
+      },
+    },
+  },
   channels: ["together", "luminance"],
   cropBound: 1e-3,
   needs: ["noiseModel", "psfShape", "sky"],
-  // Of PSFs that change over the picture no one is told.
-  blur(params, facts) {
-    const shapes = shapesOf(params, facts);
-    if (!shapes || shapes.some(({ field }) => field !== null)) return null;
-    return { psf: meanPsf(shapes), target: meanPsf(shapes.map((shape) => targetOf(shape, params.strength))) };
-  },
+
   idle: (_params, facts) => untold(facts),
-  async spared(region, params, facts, job, kept) {
-    const shapes = shapesOf(params, facts);
-    return shapes ? aloneOf(region, kept, params, facts, shapes, job) : new Float32Array(region.width * region.height);
-  },
-  aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength),
+
   halo: () => ANEW_HALO,
   async run(region, params, facts, job, place) {
     const known = shapesOf(params, facts);

@@ -54,11 +54,12 @@ export const starletLucy: Operation<Params, Needed> = {
   summary: "Takes the blur back step by step, each size of detail only as far as it rises above the noise.",
   group: "deconvolve",
   disturbedWeight: 0.5,
-  domainIn: "linear",
-  domainOut: "either",
+  madeFor: "linear",
   parameters: starletParameters,
-  strength: "iterations",
-  aims: (_params, fwhmPx) => targetFwhm(fwhmPx, 1),
+  can: {
+    strength: { field: "iterations" },
+    restoration: { aims: (_params, fwhmPx) => targetFwhm(fwhmPx, 1) },
+  },
   channels: ["luminance", "each"],
   // Each iteration looks a little farther than the halo; what it finds there counts for next to nothing.
   cropBound: 1e-4,

@@ -73,13 +73,16 @@ export function raisingOfDetail<F extends Record<string, Field>>(
   return {
     ...known,
     group: "detail",
-    domainIn: "either",
-    domainOut: "either",
     parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
-    strength: "strength",
-    mixes: {
-      shares: (params) => ({ light: params.strength, colour: params.strength }),
-      full: { strength: 1 } as Partial<Shared & ValuesOf<F>>,
+    can: {
+      strength: {
+        field: "strength",
+        mixes: {
+          shares: (params) => ({ light: params.strength, colour: params.strength }),
+          full: { strength: 1 } as Partial<Shared & ValuesOf<F>>,
+        },
+      },
+      detailGain: true,
     },
     channels: ["together", "luminance", "each", "chrominance"],
     cropBound: 1e-5,

@@ -12,7 +12,7 @@ import { OPERATIONS } from "../registry";
 const kernels = wasmKernels();
 const job = quietJob(kernels);
 /** All but the median, which takes away single pixels and no grain. */
-const APPROACHES = OPERATIONS.filter(({ group, id }) => group === "noise" && id !== "noise.median").map(
+const APPROACHES = OPERATIONS.filter(({ can, id }) => can.noiseReduction && id !== "noise.median").map(
   (one) => [one.short, one] as const,
 );
 const approach = (id: string) => OPERATIONS.find((one) => one.id === id) as AnyOperation;

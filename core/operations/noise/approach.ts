@@ -105,12 +105,13 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
   return {
     ...known,
     group: "noise",
-    domainIn: "either",
-    domainOut: "either",
     parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
-    strength: "strength",
-    mixes: { shares: sharesOf, full: FULL as Partial<Shared & ValuesOf<F>> },
+
     startingPoints: onlyOutliers ? [] : (STARTING_POINTS as Operation<Shared & ValuesOf<F>, I>["startingPoints"]),
+    can: {
+      strength: { field: "strength", mixes: { shares: sharesOf, full: FULL as Partial<Shared & ValuesOf<F>> } },
+      noiseReduction: true,
+    },
     channels: CHANNELS,
     cropBound: 1e-5,
     needs: ["noiseModel", "psf", ...needs],

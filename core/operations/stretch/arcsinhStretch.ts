@@ -63,10 +63,13 @@ export const arcsinhStretch: Operation<StretchParams, "levels"> = {
   short: "Arcsinh",
   summary: "Lifts the faint parts into view and keeps the bright ones from burning out.",
   group: "stretch",
-  domainIn: "linear",
-  domainOut: "stretched",
+  madeFor: "linear",
+  // Its curve moves the sky.
+  output: (input) => ({ ...input, domain: "stretched", white: 1, sky: null }),
   parameters: stretchParameters,
-  strength: "sky",
+  can: {
+    strength: { field: "sky" },
+  },
   channels: ["together"],
   cropBound: 1e-5,
   needs: ["levels"],
