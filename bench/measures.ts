@@ -1,5 +1,5 @@
 // Every measure of the bench against the simulated truth: what it says of a chain, from one stack and its halves, beside what the truth says, over several nights.
-// Usage: npm run -s bench -- measures [seed …]; a table for docs/methods.md.
+// Usage: npm run -s bench -- measures [seed …]; a table for docs/methods/.
 import type { ReadyStep } from "@/core/chain";
 import { localVariance, measureChain, newStep, readySteps } from "@/core/chain";
 import type { EvidenceViews } from "@/core/compare/evidence";

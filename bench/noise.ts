@@ -1,5 +1,5 @@
 // Every approach to noise against the simulated truth: at its defaults and at three quarters and half of its strength, with few, some and many subs.
-// Usage: npm run -s bench -- noise [seed …]; a table for docs/methods.md.
+// Usage: npm run -s bench -- noise [seed …]; a table for docs/methods/.
 import { measureChain, newStep, readySteps, runChain } from "@/core/chain";
 import { unitOfSamples } from "@/core/formats";
 import { findStars, measureSub } from "@/core/measure";

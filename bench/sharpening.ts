@@ -1,5 +1,5 @@
 // Every way of taking blur away against the simulated truth as stars of 1.8 px would show it: at its defaults and at half of its strength.
-// Usage: npm run -s bench -- sharpening [seed …]; a table for docs/methods.md.
+// Usage: npm run -s bench -- sharpening [seed …]; a table for docs/methods/.
 import { measureChain, newStep, readySteps, runChain } from "@/core/chain";
 import { unitOfSamples } from "@/core/formats";
 import { levelsOf } from "@/core/facts";

@@ -1,5 +1,5 @@
 // Maps of unsupported and of lost light against what was planted: structures of 6 σ of the noise at their place, put into the lane alone or into the data alone, on made-up skies.
-// Usage: npm run -s bench -- support [seed …]; a table for docs/methods.md.
+// Usage: npm run -s bench -- support [seed …]; a table for docs/methods/.
 import { measureChain, newStep, readySteps } from "@/core/chain";
 import { evidenceViews } from "@/core/compare/evidence";
 import { supportViews } from "@/core/compare/evidence/views";

@@ -3,7 +3,7 @@ import { cfaPattern } from "../formats";
 import { choice, parameters, slider, tick } from "../parameters";
 import { DEMOSAICS } from "./demosaic/registry";
 
-/** The best in a dithered stack: see docs/methods.md for the comparison. */
+/** The best in a dithered stack: see docs/methods/ for the comparison. */
 export const DEFAULT_DEMOSAIC = "limited";
 
 /** How lights are calibrated; which masters are used is told apart from it (apply.ts). */

@@ -30,7 +30,7 @@ export function disturbedWeight(steps: readonly ReadyStep[]): number | null {
 
 /**
  * σ of the noise that is left, `sigmaOf` telling σ of a difference: disturbed^w · halves^(1 − w). Methods that decide by thresholds answer a small disturbance too strongly, and the noisier halves too weakly, each by a share that is theirs;
- * the weights were measured on the simulator, and bring what is told within 3 % of repeated nights (docs/methods.md).
+ * the weights were measured on the simulator, and bring what is told within 3 % of repeated nights (docs/methods/).
  */
 export function sigmaLeft({ halves, disturbed, weight }: NoiseLeft, sigmaOf: (noise: Raster) => number): number {
   const ofHalves = sigmaOf(halves);

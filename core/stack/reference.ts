@@ -22,7 +22,7 @@ const LEAST_STARS = 0.4;
  * median of those. A gradient counts by its height, not by its share of a level that may be zero, and little: normalisation takes it off.
  * Subs whose black is cut off are passed over where there are others. Double images, subs without a FWHM, and those with less than 40 % of the median number of stars (defocused ones, whose width may be that
  * of cosmic-ray hits) cannot be references and get no score. The one formula for grading, flipping and
- * stacking. Source: own choice; each factor is a measure of methods.md.
+ * stacking. Source: own choice; each factor is a measure of docs/methods/measuring.md.
  */
 export function referenceScores(candidates: readonly ReferenceCandidate[]): Map<string, number> {
   const able = candidates.filter(({ measures }) => measures.fwhmPx !== null && measures.double === null);

@@ -49,6 +49,14 @@ export const KEYS: Readonly<Record<string, Keys>> = {
   ],
 };
 
+/** The page of the guide that is about a screen. */
+const GUIDE_PAGES: Readonly<Record<string, string>> = {
+  subs: "choose",
+  stack: "stack",
+  compare: "compare",
+  finish: "finish",
+};
+
 /** Help is opened and closed by ? (wherever that lies on the keyboard) and closed by Escape. */
 export function useHelp(): { open: boolean; toggle: () => void } {
   const [open, setOpen] = useState(false);
@@ -188,7 +196,17 @@ export function HelpOverlay({ stage, onClose }: { stage: string; onClose: () => 
         ))}
         <p className="col-span-2 pt-1 text-sm text-quiet">
           {isBrief && "What a button with words on it does is told where the pointer rests on it. "}
-          Click anywhere to close.
+          Click anywhere to close, or read{" "}
+          <a
+            href={`/guide/${GUIDE_PAGES[stage] ?? "start"}`}
+            target="_blank"
+            rel="noreferrer"
+            className="text-accent underline"
+            onClick={(event) => event.stopPropagation()}
+          >
+            the guide
+          </a>
+          .
         </p>
       </div>
     </div>,
