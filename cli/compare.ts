@@ -8,7 +8,7 @@ import { UserError } from "@/core/job";
 import { findOperation, stretchParameters } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
-import { wholeEvidence } from "@/engine/jobs/evidence";
+import { evidenceOfPlace, wholeEvidence } from "@/engine/jobs/evidence";
 import { inspectStack } from "@/engine/jobs/inspect";
 import { prepareTreatment } from "@/engine/jobs/render";
 import type { EqualSubject } from "@/engine/jobs/equal";
@@ -222,7 +222,7 @@ export async function evidence(args: string[]): Promise<unknown> {
     const [{ treatment }] = lanes;
     const onProgress = createProgress("Evidence");
     const found = region
-      ? await pool.run("evidence", { treatment, region: regionOf(region, facts), shape }, { onProgress })
+      ? await evidenceOfPlace(pool, { treatment, region: regionOf(region, facts) }, shape)
       : await wholeEvidence(pool, treatment, facts, shape, { onProgress });
     if (!found)
       throw new UserError(

@@ -1,11 +1,11 @@
-import type { Evidence, HeldOut, LaneMeasures, NoisySource, PictureFacts, Support } from "@/core/compare";
-import { bootstrapLight, NOISY_SOURCES, starShapeOf } from "@/core/compare";
+import type { Evidence, HeldOut, LaneMeasures, PictureFacts, Support } from "@/core/compare";
+import { starShapeOf } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import type { Region } from "@/core/raster";
+import { evidenceOfPlace, supportOfPlace } from "@/engine/jobs/evidence";
 import type { WorkerPool } from "@/engine/pool";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
-import type { Place } from "@/engine/tasks/evidence";
 import { SharedWork } from "./sharedWork";
 
 /** How many places are remembered: evidence of one has two maps (half a megabyte). */
@@ -32,46 +32,15 @@ export class EvidenceBook {
   ): Promise<Evidence | null> {
     if (!treatment.halves) return null;
     const shape = starShapeOf(facts);
-    // It was asked for: before the figures of all crops. What is told of what was made comes before what else is to be made.
-    const [making, telling] = [PRIORITY.view, PRIORITY.interaction];
-    const answerOf = (at: Place, light: Float32Array | null, options: { priority: number; signal: AbortSignal }) =>
-      light ? this.pool.run("evidenceAnswer", { ...at, light }, options) : undefined;
-    /** The same chain on several pictures, shared by the workers; on its own answer too when that is there and asked for. */
-    const made = async (
-      at: Place,
-      { sources, withAnswer }: { sources: readonly NoisySource[]; withAnswer: boolean },
-      stop: AbortSignal,
-    ) => {
-      const options = { priority: making, signal: stop };
-      // What the first steps made of it is in the worker that made it; the two runs of a first part keep to a worker each.
-      const part = `${treatment.picture.id} ${at.region.width}`;
-      const homeOf = (which: string) => ({ ...options, affinity: `evidence ${which} ${part}` });
-      const of = async (source: NoisySource) =>
-        [source, await this.pool.run("evidenceSource", { ...at, source }, homeOf(source))] as const;
-      const whole = this.pool.run("evidenceWhole", at, homeOf("whole"));
-      const [first, answer, ...others] = await Promise.all([
-        whole,
-        withAnswer ? whole.then((views) => answerOf(at, bootstrapLight(views), options)) : undefined,
-        ...sources.map(of),
-      ]);
-      return { ...at, shape, made: { whole: first, answer, ...Object.fromEntries(others) } };
-    };
     const key = evidenceKey(treatment, region);
     if (near && onFirst && !this.evidence.isDone(key)) {
       const at = { treatment, region: near };
-      const work = (stop: AbortSignal) =>
-        this.inTurn(async () => {
-          const payload = await made(at, { sources: ["plus"], withAnswer: false }, stop);
-          return this.pool.run("support", payload, { priority: telling, signal: stop });
-        });
+      const work = (stop: AbortSignal) => this.inTurn(() => supportOfPlace(this.pool, at, shape, stop));
       const support = await this.support.ask(evidenceKey(treatment, near), work, signal);
       if (signal?.aborted) throw new Stopped();
       if (support) onFirst(support);
     }
-    const work = async (stop: AbortSignal) => {
-      const payload = await made({ treatment, region }, { sources: NOISY_SOURCES, withAnswer: true }, stop);
-      return this.pool.run("evidence", payload, { priority: telling, signal: stop });
-    };
+    const work = (stop: AbortSignal) => evidenceOfPlace(this.pool, { treatment, region }, shape, stop);
     return this.evidence.ask(key, work, signal);
   }
 

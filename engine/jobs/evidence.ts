@@ -1,9 +1,62 @@
-import type { Evidence, StarSupport } from "@/core/compare";
+import type { Evidence, MadeOf, NoisySource, StarSupport, Support } from "@/core/compare";
+import { bootstrapLight, NOISY_SOURCES } from "@/core/compare";
 import type { PointShape } from "@/core/measure";
 import { tilesOf } from "@/core/raster";
 import type { WorkerPool } from "../pool";
 import { PRIORITY } from "../pool";
 import type { Treatment } from "../tasks/crop";
+import type { Place } from "../tasks/evidence";
+
+/** It was asked for: before the figures of all crops. What is put together of what was made comes before what else is to be made. */
+const [MAKING, JOINING] = [PRIORITY.view, PRIORITY.interaction];
+
+/** All evidence of a place; the chain's runs over several pictures are shared by the workers. Null without halves. */
+export async function evidenceOfPlace(
+  pool: WorkerPool,
+  at: Place,
+  shape: PointShape | null,
+  signal?: AbortSignal,
+): Promise<Evidence | null> {
+  if (!at.treatment.halves) return null;
+  const made = await runsOver(pool, at, { sources: NOISY_SOURCES, withAnswer: true }, signal);
+  return pool.run("evidence", { ...at, shape, made }, { priority: JOINING, signal });
+}
+
+/** What two runs of the chain show first of a place: its light and its stars. Null without halves. */
+export async function supportOfPlace(
+  pool: WorkerPool,
+  at: Place,
+  shape: PointShape | null,
+  signal?: AbortSignal,
+): Promise<Support | null> {
+  if (!at.treatment.halves) return null;
+  const made = await runsOver(pool, at, { sources: ["plus"], withAnswer: false }, signal);
+  return pool.run("support", { ...at, shape, made }, { priority: JOINING, signal });
+}
+
+/** The same chain on several pictures; on its own answer too where that is asked for and says something. */
+async function runsOver(
+  pool: WorkerPool,
+  at: Place,
+  { sources, withAnswer }: { sources: readonly NoisySource[]; withAnswer: boolean },
+  signal?: AbortSignal,
+): Promise<MadeOf> {
+  const options = { priority: MAKING, signal };
+  // What the first steps made of it is in the worker that made it; the two runs of a first part keep to a worker each.
+  const part = `${at.treatment.picture.id} ${at.region.width}`;
+  const homeOf = (which: string) => ({ ...options, affinity: `evidence ${which} ${part}` });
+  const of = async (source: NoisySource) =>
+    [source, await pool.run("evidenceSource", { ...at, source }, homeOf(source))] as const;
+  const answerTo = (light: Float32Array | null) =>
+    light ? pool.run("evidenceAnswer", { ...at, light }, options) : undefined;
+  const whole = pool.run("evidenceWhole", at, homeOf("whole"));
+  const [first, answer, ...others] = await Promise.all([
+    whole,
+    withAnswer ? whole.then((views) => answerTo(bootstrapLight(views))) : undefined,
+    ...sources.map(of),
+  ]);
+  return { whole: first, answer, ...Object.fromEntries(others) };
+}
 
 /** Evidence for a whole picture, put together of that for its tiles. */
 export interface WholeEvidence extends Pick<
