@@ -1,5 +1,3 @@
-export type { BackgroundFact } from "./background";
-export type { NoiseCurveFact } from "./noiseCurve";
 export type { StarsFact } from "./stars";
 export type { DetailBlurFact } from "./detailBlur";
 export type { Fact, PictureLook, SeenPatch } from "./fact";

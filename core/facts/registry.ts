@@ -1,6 +1,4 @@
 import type { Fact } from "./fact";
-import { background } from "./background";
-import { noiseCurve } from "./noiseCurve";
 import { stars } from "./stars";
 import { detailBlur } from "./detailBlur";
 import { noiseModel } from "./noiseModel";
@@ -20,14 +18,12 @@ export const FACTS_VERSION = 5;
 
 /** Every fact, by its id. A new one is one line here. */
 export const FACTS = {
-  background,
   detailBlur,
   noiseModel,
   haarMixture,
   levels,
   mixture,
   noise,
-  noiseCurve,
   psf,
   psfShape,
   psfStars,
