@@ -16,7 +16,7 @@ export async function info(args: string[]): Promise<unknown> {
         reading;
       const sample = bitpix < 0 ? `float${-bitpix}` : `int${bitpix}`;
       const isLight = frames === 1 && (metadata.frameType ?? "light") === "light";
-      const unit = await pool.run("tellUnit", { frame, look: isLight });
+      const unit = await pool.run("readUnit", { frame, look: isLight });
       told.push({
         file: path,
         format,

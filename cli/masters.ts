@@ -6,7 +6,7 @@ import type { OpenedFile } from "./files";
 
 /** A file as matching sees it, with its unit. */
 export async function matched(pool: WorkerPool, type: FrameType, { path, frame, reading }: OpenedFile) {
-  const unit = await pool.run("tellUnit", { frame, look: false });
+  const unit = await pool.run("readUnit", { frame, look: false });
   return matchedFrame(type, path, type, reading, reading.metadata, unit);
 }
 

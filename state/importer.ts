@@ -242,7 +242,7 @@ async function importMaster(
   signal: AbortSignal,
 ): Promise<void> {
   const { name, kind, reading, frame, stored } = file;
-  const unit = await target.pool.run("tellUnit", { frame, look: false }, { priority: PRIORITY.measure, signal });
+  const unit = await target.pool.run("readUnit", { frame, look: false }, { priority: PRIORITY.measure, signal });
   const { width, height, channels } = reading;
   const record: MasterRecord = {
     version: RECORD_VERSION,

@@ -20,7 +20,7 @@ export async function copyPicture(
   { signal, onProgress }: { signal?: AbortSignal; onProgress: (fraction: number) => void },
 ): Promise<Blob> {
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
-  const unit = unitOfSamples(await pool.run("tellUnit", { frame, look: false }, { signal }));
+  const unit = unitOfSamples(await pool.run("readUnit", { frame, look: false }, { signal }));
   const { width, height } = copySize(source, factor);
   const strips = stripsOf(width, height, pool.batchSize);
   let ready = 0;

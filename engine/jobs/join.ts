@@ -64,7 +64,7 @@ export async function joinStacks(
   });
   const { width, height } = grid;
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
-  const unit = unitOfSamples(await pool.run("tellUnit", { frame, look: false }, { signal }));
+  const unit = unitOfSamples(await pool.run("readUnit", { frame, look: false }, { signal }));
   const metadata = await Promise.all(
     inputs.map(async ({ picture }) => (await pool.run("readFile", { frame: picture }, { signal })).metadata),
   );

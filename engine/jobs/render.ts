@@ -72,7 +72,7 @@ export async function renderPicture(
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
   const unit = isStretched(treatment.steps)
     ? STRETCHED
-    : await pool.run("tellUnit", { frame, look: false }, { signal });
+    : await pool.run("readUnit", { frame, look: false }, { signal });
   const read = asRead(source);
   const { cards, history } = keptHeader({
     ...read,

@@ -276,7 +276,7 @@ async function headerOfStack(
   const frame = frames.get(grid?.id ?? plan.referenceId) as FrameRef;
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
   const own = subs.find(({ id }) => id === plan.referenceId)?.unit;
-  const unit = unitOfSamples(own ?? (await pool.run("tellUnit", { frame, look: false }, { signal })));
+  const unit = unitOfSamples(own ?? (await pool.run("readUnit", { frame, look: false }, { signal })));
   const { calibration } = frame;
   const step = calibration ? scaleOfCalibration(calibration.settings, calibration.pattern) : 1;
   const held = plan.fullAt === null ? unit : { ...unit, saturation: plan.fullAt };

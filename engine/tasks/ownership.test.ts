@@ -287,7 +287,7 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     { treatment: await starlet(1), index: 0 },
     { treatment: await ready([step("noise.gaussian", {})]), index: 0 },
   ],
-  tellUnit: async () => [
+  readUnit: async () => [
     { frame: png, look: true },
     { frame: picture, look: false },
   ],

@@ -14,7 +14,7 @@ import { laneMeasures } from "./laneMeasures";
 import { calibrateLight, defects, master } from "./masters";
 import { encodePng, renderStrip } from "./render";
 import { copyStrip, dither, drizzleStrip, inspectShare, inspectWhole, levelRow, plan, stackStrip } from "./stack";
-import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, tellUnit, unpack } from "./subs";
+import { measurePatches, measureLevels, measureSub, measureVideo, readFile, relate, readUnit, unpack } from "./subs";
 import { skyReadout } from "./skyReadout";
 import { stoppingCurve } from "./stopping";
 import { strengthCurve } from "./strength";
@@ -62,7 +62,7 @@ export const TASKS = {
   stackStrip,
   stoppingCurve,
   strengthCurve,
-  tellUnit,
+  readUnit,
   tie,
   unpack,
 };

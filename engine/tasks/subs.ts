@@ -67,7 +67,7 @@ export const readFile: Task<{ frame: FrameRef }, FileReading> = {
 };
 
 /** What the numbers of a frame are; with `look` the saturation is looked for in its stars. */
-export const tellUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = {
+export const readUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = {
   owned: async ({ frame, look }, shop) => {
     const unit = await shop.frames.unit(frame);
     if (!look) return unit;
