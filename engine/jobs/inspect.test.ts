@@ -9,7 +9,7 @@ import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
 import type { WorkerPool } from "../pool";
 import { TASKS } from "../tasks/registry";
 import { inspectPicture } from "@/core/compare";
-import type { Workshop } from "../tasks/task";
+import type { TaskContext } from "../tasks/task";
 import { runTask } from "../tasks/task";
 import { inspectStack } from "./inspect";
 
@@ -22,7 +22,7 @@ const refOf = (id: string, seed: number): FrameRef => {
 };
 
 /** A workshop of its own for each task, as workers have, which hear nothing of each other. */
-function shop(): Workshop {
+function shop(): TaskContext {
   const job = quietJob(wasmKernels());
   return {
     job,

@@ -15,7 +15,7 @@ import type { Warp } from "@/core/register";
 import { compose, describeWarp, enlargedBy, inverse, mapPoint, resample, sourceRegion } from "@/core/register";
 import type { StepFactIds } from "../facts";
 import type { FrameRef } from "../frames";
-import type { Task, Workshop } from "./task";
+import type { Task, TaskContext } from "./task";
 import { squareTileSide } from "./tiles";
 
 /** A picture and what is done to it. */
@@ -49,7 +49,7 @@ export interface CropPayload {
 const AT_ONCE_PX = 2 ** 19;
 
 /** The steps of a treatment with their operations and facts. */
-export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, shop: Workshop): ReadyStep[] {
+export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, shop: TaskContext): ReadyStep[] {
   return readySteps(
     steps,
     facts.map((ids) => shop.facts.valuesOf(ids)),
@@ -58,7 +58,7 @@ export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, sh
 }
 
 /** Results of a picture's chain prefixes, kept in this worker. */
-export const memoOf = (picture: FrameRef, { cache }: Workshop): ChainMemo => ({
+export const memoOf = (picture: FrameRef, { cache }: TaskContext): ChainMemo => ({
   source: picture.id,
   get: (key) => cache.get(key),
   set: (key, raster) => cache.set(key, raster),
@@ -74,11 +74,11 @@ export const crop: Task<CropPayload, Raster> = {
   },
 };
 
-const placed = (wanted: CropPayload, of: FrameRef, shop: Workshop): Promise<Raster> =>
+const placed = (wanted: CropPayload, of: FrameRef, shop: TaskContext): Promise<Raster> =>
   wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, of, shop) : treatedRegion(wanted, of, shop);
 
 /** The treated picture resampled onto another grid; treated first, so that a treatment sees the noise as it is. NaN where there is no data. */
-async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, shop: Workshop): Promise<Raster> {
+async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, shop: TaskContext): Promise<Raster> {
   const { region, reduce, onto } = wanted;
   const source = await shop.frames.open(of);
   const own = sourceRegion(region, onto, source);
@@ -108,7 +108,7 @@ async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, shop
 async function treatedRegion(
   { treatment, region, reduce, isNoise }: CropPayload,
   of: FrameRef,
-  shop: Workshop,
+  shop: TaskContext,
 ): Promise<Raster> {
   const source = await shop.frames.open(of);
   const ready = stepsOf(treatment, shop);

@@ -19,7 +19,7 @@ import { FactShelf } from "../facts";
 import { createFrameShelf } from "../frames";
 import { blobBytes, rasterRef } from "../testing";
 import { crop, type Treatment } from "./crop";
-import type { Workshop } from "./task";
+import type { TaskContext } from "./task";
 import { runTask } from "./task";
 
 export const SIZE = { width: 260, height: 210 };
@@ -47,7 +47,7 @@ const halves = { a: rasterRef("a", rasters.a), b: rasterRef("b", rasters.b) };
 const fill = [0.012, 0.01, 0.008];
 const job = quietJob(wasmKernels());
 export const facts = new FactShelf();
-export const shop = (): Workshop => ({
+export const shop = (): TaskContext => ({
   job,
   facts,
   frames: createFrameShelf(blobBytes, job.kernels),

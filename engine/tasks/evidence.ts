@@ -7,7 +7,7 @@ import type { Treatment } from "./crop";
 import { memoOf, stepsOf } from "./crop";
 import { inputOf } from "./input";
 import { noiseMemosOf } from "./measureCrop";
-import type { Task, Workshop } from "./task";
+import type { Task, TaskContext } from "./task";
 
 /** A region of a treated stack. */
 export interface Place {
@@ -62,7 +62,7 @@ export const evidenceAnswer: Task<Place & { light: Float32Array }, Raster> = {
   },
 };
 
-async function placeOf({ treatment, region }: Place, shop: Workshop) {
+async function placeOf({ treatment, region }: Place, shop: TaskContext) {
   const input = await inputOf(treatment, shop);
   return { input, steps: stepsOf(treatment, shop), area: intersectRegions(region, wholeRegion(input.picture)) };
 }

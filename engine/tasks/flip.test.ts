@@ -15,11 +15,11 @@ import type { CalibrationRef, FrameRef } from "../frames";
 import { bytesOfBlob, createFrameShelf } from "../frames";
 import { flip, scaledRelation } from "./flip";
 import { calibrateLight, defects, master } from "./masters";
-import type { Workshop } from "./task";
+import type { TaskContext } from "./task";
 import { runTask } from "./task";
 
 const job = quietJob(wasmKernels());
-const shop = (): Workshop => ({
+const shop = (): TaskContext => ({
   job,
   frames: createFrameShelf(
     (ref) =>

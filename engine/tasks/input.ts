@@ -1,11 +1,11 @@
 import type { ChainInput } from "@/core/chain";
 import type { Treatment } from "./crop";
-import type { Workshop } from "./task";
+import type { TaskContext } from "./task";
 
 /** The stack of a treatment as a chain sees it: its frames opened. */
 export async function inputOf(
   { picture, halves, fill, fullScale }: Pick<Treatment, "picture" | "halves" | "fill" | "fullScale">,
-  { frames }: Workshop,
+  { frames }: TaskContext,
 ): Promise<ChainInput> {
   return {
     picture: await frames.open(picture),

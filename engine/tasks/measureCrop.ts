@@ -8,7 +8,7 @@ import { intersectRegions, meanPlane, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { memoOf, stepsOf } from "./crop";
 import { inputOf } from "./input";
-import type { Task, Workshop } from "./task";
+import type { Task, TaskContext } from "./task";
 
 export interface MeasurePayload {
   treatment: Treatment;
@@ -19,7 +19,7 @@ export interface MeasurePayload {
 }
 
 /** Memories for what noiseLeft treats. */
-export const noiseMemosOf = ({ picture, halves }: Treatment, shop: Workshop) => {
+export const noiseMemosOf = ({ picture, halves }: Treatment, shop: TaskContext) => {
   const ofPicture = (kind: string) => ({ ...memoOf(picture, shop), source: `${picture.id} ${kind}` });
   return {
     a: memoOf(halves?.a ?? picture, shop),

@@ -8,7 +8,7 @@ import type { StackPiece, StackPlan, StackReport, StackSettings, SubFacts } from
 import type { ResamplingKernel } from "@/core/register";
 import { copyRegion, levelsInRow, planStack, stackRegion } from "@/core/stack";
 import type { FrameRef } from "../frames";
-import type { Task, Workshop } from "./task";
+import type { Task, TaskContext } from "./task";
 
 export interface PlanPayload {
   subs: SubFacts[];
@@ -70,7 +70,7 @@ export const stackStrip: Task<StripPayload, StripResult> = {
 };
 
 /** The frames of a plan's subs, in its order, without the pixels that stand for no data. */
-async function openedOf(frames: FrameRef[], { used }: StackPlan, shop: Workshop): Promise<FrameSource[]> {
+async function openedOf(frames: FrameRef[], { used }: StackPlan, shop: TaskContext): Promise<FrameSource[]> {
   const sources = [];
   for (const [i, frame] of frames.entries())
     sources.push(frameWithoutBlank(await shop.frames.open(frame), used[i].blank ?? null));

@@ -5,7 +5,7 @@ import type { FactShelf } from "../facts";
 import type { FrameShelf } from "../frames";
 
 /** What a task finds in its worker. */
-export interface Workshop {
+export interface TaskContext {
   job: JobHandle;
   frames: FrameShelf;
   /** Whole-picture facts that the pool sent. */
@@ -14,7 +14,7 @@ export interface Workshop {
   cache: ByteCache<Raster>;
 }
 
-type Run<Payload, Result> = (payload: Payload, shop: Workshop) => Promise<Result>;
+type Run<Payload, Result> = (payload: Payload, shop: TaskContext) => Promise<Result>;
 
 /**
  * What a worker can do, and whose its result is: an `owned` one is new and given away with its buffers, of a `cached` one
@@ -23,5 +23,5 @@ type Run<Payload, Result> = (payload: Payload, shop: Workshop) => Promise<Result
 export type Task<Payload, Result> = { owned: Run<Payload, Result> } | { cached: Run<Payload, Result> };
 
 /** Runs a task where it stands. */
-export const runTask = <P, R>(task: Task<P, R>, payload: P, shop: Workshop): Promise<R> =>
+export const runTask = <P, R>(task: Task<P, R>, payload: P, shop: TaskContext): Promise<R> =>
   "owned" in task ? task.owned(payload, shop) : task.cached(payload, shop);

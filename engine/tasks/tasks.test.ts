@@ -18,7 +18,7 @@ import { inspectPicture } from "@/core/compare";
 import { tie } from "./tie";
 import { measureSub, readFile, relate } from "./subs";
 import { evidenceSource, evidenceWhole } from "./evidence";
-import type { Workshop } from "./task";
+import type { TaskContext } from "./task";
 import { runTask } from "./task";
 
 const stars = randomStars(30, 300, 240, 6);
@@ -43,7 +43,7 @@ const job = quietJob(wasmKernels());
 
 const shelf = new FactShelf();
 let reads = 0;
-const shop = (): Workshop => ({
+const shop = (): TaskContext => ({
   job,
   frames: createFrameShelf((ref) => {
     if (ref.kind !== "blob") return Promise.reject(new Error("blobs only"));
