@@ -6,15 +6,15 @@ import { findOperation } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
 import { byteCache } from "@/engine/cache";
-import { FactShelf } from "@/engine/facts";
-import { bytesOfBlob, createFrameShelf } from "@/engine/frames";
+import { FactValues } from "@/engine/facts";
+import { bytesOfBlob, createFrameStore } from "@/engine/frames";
 import { crop } from "@/engine/tasks/crop";
 import { runTask } from "@/engine/tasks/task";
 import { job } from "./lib/truth";
 
 const path = process.argv[2];
 const blobAt = (name: string) => new Blob([readFileSync(name)]);
-const frames = createFrameShelf(
+const frames = createFrameStore(
   (ref) =>
     ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
   job.kernels,
@@ -45,7 +45,7 @@ for (const [id, field, values] of [
     const base = newStep(operation);
     const [measured] = await measureChain({ picture: source, halves: null, fill, fullScale: 1 }, [base], job);
     const ids = Object.fromEntries(Object.keys(measured).map((key) => [key, key]));
-    const facts = new FactShelf();
+    const facts = new FactValues();
     for (const [key, value] of Object.entries(measured)) facts.keep(key, value ?? []);
     const prepared = performance.now();
     for (const region of spots)

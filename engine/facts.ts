@@ -17,7 +17,7 @@ function valuesBy(ids: StepFactIds, valueOf: (id: string) => unknown[] | undefin
 }
 
 /** A worker's values of facts by their ids: the pool says what to keep and what to forget, so that messages carry ids. */
-export class FactShelf {
+export class FactValues {
   private readonly values = new Map<string, unknown[]>();
 
   keep(id: string, value: unknown[]): void {

@@ -61,7 +61,7 @@ export function bytesOfBlob(name: string, blob: Blob): ByteSource {
 }
 
 /** Opened files and frames by id; the header of each file is read once. */
-export interface FrameShelf {
+export interface FrameStore {
   /** The bytes of the file behind a reference. */
   bytes(ref: FrameRef): Promise<ByteSource>;
   /** The file behind a reference, with its header. */
@@ -80,7 +80,7 @@ const MOST_OPEN = 2048;
 /** Memory for files that had to be decoded whole. */
 const DECODED_BYTES = 512 * 2 ** 20;
 
-export function createFrameShelf(openBytes: OpenBytes, kernels: Kernels): FrameShelf {
+export function createFrameStore(openBytes: OpenBytes, kernels: Kernels): FrameStore {
   const random = new Map<string, Promise<PictureFile>>();
   const decoded = byteCache<PictureFile>(DECODED_BYTES, ({ width, height, channels }) => width * height * channels * 4);
   const facts = new Map<string, Promise<unknown>>();
@@ -114,7 +114,7 @@ export function createFrameShelf(openBytes: OpenBytes, kernels: Kernels): FrameS
     }
   }
 
-  const defects: FrameShelf["defects"] = (dark, pattern, kSigma) =>
+  const defects: FrameStore["defects"] = (dark, pattern, kSigma) =>
     once(`defects ${dark.id} ${pattern} ${kSigma}`, async () => {
       const source = await open(dark);
       const raster = await source.read(wholeRegion(source));
@@ -130,7 +130,7 @@ export function createFrameShelf(openBytes: OpenBytes, kernels: Kernels): FrameS
     return unitOf(file, ref.claims ?? file.metadata, range);
   }
 
-  const openIn: FrameShelf["openIn"] = async (ref, of, what) => {
+  const openIn: FrameStore["openIn"] = async (ref, of, what) => {
     const own = await unit(ref);
     const factor = factorBetween(own, of);
     if (factor === null)

@@ -4,9 +4,9 @@ import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
 import { byteCache } from "./cache";
-import { FactShelf } from "./facts";
+import { FactValues } from "./facts";
 import type { OpenBytes } from "./frames";
-import { createFrameShelf } from "./frames";
+import { createFrameStore } from "./frames";
 import type { Reply } from "./protocol";
 import { failureOf, request } from "./protocol";
 import { TASKS } from "./tasks/registry";
@@ -27,9 +27,9 @@ const CACHE_BYTES = 384 * 2 ** 20;
 export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array | null): void {
   const kernels = wasm ? safeWasm(wasm) : createPlainKernels();
   warmUp(kernels);
-  const frames = createFrameShelf(openBytes, kernels);
+  const frames = createFrameStore(openBytes, kernels);
   const cache = byteCache<Raster>(CACHE_BYTES, rasterBytes);
-  const facts = new FactShelf();
+  const facts = new FactValues();
   const stopped = new Set<number>();
 
   async function run(id: number, name: string, payload: unknown, stop: unknown): Promise<void> {

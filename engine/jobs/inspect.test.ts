@@ -4,8 +4,8 @@ import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
 import { paintStars, randomStars, wasmKernels } from "@/core/testing/fixtures";
 import { byteCache } from "../cache";
-import { FactShelf } from "../facts";
-import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
+import { FactValues } from "../facts";
+import { bytesOfBlob, createFrameStore, type FrameRef } from "../frames";
 import type { WorkerPool } from "../pool";
 import { TASKS } from "../tasks/registry";
 import { inspectPicture } from "@/core/compare";
@@ -26,14 +26,14 @@ function shop(): TaskContext {
   const job = quietJob(wasmKernels());
   return {
     job,
-    frames: createFrameShelf(
+    frames: createFrameStore(
       (ref) =>
         ref.kind === "blob"
           ? Promise.resolve(bytesOfBlob(ref.name, ref.blob))
           : Promise.reject(new Error("blobs only")),
       job.kernels,
     ),
-    facts: new FactShelf(),
+    facts: new FactValues(),
     cache: byteCache<Raster>(64 * 2 ** 20, rasterBytes),
   };
 }

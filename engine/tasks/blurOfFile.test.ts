@@ -6,8 +6,8 @@ import { createRaster, rasterBytes, rasterOf } from "@/core/raster";
 import { craterField, FIELD_SIDE as SIDE } from "@/core/testing/fields";
 import { paintStars, randomStars, wasmKernels } from "@/core/testing/fixtures";
 import { byteCache } from "../cache";
-import { FactShelf } from "../facts";
-import { bytesOfBlob, createFrameShelf } from "../frames";
+import { FactValues } from "../facts";
+import { bytesOfBlob, createFrameStore } from "../frames";
 import { blurOfFile } from "./blurOfFile";
 import { runTask } from "./task";
 
@@ -16,12 +16,12 @@ const job = quietJob(wasmKernels());
 /** The blur of a picture that lies in a FITS file of this name, as floats. */
 function blurOf(name: string, { width, height, channels, planes }: Raster): Promise<ImportedKernel> {
   const blob = new Blob([writeFits({ width, height, channels, sample: "float32" }, planes) as BlobPart]);
-  const open = createFrameShelf(
+  const open = createFrameStore(
     (ref) =>
       ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
     job.kernels,
   );
-  const shop = { job, frames: open, facts: new FactShelf(), cache: byteCache<Raster>(2 ** 20, rasterBytes) };
+  const shop = { job, frames: open, facts: new FactValues(), cache: byteCache<Raster>(2 ** 20, rasterBytes) };
   return runTask(blurOfFile, { frame: { id: name, name, kind: "blob", blob } }, shop);
 }
 

@@ -15,8 +15,8 @@ import { createRaster, cropRaster, frameOfRaster, rasterBytes, reduceInto, whole
 import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { byteCache } from "../cache";
 import type { StepFactIds } from "../facts";
-import { FactShelf } from "../facts";
-import { createFrameShelf } from "../frames";
+import { FactValues } from "../facts";
+import { createFrameStore } from "../frames";
 import { blobBytes, rasterRef } from "../testing";
 import { crop, type Treatment } from "./crop";
 import type { TaskContext } from "./task";
@@ -46,11 +46,11 @@ const picture = rasterRef("p", rasters.p);
 const halves = { a: rasterRef("a", rasters.a), b: rasterRef("b", rasters.b) };
 const fill = [0.012, 0.01, 0.008];
 const job = quietJob(wasmKernels());
-export const facts = new FactShelf();
+export const facts = new FactValues();
 export const shop = (): TaskContext => ({
   job,
   facts,
-  frames: createFrameShelf(blobBytes, job.kernels),
+  frames: createFrameStore(blobBytes, job.kernels),
   cache: byteCache<Raster>(256 * 2 ** 20, rasterBytes),
 });
 

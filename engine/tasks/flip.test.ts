@@ -8,11 +8,11 @@ import { linear, mapPoint } from "@/core/register";
 import type { SubRelation } from "@/core/stack";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { byteCache } from "../cache";
-import { FactShelf } from "../facts";
+import { FactValues } from "../facts";
 import { calibrationKey, withCalibration } from "../calibration";
 import { matchedFrame, planMasters } from "@/core/calibrate";
 import type { CalibrationRef, FrameRef } from "../frames";
-import { bytesOfBlob, createFrameShelf } from "../frames";
+import { bytesOfBlob, createFrameStore } from "../frames";
 import { flip, scaledRelation } from "./flip";
 import { calibrateLight, defects, master } from "./masters";
 import type { TaskContext } from "./task";
@@ -21,12 +21,12 @@ import { runTask } from "./task";
 const job = quietJob(wasmKernels());
 const shop = (): TaskContext => ({
   job,
-  frames: createFrameShelf(
+  frames: createFrameStore(
     (ref) =>
       ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
     job.kernels,
   ),
-  facts: new FactShelf(),
+  facts: new FactValues(),
   cache: byteCache<Raster>(2 ** 24, rasterBytes),
 });
 const refOf = (id: string, raster: Raster): FrameRef => ({

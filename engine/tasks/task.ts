@@ -1,15 +1,15 @@
 import type { JobHandle } from "@/core/job";
 import type { Raster } from "@/core/raster";
 import type { ByteCache } from "../cache";
-import type { FactShelf } from "../facts";
-import type { FrameShelf } from "../frames";
+import type { FactValues } from "../facts";
+import type { FrameStore } from "../frames";
 
 /** What a task finds in its worker. */
 export interface TaskContext {
   job: JobHandle;
-  frames: FrameShelf;
+  frames: FrameStore;
   /** Whole-picture facts that the pool sent. */
-  facts: FactShelf;
+  facts: FactValues;
   /** Treated crops, keyed by content. */
   cache: ByteCache<Raster>;
 }

@@ -8,8 +8,8 @@ import { createRaster, cropRaster, frameOfRaster, rasterBytes } from "@/core/ras
 import { compose, IDENTITY, inverse, linear, mapPoint, matrixAt, rotationAbout } from "@/core/register";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { byteCache } from "../cache";
-import { FactShelf } from "../facts";
-import { bytesOfBlob, createFrameShelf, type FrameRef } from "../frames";
+import { FactValues } from "../facts";
+import { bytesOfBlob, createFrameStore, type FrameRef } from "../frames";
 import { crop, type Treatment } from "./crop";
 import { measureFacts } from "./facts";
 import { measureCrop } from "./measureCrop";
@@ -41,11 +41,11 @@ const halves = { a: refOf("a", make(2, 0.0003 * Math.SQRT2)), b: refOf("b", make
 const fill = [0.01, 0.01, 0.01];
 const job = quietJob(wasmKernels());
 
-const shelf = new FactShelf();
+const shelf = new FactValues();
 let reads = 0;
 const shop = (): TaskContext => ({
   job,
-  frames: createFrameShelf((ref) => {
+  frames: createFrameStore((ref) => {
     if (ref.kind !== "blob") return Promise.reject(new Error("blobs only"));
     const bytes = bytesOfBlob(ref.name, ref.blob);
     return Promise.resolve({ ...bytes, read: (at, n) => (reads++, bytes.read(at, n)) });
