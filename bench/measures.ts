@@ -5,7 +5,7 @@ import { localVariance, measureChain, newStep, readySteps } from "@/core/chain";
 import type { EvidenceViews } from "@/core/compare/evidence";
 import { evidenceFrom, evidenceViews } from "@/core/compare/evidence";
 import type { LaneMeasures, Measured } from "@/core/compare/measures";
-import { MEASURES, tellMeasures } from "@/core/compare/measures";
+import { MEASURES, measureLane } from "@/core/compare/measures";
 import { edgeWidth } from "@/core/compare/measures/edgeWidth";
 import { findStars } from "@/core/measure";
 import { findOperation } from "@/core/operations";
@@ -57,7 +57,7 @@ async function real(
   const ofNights = evidenceFrom(views, PLACE, SHAPE, job);
   const of = { views, evidence: ofNights, job, after: null, skyLevel: null } as unknown as Measured;
   const value = (id: string, given: Measured = of): number | null =>
-    MEASURES.find((one) => one.id === id)?.tell(given) ?? null;
+    MEASURES.find((one) => one.id === id)?.valueOf(given) ?? null;
   const detail = value("detail", {
     ...of,
     views: {
@@ -91,7 +91,7 @@ async function withoutNoise(
     fullScale: 1,
   });
   const quiet = input(noisy(truth, 0.05, seed + 5));
-  const told = await tellMeasures(quiet, steps, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
+  const told = await measureLane(quiet, steps, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
   // Of the edges that the noisy stack shows: with less noise there are others, and softer ones.
   const { pictures, inside } = await evidenceViews(quiet, steps, PLACE, job);
   const before = await frameOfRaster(whole).read(PLACE);
@@ -99,7 +99,7 @@ async function withoutNoise(
   const of = { before, after: cropRaster(pictures.after, inside), starsBefore, fwhmPx: SHAPE.fwhmPx, job };
   return {
     ...Object.fromEntries(["fwhm", "eccentricity", "starColour", "ringing", "clipped"].map((id) => [id, told[id]])),
-    edge: edgeWidth.tell(of as unknown as Measured),
+    edge: edgeWidth.valueOf(of as unknown as Measured),
   };
 }
 
@@ -149,7 +149,7 @@ for (const seed of seeds) {
       fullScale: 1,
     };
     const ready = readySteps(steps, await measureChain(input, steps, job));
-    const told = await tellMeasures(input, ready, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
+    const told = await measureLane(input, ready, PLACE, { shape: SHAPE, skyLevel: 0 }, job);
     const expected = {
       ...(await real(ready, { whole, truth, more, halves })),
       ...(await withoutNoise(ready, { truth, whole }, seed)),

@@ -88,7 +88,7 @@ export async function bringStack(
       "Leave it, or delete the other first.",
     );
   const bytes = Object.values(pictures).reduce((sum, blob) => sum + blob.size, 0);
-  await checkRoom(stack.name, bytes, storage, (words) => base.tell(new UserError(words, "")));
+  await checkRoom(stack.name, bytes, storage, (words) => base.report(new UserError(words, "")));
   onProgress(0.6, `Measuring ${stack.name}`);
   const refOf = (kind: keyof typeof files): FrameRef => ({
     id: crypto.randomUUID(),

@@ -70,7 +70,7 @@ export class CalibrationBook {
         this.opened.set(master.id, await this.files.master(master));
         this.base.state.setState((state) => ({ masters: [...state.masters, master] }));
       } catch (error) {
-        this.base.tell(error);
+        this.base.report(error);
       }
   }
 

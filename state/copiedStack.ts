@@ -31,7 +31,7 @@ export async function copyStack(
   const kinds = hasHalves(stack) ? (["mean", "a", "b"] as const) : (["mean"] as const);
   const name = `${stack.name} at ${Math.round(100 * factor)} %`.slice(-80);
   const bytes = 4 * stack.facts.width * stack.facts.height * stack.facts.channels * factor ** 2 * kinds.length;
-  await checkRoom(`“${name}”`, bytes, storage, (words) => base.tell(new UserError(words, "")));
+  await checkRoom(`“${name}”`, bytes, storage, (words) => base.report(new UserError(words, "")));
   const made: Partial<StackPictures> = {};
   for (const [k, kind] of kinds.entries()) {
     const frame = await files.stack(stack, kind);

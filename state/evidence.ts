@@ -54,7 +54,7 @@ export class EvidenceBook {
   }
 
   /** All measures of a region of a treated stack. */
-  tell(
+  measuresOf(
     treatment: Treatment,
     region: Region,
     facts: Pick<PictureFacts, "fwhmPx" | "skyLevel">,

@@ -44,7 +44,7 @@ export interface ImportTarget {
   /** Takes a master up that came as a file. */
   addMaster(master: MasterRecord): Promise<void>;
   /** Tells something that a person should know, in words. */
-  tell(words: string): void;
+  report(words: string): void;
 }
 
 /** The browser's storage cannot take more: the import ends here, and what is left can go on later. */
@@ -161,7 +161,7 @@ async function importOne(
     const unpacked = await pool.run("unpack", { frame: came }, { priority: PRIORITY.measure, signal });
     stored = { id: fileId, projectId, blob: new Blob([unpacked as BlobPart]), cards: reading.cards };
   }
-  await checkRoom(name, stored.blob.size, target.storage, (words) => target.tell(words));
+  await checkRoom(name, stored.blob.size, target.storage, (words) => target.report(words));
   const kind = reading.metadata.master ? reading.metadata.frameType : null;
   if (kind !== null && kind !== "light")
     return importMaster(target, { name, kind, reading, frame: came, stored }, signal);

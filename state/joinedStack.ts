@@ -65,7 +65,7 @@ export async function joinProjectStacks(
   });
   const [red, green, blue, luminance] = await Promise.all(parts.map(inputOf));
   const { width, height } = parts[0].stack.facts;
-  await checkRoom(`“${name}”`, 36 * width * height, storage, (words) => base.tell(new UserError(words, "")));
+  await checkRoom(`“${name}”`, 36 * width * height, storage, (words) => base.report(new UserError(words, "")));
   const joined = await joinStacks(
     pool,
     { red, green, blue, luminance: luminance ?? null },

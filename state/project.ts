@@ -124,7 +124,7 @@ export class ProjectSession {
     const { storage, project } = this.base;
     for (const { id, deletedAt } of deleted)
       if (deletedAt !== null && Date.now() - deletedAt > KEEP_DELETED_MS)
-        await storage.deleteStack(id).catch((error: unknown) => this.base.tell(error));
+        await storage.deleteStack(id).catch((error: unknown) => this.base.report(error));
     const outdated = new Set(outdatedFacts(facts));
     if (outdated.size > 0) this.base.save(storage.removeFacts([...outdated].map((key) => factId(project.id, key))));
     this.facts.restore(facts.filter(({ key }) => !outdated.has(key)));
@@ -150,7 +150,7 @@ export class ProjectSession {
 
   /** Puts what went wrong on show, in words. */
   report(error: unknown): void {
-    this.base.tell(error);
+    this.base.report(error);
   }
 
   saveProject(part: Partial<ProjectRecord>): void {
@@ -164,7 +164,7 @@ export class ProjectSession {
       await storage.removeDamaged(this.project.id);
       state.setState(({ problems }) => ({ problems: problems.filter((problem) => !problem.endsWith(LEFT_AS_IT_IS)) }));
     } catch (error) {
-      this.base.tell(error);
+      this.base.report(error);
     }
   }
 

@@ -84,10 +84,10 @@ export class ProjectStore {
 
   /** Hears of writing that fails. */
   save(saving: Promise<unknown>): void {
-    saving.catch((error: unknown) => this.tell(storageFailure(error)));
+    saving.catch((error: unknown) => this.report(storageFailure(error)));
   }
 
-  tell(error: unknown): void {
+  report(error: unknown): void {
     const { message, advice } = failureOf(error);
     const words = inWords(message, advice);
     // What goes on failing is said once.

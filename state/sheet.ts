@@ -71,7 +71,7 @@ export async function exportSheet(
         ...entry,
       })),
     },
-    { ...options, tell: (...of) => session.evidence.tell(...of, options.signal) },
+    { ...options, tell: (...of) => session.evidence.measuresOf(...of, options.signal) },
   );
   return html;
 }

@@ -86,7 +86,7 @@ export class StackBook {
         const file = { name, blob, role: roleOf(name, reading.metadata.product, kindOf(reading.cards)) };
         state.setState(({ found }) => ({ found: [...found, file] }));
       } catch (error) {
-        this.base.tell(error);
+        this.base.report(error);
       }
   }
 
@@ -102,7 +102,7 @@ export class StackBook {
     try {
       groups = groupFound(base.now.found);
     } catch (error) {
-      return base.tell(error);
+      return base.report(error);
     }
     for (const group of groups) {
       const made = await base.jobs.run("stack", `Bringing in ${group.stack.name}`, (control) =>
@@ -174,7 +174,7 @@ export class StackBook {
     try {
       await this.base.storage.addStack(unsaved.record, unsaved.pictures);
     } catch (error) {
-      return this.base.tell(storageFailure(error));
+      return this.base.report(storageFailure(error));
     }
     const { record } = unsaved;
     this.base.state.setState(({ stacks }) => ({

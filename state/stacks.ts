@@ -55,7 +55,7 @@ export async function makeProjectStack(
   const isColour = first.channels > 1 || (book.of(first, plan)?.pattern ?? null) !== null;
   const needed = bytesOfStack(width, height, isColour ? 3 : 1);
   await checkRoom(`the stack “${name}” of ${Math.ceil(needed / 2 ** 20)} MB`, needed, base.storage, (words) =>
-    base.tell(new UserError(words, "")),
+    base.report(new UserError(words, "")),
   );
   const frames = new Map<string, FrameRef>();
   const facts: SubFacts[] = [];

@@ -37,7 +37,7 @@ export class SubsBook {
       lightFrame: (sub) => calibration.shownFrame(sub),
       propose: (proposal) => state.setState({ proposal }),
       progress: (done, of) => state.setState({ grading: of > 0 ? { done, of } : null }),
-      fail: (error) => base.tell(error),
+      fail: (error) => base.report(error),
     });
   }
 
@@ -80,7 +80,7 @@ export class SubsBook {
             state.setState(({ subs }) => ({ subs: [...subs, ...added], currentSubId: this.currentAfter(added) }));
             this.grade();
           },
-          tell: (words) => state.setState(({ problems }) => ({ problems: [...problems, words] })),
+          report: (words) => state.setState(({ problems }) => ({ problems: [...problems, words] })),
           addMaster: (master) => this.calibration.open([master]),
           find: (file) => state.setState(({ found }) => ({ found: [...found, file] })),
           refuse: (file) => state.setState(({ refused }) => ({ refused: [...refused, file] })),

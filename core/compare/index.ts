@@ -30,7 +30,7 @@ export { decidingStep, EQUAL_WITHIN, equalPart, equalReading, strengthFor } from
 export type { HeldOut, LeastError } from "./heldOut";
 export { heldOutError, heldOutOf, leastError } from "./heldOut";
 export type { LaneMeasures, Measure, MeasuredPlace, MeasureGroup } from "./measures";
-export { laneMeasuresCsv, MEASURE_GROUPS, MEASURES, ringDepth, tellMeasures } from "./measures";
+export { laneMeasuresCsv, MEASURE_GROUPS, MEASURES, ringDepth, measureLane } from "./measures";
 export type { Sheet, SheetCell, SheetLane } from "./sheet";
 export { sheetHtml } from "./sheet";
 export type { ComparedLane } from "./unequal";

@@ -9,7 +9,7 @@ import { cloneRaster, cropPlane, pasteInto, relativeTo, wholeRegion } from "../r
 import type { Place } from "./operation";
 
 /** What operations that set stars aside have, in the same words. */
-export const spared = {
+export const pointFields = {
   keepPoints: tick({
     label: "Keep points",
     hint: "Stars, down to the faint ones, are set aside before and put back as they were after",
@@ -66,7 +66,7 @@ export function partOf(even: StabilisedPlane, part: Region, kept: Region): Stabi
  */
 export async function throughStabilised(
   region: Raster,
-  points: ValuesOf<typeof spared>,
+  points: ValuesOf<typeof pointFields>,
   { noiseModel, psf }: Facts<"noiseModel" | "psf">,
   job: JobHandle,
   { x, y, kept = wholeRegion(region) }: Place,
@@ -93,7 +93,7 @@ export async function throughStabilised(
 function pointsOf(
   components: Float32Array[],
   { width, height }: Raster,
-  { keepPoints, pointSnr }: ValuesOf<typeof spared>,
+  { keepPoints, pointSnr }: ValuesOf<typeof pointFields>,
   { covariance }: NoiseModelFact,
   { fwhmPx, beta }: Facts<"psf">["psf"],
   job: JobHandle,

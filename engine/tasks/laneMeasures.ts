@@ -1,5 +1,5 @@
 import type { LaneMeasures } from "@/core/compare";
-import { tellMeasures } from "@/core/compare";
+import { measureLane } from "@/core/compare";
 import { intersectRegions, wholeRegion } from "@/core/raster";
 import { stepsOf } from "./crop";
 import type { EvidencePayload } from "./evidence";
@@ -11,6 +11,6 @@ export const laneMeasures: Task<EvidencePayload & { skyLevel: number | null }, L
   owned: async ({ treatment, region, shape, skyLevel }, shop) => {
     const input = await inputOf(treatment, shop);
     const area = intersectRegions(region, wholeRegion(input.picture));
-    return tellMeasures(input, stepsOf(treatment, shop), area, { shape, skyLevel }, shop.job);
+    return measureLane(input, stepsOf(treatment, shop), area, { shape, skyLevel }, shop.job);
   },
 };

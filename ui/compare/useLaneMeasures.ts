@@ -41,7 +41,9 @@ export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board):
             const region = measuredRegion(stack.facts, spot, { panX, panY }, toPicture, EVIDENCE_SIDE);
             if (!isEmptyRegion(region)) {
               // What fails is told under the crops.
-              const found = await session.evidence.tell(treatment, region, stack.facts, abort.signal).catch(() => null);
+              const found = await session.evidence
+                .measuresOf(treatment, region, stack.facts, abort.signal)
+                .catch(() => null);
               if (found) values.set(placeKey(lane.id, spot.id), found);
             }
           }

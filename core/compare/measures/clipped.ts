@@ -25,5 +25,5 @@ export const clipped: Measure = {
   definition: "Share of samples at or above white, or at or below 0, that were not in the stack",
   better: "less",
   digits: 2,
-  tell: ({ before, after, fullScale, views: { isLinear } }) => clippedShare(before, after, fullScale, isLinear),
+  valueOf: ({ before, after, fullScale, views: { isLinear } }) => clippedShare(before, after, fullScale, isLinear),
 };

@@ -1,6 +1,6 @@
 import { line } from "../../formats/csv";
 import { MEASURES } from "./registry";
-import type { LaneMeasures } from "./tell";
+import type { LaneMeasures } from "./measureLane";
 
 /** What a row of the table is of. */
 export interface MeasuredPlace {

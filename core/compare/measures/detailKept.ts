@@ -16,7 +16,7 @@ export const detailKept: Measure = {
     "Treated half A times untouched half B over untouched A times untouched B (and the other way round), summed over starlet scales of 1 … 8 px and pixels that are below 10 σ: the share of the fine detail that both halves carry and the lane still shows; above 100 % where it is raised",
   better: "more",
   digits: 0,
-  tell({ views: { halves, treatedHalves, noise, width, height, inside }, job }) {
+  valueOf({ views: { halves, treatedHalves, noise, width, height, inside }, job }) {
     if (!halves || !treatedHalves || !noise) return null;
     const of = (plane: Float32Array) =>
       bands(plane, width, height, job).map((band) => cropRaster(rasterOf(width, height, [band]), inside).planes[0]);

@@ -27,7 +27,7 @@ function disc(fwhmPx: number, noise: number) {
 }
 
 const told = (before: ReturnType<typeof disc>, after = before, starsBefore: { x: number; y: number }[] = []) =>
-  edgeWidth.tell({ before, after, starsBefore, fwhmPx: 3, job } as unknown as Measured);
+  edgeWidth.valueOf({ before, after, starsBefore, fwhmPx: 3, job } as unknown as Measured);
 
 test.each([1.5, 2, 3, 4, 6, 7])(
   "edges softened by a Gaussian of %f px are told as such within 7 %%, with and without noise",

@@ -29,7 +29,7 @@ export const edgeWidth: Measure = {
     "FWHM of the Gaussian blur that makes edges as soft as they are: median over the steepest places (12 σ and more, none within 3.5 FWHM of a star, found in the stack), from the way between a fifth and four fifths of the rise across the edge, the mean over 5 px along it",
   better: "less",
   digits: 2,
-  tell({ before, after, starsBefore, fwhmPx, job }) {
+  valueOf({ before, after, starsBefore, fwhmPx, job }) {
     const { width, height } = before;
     const plain = meanPlane(before);
     const smooth = [0, 1].reduce((plane, j) => job.kernels.starletSmooth(plane, width, height, j), plain);

@@ -9,5 +9,5 @@ export const elongation: Measure = {
   definition: "Median √(1 − (short/long)²) of the fitted stars of the lane: 0 for round ones",
   better: "less",
   digits: 2,
-  tell: ({ starsAfter }) => starShape(starsAfter).eccentricity,
+  valueOf: ({ starsAfter }) => starShape(starsAfter).eccentricity,
 };

@@ -13,7 +13,7 @@ export const evenness: Measure = {
     "Share of the noise that is left in the brighter quarter of the place over the share that is left in the darker quarter (levels smoothed over 4 px; stars brighter than the 98th percentile left out): 1 for even treatment",
   better: null,
   digits: 2,
-  tell({ views: { before, noise, remaining, width, height, inside }, job }) {
+  valueOf({ views: { before, noise, remaining, width, height, inside }, job }) {
     if (!noise || !remaining) return null;
     const smooth = [0, 1, 2].reduce((plane, j) => job.kernels.starletSmooth(plane, width, height, j), before);
     const at: number[] = [];

@@ -11,7 +11,7 @@ export const finePower: Measure = {
     "10 log₁₀ of the power of the lane’s light over that of the stack’s at periods of 2 to 4 px (mean over Fourier rings, Hann window): noise that was taken and detail that was lost lower it, sharpening raises it",
   better: null,
   digits: 1,
-  tell({ evidence }) {
+  valueOf({ evidence }) {
     const { power } = evidence?.rings ?? { power: null };
     if (!power) return null;
     const fine = (of: readonly number[]) => of.slice(of.length / 2).reduce((sum, v) => sum + v, 0);

@@ -4,5 +4,5 @@ export type { Measure, Measured, MeasureGroup } from "./measure";
 export { MEASURE_GROUPS } from "./measure";
 export { MEASURES } from "./registry";
 export { ringDepth } from "./ringing";
-export type { LaneMeasures } from "./tell";
-export { tellMeasures } from "./tell";
+export type { LaneMeasures } from "./measureLane";
+export { measureLane } from "./measureLane";

@@ -41,7 +41,7 @@ export interface Measure {
   better: "less" | "more" | null;
   digits: number;
   /** Null where it is not defined: no halves, no stars, no signal. */
-  tell(of: Measured): number | null;
+  valueOf(of: Measured): number | null;
 }
 
 /** Nothing that is not a number leaves a measure. */

@@ -10,7 +10,7 @@ import { smoothField } from "../../testing/fields";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
 import { evidenceViews } from "../evidence";
 import type { Measured } from "./measure";
-import { MEASURES, tellMeasures } from "./index";
+import { MEASURES, measureLane } from "./index";
 
 const job = quietJob(wasmKernels());
 const SIDE = 256;
@@ -46,8 +46,8 @@ async function chainOf(input: ChainInput, id: string, params: Record<string, unk
   return readySteps(steps, await measureChain(input, steps, job));
 }
 
-const told = async (steps: Parameters<typeof tellMeasures>[1], input = stack()) =>
-  tellMeasures(input, steps, PLACE, { shape: SHAPE, skyLevel: 0.02 }, job);
+const told = async (steps: Parameters<typeof measureLane>[1], input = stack()) =>
+  measureLane(input, steps, PLACE, { shape: SHAPE, skyLevel: 0.02 }, job);
 
 test("of the untouched stack every measure says that nothing changed", async () => {
   const values = await told([]);
@@ -84,7 +84,7 @@ test("detail kept by a Gaussian is what it keeps of the truth; its grain is even
     treatedHalves: { a: views.after, b: views.after },
   };
   const detail = MEASURES.find(({ id }) => id === "detail");
-  const real = detail?.tell({ views: clean, job } as unknown as Measured) ?? NaN;
+  const real = detail?.valueOf({ views: clean, job } as unknown as Measured) ?? NaN;
   expect(Math.abs((values.detail ?? NaN) - real)).toBeLessThan(3);
   expect(real).toBeLessThan(97);
   expect(values.evenness).toBeGreaterThan(0.93);
@@ -117,8 +117,8 @@ describe("known changes of a picture", () => {
   });
 
   test("red 10 % brighter is a colour shift of 10 %", () => {
-    expect(measure("starColour").tell(of(changed((v, _, c) => (c === 0 ? 1.1 * v : v))))).toBeCloseTo(10, 1);
-    expect(measure("starColour").tell(of(truth))).toBe(0);
+    expect(measure("starColour").valueOf(of(changed((v, _, c) => (c === 0 ? 1.1 * v : v))))).toBeCloseTo(10, 1);
+    expect(measure("starColour").valueOf(of(truth))).toBe(0);
   });
 
   test("a ring of 4 % of the star's height is 4 % of ringing", () => {
@@ -129,19 +129,19 @@ describe("known changes of a picture", () => {
       );
       return near < 1.2 ? 0.0199 + gas[i] - 0.04 * peak : v;
     });
-    expect(measure("ringing").tell(of(ringed))).toBeGreaterThan(3.2);
-    expect(measure("ringing").tell(of(ringed))).toBeLessThan(5);
-    expect(measure("ringing").tell(of(truth))).toBeLessThan(0.5);
+    expect(measure("ringing").valueOf(of(ringed))).toBeGreaterThan(3.2);
+    expect(measure("ringing").valueOf(of(ringed))).toBeLessThan(5);
+    expect(measure("ringing").valueOf(of(truth))).toBeLessThan(0.5);
   });
 
   test("what is driven to black or white is counted", () => {
     const size = SIDE * SIDE;
     const cut = changed((v, i) => (i < size / 100 ? -0.1 : i >= size - size / 50 ? 1 : v));
-    expect(measure("clipped").tell(of(cut))).toBeCloseTo(3, 1);
+    expect(measure("clipped").valueOf(of(cut))).toBeCloseTo(3, 1);
   });
 
   test("a plane of one colour has no colour shift", () => {
     const grey = rasterOf(SIDE, SIDE, [truth.planes[0]]);
-    expect(measure("starColour").tell({ ...of(grey), before: grey })).toBeNull();
+    expect(measure("starColour").valueOf({ ...of(grey), before: grey })).toBeNull();
   });
 });

@@ -11,7 +11,7 @@ export const mottle: Measure = {
     "Noise that is left at 8 and 16 px (starlet scales, root of the mean square) over the stack's: 1 where blotches stay as they were",
   better: "less",
   digits: 2,
-  tell({ evidence }) {
+  valueOf({ evidence }) {
     if (!evidence) return null;
     const { before, left } = evidence.noise;
     return finite(Math.hypot(left[3], left[4]) / Math.hypot(before[3], before[4]));

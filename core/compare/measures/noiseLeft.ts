@@ -13,7 +13,7 @@ export const noiseLeft: Measure = {
     "σ per pixel, light of all channels, clipped at 5 σ, of half the difference of the two halves, each treated the same way; where the treatment answers noise unevenly, its geometric mean with what becomes of a quarter of that noise added to the stack and taken off, weighted as the method asks",
   better: "less",
   digits: 2,
-  tell({ views: { remaining, inside } }) {
+  valueOf({ views: { remaining, inside } }) {
     if (!remaining) return null;
     return finite(sigmaLeft(remaining, (noise) => sigmaOfLight(cropRaster(noise, inside))));
   },

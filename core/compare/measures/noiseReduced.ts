@@ -12,9 +12,9 @@ export const noiseReduced: Measure = {
   definition: "20 log₁₀ of the noise that is left over that of the untouched stack at the same place",
   better: "less",
   digits: 1,
-  tell(of) {
+  valueOf(of) {
     const { noise, width, height, inside } = of.views;
-    const left = noiseLeft.tell(of);
+    const left = noiseLeft.valueOf(of);
     if (!noise || !left) return null;
     const { sigma } = clippedMean(cropRaster(rasterOf(width, height, [noise]), inside).planes[0], 5);
     return finite(20 * Math.log10(left / sigma));

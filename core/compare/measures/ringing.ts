@@ -18,7 +18,7 @@ export const ringing: Measure = {
     "Median over stars above SNR 30 of how far the darkest circle of 0.75 … 2.5 FWHM around the star (median along it) lies below the ground at 3.5 FWHM, over the star’s height in the stack",
   better: "less",
   digits: 2,
-  tell: ({ before, after, starsBefore, fwhmPx }) => ringDepth(before, after, starsBefore, fwhmPx),
+  valueOf: ({ before, after, starsBefore, fwhmPx }) => ringDepth(before, after, starsBefore, fwhmPx),
 };
 
 /** How deep dark rings round stars are, in % of their height: the median star of those of the place before, whose FWHM is given; null without a clear one well inside. */

@@ -10,5 +10,5 @@ export const seconds: Measure = {
     "Seconds in which one worker treats a megapixel, told from this place with the surroundings that the chain needs; differs from run to run",
   better: null,
   digits: 1,
-  tell: ({ views: { secondsPerMpx } }) => secondsPerMpx,
+  valueOf: ({ views: { secondsPerMpx } }) => secondsPerMpx,
 };

@@ -12,8 +12,8 @@ export const snr: Measure = {
   definition: SNR_DEFINITION,
   better: "more",
   digits: 1,
-  tell(of) {
-    const noise = noiseLeft.tell(of);
+  valueOf(of) {
+    const noise = noiseLeft.valueOf(of);
     if (!noise || of.skyLevel === null) return null;
     const light = meanPlane(of.after).filter((v) => v === v);
     const signal = meanAndDeviation(light).mean - of.skyLevel;

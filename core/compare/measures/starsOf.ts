@@ -10,7 +10,7 @@ const starsOf = (standing: StarStanding, label: string, definition: string, bett
   definition,
   better,
   digits: 0,
-  tell: ({ evidence }) => evidence && evidence.stars.filter((star) => star.standing === standing).length,
+  valueOf: ({ evidence }) => evidence && evidence.stars.filter((star) => star.standing === standing).length,
 });
 
 export const starsKept = starsOf(

@@ -9,7 +9,7 @@ export const heldOut: Measure = {
     "Error of the lane in σ of the stack's noise, told by data that it has not seen: noise that is left and detail that is lost, together (1.03 for the untouched stack); not for lanes that take blur away, nor after a stretch",
   better: "less",
   digits: 2,
-  tell: ({ evidence }) => evidence?.error ?? null,
+  valueOf: ({ evidence }) => evidence?.error ?? null,
 };
 
 export const unsupported: Measure = {
@@ -20,7 +20,7 @@ export const unsupported: Measure = {
   definition: "Share of the pixels at which the lane is brighter, over 5 to 27 px, than stack and noise allow (3 σ)",
   better: "less",
   digits: 2,
-  tell: ({ evidence }) => evidence && 100 * evidence.unsupportedShare,
+  valueOf: ({ evidence }) => evidence && 100 * evidence.unsupportedShare,
 };
 
 export const lost: Measure = {
@@ -31,7 +31,7 @@ export const lost: Measure = {
   definition: "Share of the pixels at which the lane is darker, over 5 to 27 px, than stack and noise allow (3 σ)",
   better: "less",
   digits: 2,
-  tell: ({ evidence }) => evidence && 100 * evidence.lostShare,
+  valueOf: ({ evidence }) => evidence && 100 * evidence.lostShare,
 };
 
 export const removedCorrelation: Measure = {
@@ -43,5 +43,5 @@ export const removedCorrelation: Measure = {
     "Correlation (−1 … 1), over scales of 1 … 8 px, of what the chain took away with what it shows: 0 where it took noise only",
   better: null,
   digits: 2,
-  tell: ({ evidence }) => evidence && evidence.removed.correlation,
+  valueOf: ({ evidence }) => evidence && evidence.removed.correlation,
 };

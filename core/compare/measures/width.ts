@@ -9,5 +9,5 @@ export const width: Measure = {
   definition: "Median full width at half maximum of Moffat profiles that are fitted to the stars of the lane",
   better: "less",
   digits: 2,
-  tell: ({ starsAfter }) => starShape(starsAfter).fwhmPx,
+  valueOf: ({ starsAfter }) => starShape(starsAfter).fwhmPx,
 };

@@ -5,7 +5,7 @@ import { POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
-import { spared, throughStabilised } from "../varianceStabilised";
+import { pointFields, throughStabilised } from "../varianceStabilised";
 import type { Operation } from "../operation";
 
 /** What every way of raising detail has, in the same words. */
@@ -27,7 +27,7 @@ const shared = {
     step: 0.1,
     default: 3,
   }),
-  ...spared,
+  ...pointFields,
   limit: {
     ...slider({
       label: "Raise up to",

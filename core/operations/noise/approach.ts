@@ -4,7 +4,7 @@ import { bandCovariance, POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { choice, parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
-import { partOf, spared, throughStabilised } from "../varianceStabilised";
+import { partOf, pointFields, throughStabilised } from "../varianceStabilised";
 import { cropPlane, growRegion, intersectRegions, relativeTo, wholeRegion } from "../../raster";
 import type { ChannelMode, Operation, Shares } from "../operation";
 
@@ -59,7 +59,7 @@ const shared = {
     step: 0.01,
     default: 0,
   }),
-  ...spared,
+  ...pointFields,
 };
 type Shared = ValuesOf<typeof shared>;
 

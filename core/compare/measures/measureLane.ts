@@ -13,7 +13,7 @@ import { MEASURES } from "./registry";
 export type LaneMeasures = Record<string, number | null>;
 
 /** All measures of what a chain makes of a region; `shape` is that of the stack's stars, `skyLevel` its sky. */
-export async function tellMeasures(
+export async function measureLane(
   input: ChainInput,
   steps: readonly ReadyStep[],
   region: Region,
@@ -41,5 +41,5 @@ export async function tellMeasures(
       untouchedState(input.picture, { white: input.fullScale, sky: skyLevel }),
     ).sky,
   };
-  return Object.fromEntries(MEASURES.map((measure) => [measure.id, measure.tell(of)]));
+  return Object.fromEntries(MEASURES.map((measure) => [measure.id, measure.valueOf(of)]));
 }
