@@ -1,7 +1,7 @@
 // npm test: format and lint, types, unit tests, production build, browser tests; ends with a line that counts all tests.
 import { spawn } from "node:child_process";
 import { mkdtempSync, readFileSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { constants, setPriority, tmpdir } from "node:os";
 import { join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
 import { ensureBrowser } from "./browser.mjs";
@@ -23,6 +23,8 @@ function step(name, command, args) {
       stdio: ["ignore", "pipe", "pipe"],
       env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1" },
     });
+    if (!name.startsWith("browser") && !name.startsWith("production"))
+      setPriority(run.pid, constants.priority.PRIORITY_LOW);
     const said = [];
     for (const stream of [run.stdout, run.stderr])
       stream.on("data", (part) => {
@@ -83,7 +85,7 @@ async function inBrowser() {
 
 const began = Date.now();
 ensureBrowser();
-// A browser waits much of its time, and types and readings need one core each: all fill the cores beside the unit tests.
+// The build and the browser go first, since its tests wait for what a person would see; all else fills what they leave of the cores.
 await Promise.all([inBrowser(), building().then(readings), tests("unit tests", ["node_modules/jest/bin/jest.js"])]);
 rmSync(folder, { recursive: true, force: true });
 console.log("\nThe ten slowest files:");

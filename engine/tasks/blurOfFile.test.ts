@@ -21,8 +21,8 @@ function blurOf(name: string, { width, height, channels, planes }: Raster): Prom
       ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only")),
     job.kernels,
   );
-  const shop = { job, frames: open, facts: new FactValues(), cache: byteCache<Raster>(2 ** 20, rasterBytes) };
-  return runTask(blurOfFile, { frame: { id: name, name, kind: "blob", blob } }, shop);
+  const context = { job, frames: open, facts: new FactValues(), cache: byteCache<Raster>(2 ** 20, rasterBytes) };
+  return runTask(blurOfFile, { frame: { id: name, name, kind: "blob", blob } }, context);
 }
 
 /** Half of the width at which the middle row falls to half of the peak, told between pixels. */

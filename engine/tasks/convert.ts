@@ -42,10 +42,10 @@ export interface Converted {
  * type, and the factor is told. Floats keep the samples (shares of full scale for integers, else their own numbers).
  */
 export const convert: Task<ConvertPayload, Converted> = {
-  owned: async ({ frame, to, sample: asked }, shop) => {
-    const picture = await shop.frames.picture(frame);
-    const raster = await (await shop.frames.open(frame)).read(wholeRegion(picture));
-    const unit = await shop.frames.unit(frame);
+  owned: async ({ frame, to, sample: asked }, context) => {
+    const picture = await context.frames.picture(frame);
+    const raster = await (await context.frames.open(frame)).read(wholeRegion(picture));
+    const unit = await context.frames.unit(frame);
     const floats = to === "fits" || to === "tiff";
     const wanted = asked ?? (picture.bitpix < 0 || picture.bitpix > 16 ? "float32" : "uint16");
     if (asked === "float32" && !floats)

@@ -5,7 +5,7 @@ import type { Raster } from "@/core/raster";
 import { cropRaster, wholeRegion } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
 import { crop } from "./crop";
-import { facts, rasters, shop, SIZE, treatmentOf } from "./cropChecks";
+import { facts, rasters, context, SIZE, treatmentOf } from "./cropChecks";
 import { measureCrop } from "./measureCrop";
 import { runTask } from "./task";
 
@@ -13,8 +13,8 @@ test("halves are treated the same way at every place: their difference over a sq
   const [denoise] = OPERATIONS;
   const treatment = await treatmentOf([newStep(denoise)]);
   const region = { x: 40, y: 30, width: 128, height: 128 };
-  const alone = await runTask(measureCrop, { treatment, region, skyLevel: null }, shop());
-  const bench = shop();
+  const alone = await runTask(measureCrop, { treatment, region, skyLevel: null }, context());
+  const bench = context();
   await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, bench);
   const after = await runTask(measureCrop, { treatment, region, skyLevel: null }, bench);
   expect(after).toEqual(alone);
@@ -36,7 +36,7 @@ test("the noise of a crop is half the difference of its halves, each treated as 
   if (!operation) throw new Error("no operation");
   const region = { x: 40, y: 40, width: 64, height: 64 };
   const plain = await treatmentOf([]);
-  const untouched = await runTask(crop, { treatment: plain, region, reduce: 1, isNoise: true }, shop());
+  const untouched = await runTask(crop, { treatment: plain, region, reduce: 1, isNoise: true }, context());
   const expected = cropRaster(rasters.a, region).planes[1].map(
     (v, i) => (v - cropRaster(rasters.b, region).planes[1][i]) / 2,
   );
@@ -45,7 +45,7 @@ test("the noise of a crop is half the difference of its halves, each treated as 
   const treated = await runTask(
     crop,
     { treatment: await treatmentOf([newStep(operation)]), region, reduce: 1, isNoise: true },
-    shop(),
+    context(),
   );
   expect(spread(treated)).toBeLessThan(0.6 * spread(untouched));
   // On another grid, and at half the size.
@@ -53,10 +53,10 @@ test("the noise of a crop is half the difference of its halves, each treated as 
   const moved = await runTask(
     crop,
     { treatment: plain, region, reduce: 1, onto: { ...warp, matrix: [...warp.matrix] }, isNoise: true },
-    shop(),
+    context(),
   );
   expect(Math.abs(moved.planes[1][70] - untouched.planes[1][67])).toBeLessThan(1e-6);
   await expect(
-    runTask(crop, { treatment: { ...plain, halves: null }, region, reduce: 1, isNoise: true }, shop()),
+    runTask(crop, { treatment: { ...plain, halves: null }, region, reduce: 1, isNoise: true }, context()),
   ).rejects.toThrow("without halves");
 });

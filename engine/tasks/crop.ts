@@ -49,10 +49,10 @@ export interface CropPayload {
 const AT_ONCE_PX = 2 ** 19;
 
 /** The steps of a treatment with their operations and facts. */
-export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, shop: TaskContext): ReadyStep[] {
+export function stepsOf({ steps, facts }: Pick<Treatment, "steps" | "facts">, context: TaskContext): ReadyStep[] {
   return readySteps(
     steps,
-    facts.map((ids) => shop.facts.valuesOf(ids)),
+    facts.map((ids) => context.facts.valuesOf(ids)),
     (i) => facts[i],
   );
 }
@@ -66,21 +66,21 @@ export const memoOf = (picture: FrameRef, { cache }: TaskContext): ChainMemo => 
 
 /** A treated region, or the noise that is left in it, reduced if asked; large regions are treated tile by tile. */
 export const crop: Task<CropPayload, Raster> = {
-  cached: async (wanted, shop) => {
+  cached: async (wanted, context) => {
     const { halves, picture } = wanted.treatment;
-    if (!wanted.isNoise) return placed(wanted, picture, shop);
+    if (!wanted.isNoise) return placed(wanted, picture, context);
     if (!halves) throw new UserError("a stack without halves does not tell its noise", "Show something else of it.");
-    return halfDifference(await placed(wanted, halves.a, shop), await placed(wanted, halves.b, shop));
+    return halfDifference(await placed(wanted, halves.a, context), await placed(wanted, halves.b, context));
   },
 };
 
-const placed = (wanted: CropPayload, of: FrameRef, shop: TaskContext): Promise<Raster> =>
-  wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, of, shop) : treatedRegion(wanted, of, shop);
+const placed = (wanted: CropPayload, of: FrameRef, context: TaskContext): Promise<Raster> =>
+  wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, of, context) : treatedRegion(wanted, of, context);
 
 /** The treated picture resampled onto another grid; treated first, so that a treatment sees the noise as it is. NaN where there is no data. */
-async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, shop: TaskContext): Promise<Raster> {
+async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, context: TaskContext): Promise<Raster> {
   const { region, reduce, onto } = wanted;
-  const source = await shop.frames.open(of);
+  const source = await context.frames.open(of);
   const own = sourceRegion(region, onto, source);
   const middle = mapPoint(inverse(onto), region.x + region.width / 2, region.y + region.height / 2);
   const shrink = Math.max(1, Math.floor(reduce / describeWarp(onto, ...middle).scale));
@@ -100,30 +100,30 @@ async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, shop
   const from = { x: x * shrink, y: y * shrink, width: 0, height: 0 };
   from.width = own.x + own.width - from.x;
   from.height = own.y + own.height - from.y;
-  const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, of, shop);
+  const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, of, context);
   const warp = compose(inverse(enlargedBy(reduce)), compose(onto, enlargedBy(shrink)));
-  return resample(treated, x, y, warp, target, "bicubic", shop.job.kernels);
+  return resample(treated, x, y, warp, target, "bicubic", context.job.kernels);
 }
 
 async function treatedRegion(
   { treatment, region, reduce, isNoise }: CropPayload,
   of: FrameRef,
-  shop: TaskContext,
+  context: TaskContext,
 ): Promise<Raster> {
-  const source = await shop.frames.open(of);
-  const ready = stepsOf(treatment, shop);
+  const source = await context.frames.open(of);
+  const ready = stepsOf(treatment, context);
   const steps = isNoise ? stepsForHalves(ready, source) : ready;
   const area = intersectRegions(region, wholeRegion(source));
   if (reduce === 1 && area.width * area.height <= AT_ONCE_PX)
-    return runChain(source, steps, area, treatment.fill, shop.job, memoOf(of, shop));
+    return runChain(source, steps, area, treatment.fill, context.job, memoOf(of, context));
   const out = createRaster(Math.ceil(area.width / reduce), Math.ceil(area.height / reduce), source.channels);
   const side = Math.max(reduce, Math.floor(squareTileSide(chainHalo(steps)) / reduce) * reduce);
   const tiles = tilesOf(area, side);
   for (const [k, tile] of tiles.entries()) {
-    await shop.job.breathe();
-    const piece = await runChain(source, steps, tile, treatment.fill, { ...shop.job, progress: () => undefined });
+    await context.job.breathe();
+    const piece = await runChain(source, steps, tile, treatment.fill, { ...context.job, progress: () => undefined });
     reduceInto(out, piece, (tile.x - area.x) / reduce, (tile.y - area.y) / reduce, reduce);
-    shop.job.progress((k + 1) / tiles.length);
+    context.job.progress((k + 1) / tiles.length);
   }
   return out;
 }

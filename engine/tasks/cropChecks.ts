@@ -47,7 +47,7 @@ const halves = { a: rasterRef("a", rasters.a), b: rasterRef("b", rasters.b) };
 const fill = [0.012, 0.01, 0.008];
 const job = quietJob(wasmKernels());
 export const facts = new FactValues();
-export const shop = (): TaskContext => ({
+export const context = (): TaskContext => ({
   job,
   facts,
   frames: createFrameStore(blobBytes, job.kernels),
@@ -152,10 +152,10 @@ export async function check(
   { regions = REGIONS, boundOf = usualBound } = {},
 ): Promise<void> {
   const treatment = await treatmentOf(steps);
-  const whole = await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, shop());
+  const whole = await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, context());
   const range = isStretched(steps) ? 1 : 0.5;
   const bound = boundOf(treatment);
-  const bench = shop(); // one memory for all of them, as on the screen
+  const bench = context(); // one memory for all of them, as on the screen
   for (const [k, asked] of regions.entries())
     // What a zoom does to treated pixels is the same everywhere: it is tried in the middle and across the border.
     for (const reduce of k % 3 === 0 ? zooms : zooms.slice(0, 1)) {

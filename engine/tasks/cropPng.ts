@@ -12,8 +12,8 @@ export const cropPng: Task<
   CropPayload & { stretch: { params: StretchParams; levels: LevelsFact } | null },
   Uint8Array
 > = {
-  owned: async ({ stretch, ...wanted }, shop) => {
-    const raster = await runTask(crop, wanted, shop);
+  owned: async ({ stretch, ...wanted }, context) => {
+    const raster = await runTask(crop, wanted, context);
     const curves = stretch && stretchCurves(stretch.params, stretch.levels);
     const planes = curves
       ? raster.planes.map((plane, c) => stretched(plane, curves[Math.min(c, curves.length - 1)]))

@@ -20,16 +20,16 @@ export interface EqualPayload {
 
 /** What a region tells of a measure with a step at some strength. */
 export const equalPart: Task<EqualPayload, EqualPart> = {
-  owned: async ({ treatment, index, region, strength, measure }, shop) => {
-    const input = await inputOf(treatment, shop);
+  owned: async ({ treatment, index, region, strength, measure }, context) => {
+    const input = await inputOf(treatment, context);
     const lane = {
       input,
       index,
       steps: treatment.steps,
-      facts: treatment.facts.map((ids) => shop.facts.valuesOf(ids)),
+      facts: treatment.facts.map((ids) => context.facts.valuesOf(ids)),
       keyOf: (i: number) => treatment.facts[i],
-      memos: { picture: memoOf(treatment.picture, shop), ...noiseMemosOf(treatment, shop) },
+      memos: { picture: memoOf(treatment.picture, context), ...noiseMemosOf(treatment, context) },
     };
-    return partOf(lane, intersectRegions(region, wholeRegion(input.picture)), strength, measure, shop.job);
+    return partOf(lane, intersectRegions(region, wholeRegion(input.picture)), strength, measure, context.job);
   },
 };

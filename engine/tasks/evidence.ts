@@ -24,45 +24,45 @@ export interface EvidencePayload extends Place {
 
 /** What the halves say of a treated region; null without halves. */
 export const evidence: Task<EvidencePayload, Evidence | null> = {
-  owned: async ({ shape, made, ...of }, shop) => {
-    const { input, steps, area } = await placeOf(of, shop);
-    return evidenceOf(input, steps, area, shape, shop.job, made);
+  owned: async ({ shape, made, ...of }, context) => {
+    const { input, steps, area } = await placeOf(of, context);
+    return evidenceOf(input, steps, area, shape, context.job, made);
   },
 };
 
 /** What they say first, of two runs of the chain: of its light and its stars. */
 export const support: Task<EvidencePayload, Support | null> = {
-  owned: async ({ shape, made, ...of }, shop) => {
-    const { input, steps, area } = await placeOf(of, shop);
-    return supportOf(input, steps, area, shape, shop.job, made);
+  owned: async ({ shape, made, ...of }, context) => {
+    const { input, steps, area } = await placeOf(of, context);
+    return supportOf(input, steps, area, shape, context.job, made);
   },
 };
 
 /** What evidence tells of stack and lane alone, so that several workers share it. What the first steps make stays in the worker, for when a later one changes. */
 export const evidenceWhole: Task<Place, WholeViews> = {
-  cached: async (of, shop) => {
-    const { input, steps, area } = await placeOf(of, shop);
-    return wholeViews(input, steps, area, shop.job, memoOf(of.treatment.picture, shop));
+  cached: async (of, context) => {
+    const { input, steps, area } = await placeOf(of, context);
+    return wholeViews(input, steps, area, context.job, memoOf(of.treatment.picture, context));
   },
 };
 
 /** What the chain makes of one of the other pictures that evidence is told from; of its first steps as well. */
 export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = {
-  cached: async ({ source, ...of }, shop) => {
-    const { input, steps, area } = await placeOf(of, shop);
-    return treatedSource(input, steps, area, source, shop.job, noiseMemosOf(of.treatment, shop)[source]);
+  cached: async ({ source, ...of }, context) => {
+    const { input, steps, area } = await placeOf(of, context);
+    return treatedSource(input, steps, area, source, context.job, noiseMemosOf(of.treatment, context)[source]);
   },
 };
 
 /** What the chain makes of its own answer, which differs from the stack by that light. */
 export const evidenceAnswer: Task<Place & { light: Float32Array }, Raster> = {
-  owned: async ({ light, ...of }, shop) => {
-    const { input, steps, area } = await placeOf(of, shop);
-    return treatedBootstrap(input, steps, area, light, shop.job);
+  owned: async ({ light, ...of }, context) => {
+    const { input, steps, area } = await placeOf(of, context);
+    return treatedBootstrap(input, steps, area, light, context.job);
   },
 };
 
-async function placeOf({ treatment, region }: Place, shop: TaskContext) {
-  const input = await inputOf(treatment, shop);
-  return { input, steps: stepsOf(treatment, shop), area: intersectRegions(region, wholeRegion(input.picture)) };
+async function placeOf({ treatment, region }: Place, context: TaskContext) {
+  const input = await inputOf(treatment, context);
+  return { input, steps: stepsOf(treatment, context), area: intersectRegions(region, wholeRegion(input.picture)) };
 }

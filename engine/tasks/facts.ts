@@ -13,8 +13,8 @@ export interface FactsPayload {
 
 /** Facts of the picture as it is before a step of its chain. */
 export const measureFacts: Task<FactsPayload, StepFacts> = {
-  owned: async ({ treatment, index, keys }, shop) => {
-    const before = treatment.facts.slice(0, index).map((ids) => shop.facts.valuesOf(ids));
-    return measure(await inputOf(treatment, shop), treatment.steps, before, index, keys, shop.job);
+  owned: async ({ treatment, index, keys }, context) => {
+    const before = treatment.facts.slice(0, index).map((ids) => context.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, context), treatment.steps, before, index, keys, context.job);
   },
 };

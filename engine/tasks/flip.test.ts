@@ -19,7 +19,7 @@ import type { TaskContext } from "./task";
 import { runTask } from "./task";
 
 const job = quietJob(wasmKernels());
-const shop = (): TaskContext => ({
+const context = (): TaskContext => ({
   job,
   frames: createFrameStore(
     (ref) =>
@@ -61,10 +61,10 @@ describe("flipping", () => {
   test("a frame as it came is its own pixels, and their box means where it is reduced", async () => {
     const frame = refOf("f", smooth(160, 120, wave));
     const region = { x: 40, y: 20, width: 60, height: 40 };
-    const out = await runTask(flip, { frame, relation: null, size, region, reduce: 1 }, shop());
+    const out = await runTask(flip, { frame, relation: null, size, region, reduce: 1 }, context());
     expect([out.width, out.height]).toEqual([60, 40]);
     expect(out.planes[0][0]).toBeCloseTo(wave(40, 20), 6);
-    const small = await runTask(flip, { frame, relation: null, size, region, reduce: 4 }, shop());
+    const small = await runTask(flip, { frame, relation: null, size, region, reduce: 4 }, context());
     expect([small.width, small.height]).toEqual([15, 10]);
     let sum = 0;
     for (let y = 20; y < 24; y++) for (let x = 40; x < 44; x++) sum += wave(x, y) / 16;
@@ -79,7 +79,7 @@ describe("flipping", () => {
       return (wave(u, v) - level - dx * u - dy * v) / relation.scale;
     });
     const region = wholeRegion(size);
-    const full = await runTask(flip, { frame: refOf("g", own), relation, size, region, reduce: 1 }, shop());
+    const full = await runTask(flip, { frame: refOf("g", own), relation, size, region, reduce: 1 }, context());
     const middle = (raster: Raster, x: number, y: number) => raster.planes[0][y * raster.width + x];
     for (const [x, y] of [
       [60, 50],
@@ -88,7 +88,7 @@ describe("flipping", () => {
     ])
       expect(middle(full, x, y)).toBeCloseTo(wave(x, y), 4);
     for (const reduce of [2, 4]) {
-      const small = await runTask(flip, { frame: refOf("g", own), relation, size, region, reduce }, shop());
+      const small = await runTask(flip, { frame: refOf("g", own), relation, size, region, reduce }, context());
       const h = (reduce - 1) / 2;
       for (const [x, y] of [
         [60, 40],
@@ -136,14 +136,14 @@ describe("calibration in a worker", () => {
       refOf("l", flat(0.5)),
       calibration({ dark: refOf("d", flat(0.1)), flat: refOf("n", flat(0.8)) }),
     );
-    const bytes = await runTask(calibrateLight, { frame: through }, shop());
-    const out = await shop().frames.open({ id: "o", name: "o", kind: "blob", blob: new Blob([bytes as BlobPart]) });
+    const bytes = await runTask(calibrateLight, { frame: through }, context());
+    const out = await context().frames.open({ id: "o", name: "o", kind: "blob", blob: new Blob([bytes as BlobPart]) });
     const raster = await out.read(wholeRegion(out));
     expect(raster.planes[0].every((v) => Math.abs(v - 0.4) < 1e-6)).toBe(true);
     const shown = await runTask(
       flip,
       { frame: through, relation: null, size: out, region: { x: 0, y: 0, width: 10, height: 10 }, reduce: 1 },
-      shop(),
+      context(),
     );
     expect(shown.planes[0][0]).toBeCloseTo(0.4, 6);
   });
@@ -158,7 +158,9 @@ describe("calibration in a worker", () => {
         ),
       }),
     );
-    await expect(runTask(calibrateLight, { frame: through }, shop())).rejects.toThrow(/32.*48.*64.*48|64.*48.*32.*48/s);
+    await expect(runTask(calibrateLight, { frame: through }, context())).rejects.toThrow(
+      /32.*48.*64.*48|64.*48.*32.*48/s,
+    );
   });
 
   test("a master of three leaves the outlier of one out; hot pixels of a dark are listed", async () => {
@@ -180,15 +182,15 @@ describe("calibration in a worker", () => {
         settings: { by: "mean", lowSigma: 3, highSigma: 2.5 },
         cards: [],
       },
-      shop(),
+      context(),
     );
     const dark: FrameRef = { id: "m", name: "m", kind: "blob", blob: new Blob([made.file as BlobPart]) };
-    const source = await shop().frames.open(dark);
+    const source = await context().frames.open(dark);
     const { planes } = await source.read(wholeRegion(source));
     // A float master is in ADU of 16 bits, or a share of full scale; either way the hit is gone and the hot pixel stays.
     expect(planes[0][10 * 64 + 10] / planes[0][0]).toBeLessThan(1.1);
     expect(planes[0][20 * 64 + 30] / planes[0][0]).toBeGreaterThan(10);
-    const found = await runTask(defects, { dark, pattern: null, kSigma: 5 }, shop());
+    const found = await runTask(defects, { dark, pattern: null, kSigma: 5 }, context());
     expect([...found.hot]).toContain(20 * 64 + 30);
     expect(found.hot.length).toBeLessThan(5);
   });

@@ -20,9 +20,9 @@ export interface FlipPayload {
 
 /** A frame to look at while flipping through: registered and normalised, reduced before it is resampled. */
 export const flip: Task<FlipPayload, Raster> = {
-  owned: async ({ frame, relation, size, region, reduce }, shop) => {
+  owned: async ({ frame, relation, size, region, reduce }, context) => {
     const quick = superPixels(frame, reduce);
-    const opened = await shop.frames.open(quick ?? frame);
+    const opened = await context.frames.open(quick ?? frame);
     const shrink = quick ? 2 : 1;
     const whole = quick ? { width: Math.floor(opened.width * 2), height: Math.floor(opened.height * 2) } : opened;
     const small = reduce / shrink > 1 ? reducedFrame(opened, reduce / shrink) : opened;
@@ -35,9 +35,9 @@ export const flip: Task<FlipPayload, Raster> = {
     const most = relation ? size : whole;
     const smallSize = { width: Math.ceil(most.width / reduce), height: Math.ceil(most.height / reduce) };
     const shown = relation
-      ? registeredFrame(small, scaledRelation(relation, reduce), smallSize, shop.job.kernels)
+      ? registeredFrame(small, scaledRelation(relation, reduce), smallSize, context.job.kernels)
       : small;
-    shop.job.check();
+    context.job.check();
     return shown.read(intersectRegions(area, wholeRegion(shown)));
   },
 };

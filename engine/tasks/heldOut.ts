@@ -17,12 +17,12 @@ export interface HeldOutPayload {
 
 /** Errors of a region against what was held out of it; null where they cannot be told. */
 export const heldOut: Task<HeldOutPayload, HeldOut | null> = {
-  owned: async ({ treatment, from, to, region }, shop) => {
-    const input = await inputOf(treatment, shop);
+  owned: async ({ treatment, from, to, region }, context) => {
+    const input = await inputOf(treatment, context);
     const { steps, facts } = treatment;
-    const upTo = stepsOf({ steps: steps.slice(0, to + 1), facts: facts.slice(0, to + 1) }, shop);
-    const before = stepsOf({ steps: steps.slice(0, from), facts: facts.slice(0, from) }, shop);
+    const upTo = stepsOf({ steps: steps.slice(0, to + 1), facts: facts.slice(0, to + 1) }, context);
+    const before = stepsOf({ steps: steps.slice(0, from), facts: facts.slice(0, from) }, context);
     const place = intersectRegions(region, wholeRegion(input.picture));
-    return heldOutOf(input, before, upTo.slice(before.length), place, shop.job);
+    return heldOutOf(input, before, upTo.slice(before.length), place, context.job);
   },
 };

@@ -14,11 +14,11 @@ export interface JoinPayload {
 
 /** Rows of a joined picture as float FITS samples, by plane. */
 export const joinStrip: Task<JoinPayload, Uint8Array[]> = {
-  owned: async ({ parts, grid, region }, shop) => {
+  owned: async ({ parts, grid, region }, context) => {
     const placed: PlacedPart[] = [];
-    for (const { frame, part } of parts) placed.push({ source: await shop.frames.open(frame), part });
+    for (const { frame, part } of parts) placed.push({ source: await context.frames.open(frame), part });
     const [red, green, blue, luminance] = placed;
-    const joined = await joinRegion([red, green, blue], luminance ?? null, grid, region, shop.job.kernels);
+    const joined = await joinRegion([red, green, blue], luminance ?? null, grid, region, context.job.kernels);
     return joined.planes.map((plane) => fitsSamples(plane, "float32"));
   },
 };

@@ -8,9 +8,9 @@ import type { Task } from "./task";
 
 /** All measures of a treated region. */
 export const laneMeasures: Task<EvidencePayload & { skyLevel: number | null }, LaneMeasures> = {
-  owned: async ({ treatment, region, shape, skyLevel }, shop) => {
-    const input = await inputOf(treatment, shop);
+  owned: async ({ treatment, region, shape, skyLevel }, context) => {
+    const input = await inputOf(treatment, context);
     const area = intersectRegions(region, wholeRegion(input.picture));
-    return measureLane(input, stepsOf(treatment, shop), area, { shape, skyLevel }, shop.job);
+    return measureLane(input, stepsOf(treatment, context), area, { shape, skyLevel }, context.job);
   },
 };

@@ -32,22 +32,22 @@ export interface MasterResult {
 
 /** Combines frames into a master. */
 export const master: Task<MasterPayload, MasterResult> = {
-  owned: async (payload, shop) => {
+  owned: async (payload, context) => {
     const { kind, frames, offset, pattern, settings, cards } = payload;
-    const own = await shop.frames.unit(frames[0]);
+    const own = await context.frames.unit(frames[0]);
     const unit = unitOfSamples(own);
     const sources = [];
-    for (const frame of frames) sources.push(await shop.frames.openIn(frame, own, "frame"));
+    for (const frame of frames) sources.push(await context.frames.openIn(frame, own, "frame"));
     const raster =
       kind === "flat"
         ? await makeMasterFlat(
             sources,
-            offset && (await shop.frames.openIn(offset, own, "frame that is taken off")),
+            offset && (await context.frames.openIn(offset, own, "frame that is taken off")),
             pattern,
             settings,
-            shop.job,
+            context.job,
           )
-        : await makeMaster(sources, settings, shop.job);
+        : await makeMaster(sources, settings, context.job);
     const { width, height, channels } = raster;
     const file = writeFits(
       {
@@ -80,20 +80,20 @@ export const defects: Task<
   { dark: FrameRef; pattern: CfaPattern | null; kSigma: number },
   { hot: Uint32Array; cold: Uint32Array; width: number; height: number }
 > = {
-  owned: async ({ dark, pattern, kSigma }, shop) => {
-    const { width, height } = await shop.frames.open(dark);
-    const { hot, cold } = await shop.frames.defects(dark, pattern, kSigma);
+  owned: async ({ dark, pattern, kSigma }, context) => {
+    const { width, height } = await context.frames.open(dark);
+    const { hot, cold } = await context.frames.defects(dark, pattern, kSigma);
     return { hot: hot.slice(), cold: cold.slice(), width, height };
   },
 };
 
 /** A light with its calibration as a float FITS file; its cards come along, how it was made is in its history. */
 export const calibrateLight: Task<{ frame: FrameRef }, Uint8Array> = {
-  owned: async ({ frame }, shop) => {
+  owned: async ({ frame }, context) => {
     const { calibration } = frame;
     if (!calibration) throw new RangeError("a light to calibrate needs a calibration");
-    const picture = await shop.frames.picture(frame);
-    const source = await shop.frames.open(frame);
+    const picture = await context.frames.picture(frame);
+    const source = await context.frames.open(frame);
     const raster = await source.read(wholeRegion(source));
     const { settings, bias, dark, flat, darkScale, pattern } = calibration;
     const { width, height, channels } = raster;
@@ -104,7 +104,7 @@ export const calibrateLight: Task<{ frame: FrameRef }, Uint8Array> = {
     const { cards, history } = keptHeader({
       ...rest,
       moved: step === 1 ? moved : [...moved, binnedBy(step)],
-      unit: unitOfSamples(await shop.frames.unit(frame)),
+      unit: unitOfSamples(await context.frames.unit(frame)),
       demosaiced: colour,
       set: [
         ["IMAGETYP", "light", "calibrated"],

@@ -19,11 +19,11 @@ export interface MeasurePayload {
 }
 
 /** Memories for what noiseLeft treats. */
-export const noiseMemosOf = ({ picture, halves }: Treatment, shop: TaskContext) => {
-  const ofPicture = (kind: string) => ({ ...memoOf(picture, shop), source: `${picture.id} ${kind}` });
+export const noiseMemosOf = ({ picture, halves }: Treatment, context: TaskContext) => {
+  const ofPicture = (kind: string) => ({ ...memoOf(picture, context), source: `${picture.id} ${kind}` });
   return {
-    a: memoOf(halves?.a ?? picture, shop),
-    b: memoOf(halves?.b ?? picture, shop),
+    a: memoOf(halves?.a ?? picture, context),
+    b: memoOf(halves?.b ?? picture, context),
     plus: ofPicture("disturbed"),
     minus: ofPicture("disturbed the other way"),
   };
@@ -34,20 +34,34 @@ export type CropMeasures = PictureMeasures & { clipped: number | null; ringing: 
 
 /** Measures of a treated region; with halves they tell the noise. */
 export const measureCrop: Task<MeasurePayload, CropMeasures> = {
-  owned: async ({ treatment, region, skyLevel, fwhmPx = null }, shop) => {
-    const input = await inputOf(treatment, shop);
-    const steps = stepsOf(treatment, shop);
+  owned: async ({ treatment, region, skyLevel, fwhmPx = null }, context) => {
+    const input = await inputOf(treatment, context);
+    const steps = stepsOf(treatment, context);
     const area = intersectRegions(region, wholeRegion(input.picture));
-    const treated = await runFilled(input.picture, steps, area, input.fill, shop.job, memoOf(treatment.picture, shop));
-    const left = await noiseLeft(input, steps, area, shop.job, noiseMemosOf(treatment, shop));
+    const treated = await runFilled(
+      input.picture,
+      steps,
+      area,
+      input.fill,
+      context.job,
+      memoOf(treatment.picture, context),
+    );
+    const left = await noiseLeft(input, steps, area, context.job, noiseMemosOf(treatment, context));
     const state = stateAfter(treatment.steps, untouchedState(input.picture, { white: input.fullScale, sky: skyLevel }));
     const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
-    const before = await runFilled(input.picture, [], area, input.fill, shop.job, memoOf(treatment.picture, shop));
+    const before = await runFilled(
+      input.picture,
+      [],
+      area,
+      input.fill,
+      context.job,
+      memoOf(treatment.picture, context),
+    );
     const isLinear = state.domain === "linear";
     const isSharpened = steps.some(({ operation }) => sharpens(operation));
-    const stars = () => findStars(meanPlane(before), area.width, area.height, shop.job.kernels);
+    const stars = () => findStars(meanPlane(before), area.width, area.height, context.job.kernels);
     return {
-      ...measurePicture(treated, shop.job.kernels, { noiseFromHalves, skyLevel: state.sky }),
+      ...measurePicture(treated, context.job.kernels, { noiseFromHalves, skyLevel: state.sky }),
       clipped: clippedShare(before, treated, input.fullScale, isLinear),
       ringing: isSharpened && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
     };

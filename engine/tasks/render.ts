@@ -12,15 +12,15 @@ import { stripTileColumns } from "./tiles";
 
 /** Rows of a treated picture as float FITS samples, by plane. */
 export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Array[]> = {
-  owned: async ({ treatment, region }, shop) => {
-    const source = await shop.frames.open(treatment.picture);
-    const steps = stepsOf(treatment, shop);
+  owned: async ({ treatment, region }, context) => {
+    const source = await context.frames.open(treatment.picture);
+    const steps = stepsOf(treatment, context);
     const out = createRaster(region.width, region.height, source.channels);
     const tiles = tilesOf(region, stripTileColumns(region.height, chainHalo(steps)), region.height);
     for (const [k, tile] of tiles.entries()) {
-      const quiet = { ...shop.job, progress: () => undefined };
+      const quiet = { ...context.job, progress: () => undefined };
       pasteInto(out, await runChain(source, steps, tile, treatment.fill, quiet), tile.x - region.x, tile.y - region.y);
-      shop.job.progress((k + 1) / tiles.length);
+      context.job.progress((k + 1) / tiles.length);
     }
     return out.planes.map((plane) => fitsSamples(plane, "float32"));
   },
@@ -37,8 +37,8 @@ export interface PngPayload {
 
 /** A rendered picture as a PNG, with the display stretch burnt in. */
 export const encodePng: Task<PngPayload, Uint8Array> = {
-  owned: async ({ picture, depth, stretch, text }, shop) => {
-    const source = await shop.frames.open(picture);
+  owned: async ({ picture, depth, stretch, text }, context) => {
+    const source = await context.frames.open(picture);
     const raster = await source.read(wholeRegion(source));
     if (stretch) {
       const curves = stretchCurves(stretch.params, stretch.levels);
@@ -46,8 +46,8 @@ export const encodePng: Task<PngPayload, Uint8Array> = {
         raster.planes[c] = stretched(plane, curves[Math.min(c, curves.length - 1)]);
       });
     }
-    shop.job.check();
-    shop.job.progress(0.3);
+    context.job.check();
+    context.job.progress(0.3);
     return writePng(raster, depth, text);
   },
 };

@@ -7,8 +7,8 @@ import type { Task } from "./task";
 
 /** What varies in patches of sky before and after a step of a treatment; null where none lies on the picture. */
 export const skyReadout: Task<{ treatment: Treatment; index: number; patches: SkyPatch[] }, SkyReadout | null> = {
-  owned: async ({ treatment, index, patches }, shop) => {
-    const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
-    return measure(await inputOf(treatment, shop), treatment.steps, known, index, patches, shop.job);
+  owned: async ({ treatment, index, patches }, context) => {
+    const known = treatment.facts.map((ids) => context.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, context), treatment.steps, known, index, patches, context.job);
   },
 };

@@ -32,8 +32,8 @@ export interface LevelPayload {
 
 /** How far each sub lies above the others in the patches of a row, by sub, channel and column. */
 export const levelRow: Task<LevelPayload, number[][][]> = {
-  owned: async ({ frames, plan: own, settings, row }, shop) => {
-    return levelsInRow(await openedOf(frames, own, shop), own, settings, row, shop.job.kernels);
+  owned: async ({ frames, plan: own, settings, row }, context) => {
+    return levelsInRow(await openedOf(frames, own, context), own, settings, row, context.job.kernels);
   },
 };
 
@@ -62,18 +62,18 @@ export interface StripResult {
 }
 
 export const stackStrip: Task<StripPayload, StripResult> = {
-  owned: async (payload, shop) => {
+  owned: async (payload, context) => {
     const { frames, settings, region, budgetBytes } = payload;
-    const sources = await openedOf(frames, payload.plan, shop);
-    return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, shop.job));
+    const sources = await openedOf(frames, payload.plan, context);
+    return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, context.job));
   },
 };
 
 /** The frames of a plan's subs, in its order, without the pixels that stand for no data. */
-async function openedOf(frames: FrameRef[], { used }: StackPlan, shop: TaskContext): Promise<FrameSource[]> {
+async function openedOf(frames: FrameRef[], { used }: StackPlan, context: TaskContext): Promise<FrameSource[]> {
   const sources = [];
   for (const [i, frame] of frames.entries())
-    sources.push(frameWithoutBlank(await shop.frames.open(frame), used[i].blank ?? null));
+    sources.push(frameWithoutBlank(await context.frames.open(frame), used[i].blank ?? null));
   return sources;
 }
 
@@ -111,15 +111,15 @@ export interface DrizzlePayload {
 }
 
 export const drizzleStrip: Task<DrizzlePayload, StripResult> = {
-  owned: async (payload, shop) => {
+  owned: async (payload, context) => {
     const sources = [];
     const { plan: own, settings, region } = payload;
-    for (const [i, frame] of (await openedOf(payload.frames, own, shop)).entries()) {
+    for (const [i, frame] of (await openedOf(payload.frames, own, context)).entries()) {
       const pattern = frame.channels === 1 ? (payload.frames[i].calibration?.pattern ?? null) : null;
       sources.push({ frame, pattern });
     }
-    const first = await shop.frames.open(payload.first);
-    return stripOf(await drizzleRegion(sources, first, own, settings, region, shop.job));
+    const first = await context.frames.open(payload.first);
+    return stripOf(await drizzleRegion(sources, first, own, settings, region, context.job));
   },
 };
 
@@ -128,8 +128,8 @@ export const dither: Task<
   { plan: StackPlan; settings: StackSettings; lattice: 1 | 2 },
   NonNullable<StackReport["dither"]>
 > = {
-  owned: ({ plan: own, settings, lattice }, shop) => {
-    const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, shop.job.kernels, lattice);
+  owned: ({ plan: own, settings, lattice }, context) => {
+    const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, context.job.kernels, lattice);
     return Promise.resolve({ ...facts, warning: ditherWarning(facts, own.used.length, lattice) });
   },
 };
@@ -144,9 +144,9 @@ export interface CopyPayload {
 
 /** Rows of a picture at another scale as float FITS samples, by plane. */
 export const copyStrip: Task<CopyPayload, Uint8Array[]> = {
-  owned: async ({ frame, factor, resampling, region }, shop) => {
-    const source = await shop.frames.open(frame);
-    const copy = await copyRegion(source, factor, resampling, region, shop.job.kernels);
+  owned: async ({ frame, factor, resampling, region }, context) => {
+    const source = await context.frames.open(frame);
+    const copy = await copyRegion(source, factor, resampling, region, context.job.kernels);
     return copy.planes.map((plane) => fitsSamples(plane, "float32"));
   },
 };
@@ -158,9 +158,9 @@ export interface InspectPayload {
 
 /** Tiles of a picture, for a worker that shares it with others. */
 export const inspectShare: Task<InspectPayload & { tiles: Region[] }, TileFacts[]> = {
-  owned: async (payload, shop) => {
+  owned: async (payload, context) => {
     const { picture, halves, tiles } = payload;
-    const { frames, job } = shop;
+    const { frames, job } = context;
     const opened = halves && { a: await frames.open(halves.a), b: await frames.open(halves.b) };
     return inspectTiles(await frames.open(picture), opened, await frames.unit(picture), tiles, job);
   },
@@ -168,6 +168,6 @@ export const inspectShare: Task<InspectPayload & { tiles: Region[] }, TileFacts[
 
 /** What the tiles tell together. */
 export const inspectWhole: Task<{ picture: FrameRef; tiles: TileFacts[] }, PictureFacts> = {
-  owned: async (payload, shop) =>
-    factsOfTiles(await shop.frames.open(payload.picture), await shop.frames.unit(payload.picture), payload.tiles),
+  owned: async (payload, context) =>
+    factsOfTiles(await context.frames.open(payload.picture), await context.frames.unit(payload.picture), payload.tiles),
 };

@@ -6,8 +6,8 @@ import type { Task } from "./task";
 
 /** What a step of a treatment does at rising strengths, as the halves tell it; null where they cannot. */
 export const strengthCurve: Task<{ treatment: Treatment; index: number }, StrengthCurve | null> = {
-  owned: async ({ treatment, index }, shop) => {
-    const known = treatment.facts.map((ids) => shop.facts.valuesOf(ids));
-    return measure(await inputOf(treatment, shop), treatment.steps, known, index, shop.job);
+  owned: async ({ treatment, index }, context) => {
+    const known = treatment.facts.map((ids) => context.facts.valuesOf(ids));
+    return measure(await inputOf(treatment, context), treatment.steps, known, index, context.job);
   },
 };

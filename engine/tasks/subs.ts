@@ -44,8 +44,8 @@ export interface FileReading {
 
 /** Opens a file and reads its header. */
 export const readFile: Task<{ frame: FrameRef }, FileReading> = {
-  owned: async ({ frame }, shop) => {
-    const file = await shop.frames.picture(frame);
+  owned: async ({ frame }, context) => {
+    const file = await context.frames.picture(frame);
     const { format, frames, width, height, channels, bitpix, randomAccess, turned, notes, metadata, cards } = file;
     const times = frames > 1 ? Array.from({ length: frames }, (_, i) => file.timeOf(i)) : [];
     return {
@@ -68,19 +68,19 @@ export const readFile: Task<{ frame: FrameRef }, FileReading> = {
 
 /** What the numbers of a frame are; with `look` the saturation is looked for in its stars. */
 export const readUnit: Task<{ frame: FrameRef; look: boolean }, FrameUnit> = {
-  owned: async ({ frame, look }, shop) => {
-    const unit = await shop.frames.unit(frame);
+  owned: async ({ frame, look }, context) => {
+    const unit = await context.frames.unit(frame);
     if (!look) return unit;
-    const source = await shop.frames.open(frame);
-    return measureSaturation(await source.read(wholeRegion(source)), unit, shop.job.kernels).unit ?? unit;
+    const source = await context.frames.open(frame);
+    return measureSaturation(await source.read(wholeRegion(source)), unit, context.job.kernels).unit ?? unit;
   },
 };
 
 /** A file that must be decoded whole, as an uncompressed FITS file. */
 export const unpack: Task<{ frame: FrameRef }, Uint8Array> = {
-  owned: async ({ frame }, shop) => {
-    const file = await shop.frames.picture(frame);
-    shop.job.check();
+  owned: async ({ frame }, context) => {
+    const file = await context.frames.picture(frame);
+    context.job.check();
     return unpackToFits(file);
   },
 };
@@ -98,19 +98,23 @@ export interface SubReading {
 
 /** Reads and measures one light, calibrated if its reference says so. */
 export const measureSub: Task<{ frame: FrameRef }, SubReading> = {
-  owned: async ({ frame }, shop) => {
-    const source = await shop.frames.open(frame);
-    shop.job.check();
+  owned: async ({ frame }, context) => {
+    const source = await context.frames.open(frame);
+    context.job.check();
     const raster = await source.read(wholeRegion(source));
-    shop.job.progress(0.3);
-    shop.job.check();
-    const unit = await shop.frames.unit(frame);
+    context.job.progress(0.3);
+    context.job.check();
+    const unit = await context.frames.unit(frame);
     refuseEmpty(frame.name, raster, unit.storedPerUnit);
     const noise = (await source.noise?.()) ?? null;
     const blank = blankValue(raster);
     withoutBlank(raster, blank);
     const stretch = shownBy(raster, unit);
-    const { measures, stars, unit: found } = measure(raster, shop.job.kernels, { unit, noise, blank, consume: true });
+    const {
+      measures,
+      stars,
+      unit: found,
+    } = measure(raster, context.job.kernels, { unit, noise, blank, consume: true });
     return { ...sizeOf(raster), measures, stars, stretch, unit: found ?? unit };
   },
 };
@@ -134,14 +138,14 @@ function refuseEmpty(name: string, { planes }: Raster, storedPerUnit: number): v
 
 /** Level and noise of a frame whose stars do not matter: a calibration frame, or one of a video. */
 export const measureLevels: Task<{ frame: FrameRef }, SubReading> = {
-  owned: async ({ frame }, shop) => {
-    const source = await shop.frames.open(frame);
+  owned: async ({ frame }, context) => {
+    const source = await context.frames.open(frame);
     const raster = await source.read(wholeRegion(source));
-    shop.job.check();
-    const unit = await shop.frames.unit(frame);
+    context.job.check();
+    const unit = await context.frames.unit(frame);
     return {
       ...sizeOf(raster),
-      measures: levelsOf(raster, unit, shop.job.kernels),
+      measures: levelsOf(raster, unit, context.job.kernels),
       stars: [],
       stretch: shownBy(raster, unit),
       unit,
@@ -186,25 +190,25 @@ export const measureVideo: Task<
   { file: FrameRef; from: number; to: number },
   { reading: SubReading; video: VideoMeasures }[]
 > = {
-  owned: async ({ file, from, to }, shop) => {
-    const picture = await shop.frames.picture(file);
+  owned: async ({ file, from, to }, context) => {
+    const picture = await context.frames.picture(file);
     const out = [];
-    const unit = await shop.frames.unit({ ...file, frame: from });
+    const unit = await context.frames.unit({ ...file, frame: from });
     for (let index = from; index < to; index++) {
-      await shop.job.breathe();
-      const source = file.calibration ? await shop.frames.open({ ...file, frame: index }) : picture.frame(index);
+      await context.job.breathe();
+      const source = file.calibration ? await context.frames.open({ ...file, frame: index }) : picture.frame(index);
       const raster = await source.read(wholeRegion(source));
       out.push({
         reading: {
           ...sizeOf(raster),
-          measures: levelsOf(raster, unit, shop.job.kernels, skyOfVideoFrame(raster)),
+          measures: levelsOf(raster, unit, context.job.kernels, skyOfVideoFrame(raster)),
           stars: [],
           stretch: shownBy(raster, unit),
           unit,
         },
-        video: measureVideoFrame(raster, shop.job.kernels),
+        video: measureVideoFrame(raster, context.job.kernels),
       });
-      shop.job.progress((index + 1 - from) / (to - from));
+      context.job.progress((index + 1 - from) / (to - from));
     }
     return out;
   },
@@ -229,8 +233,8 @@ export interface PatchPayload {
 
 /** Medians of the sky patches in the registered and normalised frame. */
 export const measurePatches: Task<PatchPayload, number[]> = {
-  owned: async ({ frame, relation, size, patches }, shop) =>
-    patchLevels(registeredFrame(await shop.frames.open(frame), relation, size, shop.job.kernels), patches),
+  owned: async ({ frame, relation, size, patches }, context) =>
+    patchLevels(registeredFrame(await context.frames.open(frame), relation, size, context.job.kernels), patches),
 };
 
 /** arcsec per px after a calibration that bins or makes super-pixels. */

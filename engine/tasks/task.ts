@@ -14,7 +14,7 @@ export interface TaskContext {
   cache: ByteCache<Raster>;
 }
 
-type Run<Payload, Result> = (payload: Payload, shop: TaskContext) => Promise<Result>;
+type Run<Payload, Result> = (payload: Payload, context: TaskContext) => Promise<Result>;
 
 /**
  * What a worker can do, and whose its result is: an `owned` one is new and given away with its buffers, of a `cached` one
@@ -23,5 +23,5 @@ type Run<Payload, Result> = (payload: Payload, shop: TaskContext) => Promise<Res
 export type Task<Payload, Result> = { owned: Run<Payload, Result> } | { cached: Run<Payload, Result> };
 
 /** Runs a task where it stands. */
-export const runTask = <P, R>(task: Task<P, R>, payload: P, shop: TaskContext): Promise<R> =>
-  "owned" in task ? task.owned(payload, shop) : task.cached(payload, shop);
+export const runTask = <P, R>(task: Task<P, R>, payload: P, context: TaskContext): Promise<R> =>
+  "owned" in task ? task.owned(payload, context) : task.cached(payload, context);
