@@ -161,7 +161,7 @@ describe("the whole way without a screen", () => {
       worstDifference(crop.planes[0], cropRaster(all, { x: 60, y: 50, width: 90, height: 70 }).planes[0]),
     ).toBeLessThan(1e-6);
     expect(whole.header.history.join("")).toContain('"strength": 0.6');
-  }, 120_000);
+  });
 
   // On the stack and the chain of the test above.
   test("compare, equal, evidence: a sheet and a table, chains that leave the same noise, what the halves say", () => {
@@ -197,7 +197,7 @@ describe("the whole way without a screen", () => {
     const whole = dunkel<typeof told>("evidence", out, "--chain", chain);
     expect(whole.stars.length).toBeGreaterThanOrEqual(told.stars.length);
     expect(Math.abs(whole.noise.left[0] / told.noise.left[0] - 1)).toBeLessThan(0.15);
-  }, 120_000);
+  });
 
   test.each([
     [["compare", "x.fits", "--chain", "a.json"], "--out"],

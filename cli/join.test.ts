@@ -69,4 +69,4 @@ test("stacks of three filters lie on one grid, and make a picture whose stars ar
   expect(endOf("join", "--red", red, "--green", green, "--blue", blue, "--out", red).stderr).toContain(
     "take the place",
   );
-}, 120_000);
+});

@@ -71,7 +71,7 @@ test("a master dark in shares of full scale or in ADU takes off the same as one 
   const refused = endOf("calibrate", at("untold.fits"), "--dark", at("electrons.fits"), "--out-dir", at("refused"));
   expect(refused.status).toBe(1);
   expect(refused.stderr).toMatch(/e⁻|e-|electron/);
-}, 120_000);
+});
 
 test("the stack has the asked reference, its cards and its sky; it never takes the place of a sub or of a foreign file", async () => {
   const out = at("stack.fits");
@@ -90,7 +90,7 @@ test("the stack has the asked reference, its cards and its sky; it never takes t
   writeFileSync(at("other.json"), '{"mine": true}');
   expect(endOf("stack", ...subs, "--out", at("other.fits")).status).toBe(1);
   expect(readFileSync(at("other.json"), "utf8")).toBe('{"mine": true}');
-}, 120_000);
+});
 
 test("one byte outside ASCII in a comment, and a cut video: read, and said", () => {
   const odd = Buffer.from(readFileSync(subs[1]));
@@ -106,7 +106,7 @@ test("one byte outside ASCII in a comment, and a cut video: read, and said", () 
   expect(cut.frames).toBeLessThan(12);
   expect(cut.frames).toBeGreaterThan(0);
   expect(cut.notes.join()).toMatch(/12/);
-}, 60_000);
+});
 
 test("a stack of nothing usable says so; a frame of one value is left out by name", () => {
   writeFileSync(at("flat.fits"), otherFits(WIDTH, HEIGHT, 16, new Float32Array(WIDTH * HEIGHT).fill(700)));
@@ -117,7 +117,7 @@ test("a stack of nothing usable says so; a frame of one value is left out by nam
   const { status, stderr } = endOf("stack", at("flat.fits"), at("flat.fits"), "--out", at("none.fits"));
   expect(status).toBe(1);
   expect(stderr).toContain("flat.fits: every pixel has the value 700");
-}, 60_000);
+});
 
 test("floats in ADU become 16 bits by a scale that is told, with their cards; a treated piece keeps its own and its sky", async () => {
   const numbers = Float32Array.from({ length: WIDTH * HEIGHT }, (_, i) => (i === 7 ? -20 : 500 + (i % 400) * 100));
@@ -149,4 +149,4 @@ test("floats in ADU become 16 bits by a scale that is told, with their cards; a 
   // CRPIX counts from 1; a piece that begins at (30, 20) moves it by that (FITS Standard 4.0, 8.1).
   expect(piece).toMatch(/CRPIX1 {2}= +90\.5/);
   expect(piece).toMatch(/CRPIX2 {2}= +80\.5/);
-}, 60_000);
+});

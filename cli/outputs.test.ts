@@ -81,7 +81,7 @@ describe("the runner", () => {
     const alone = endOf("grade", stack, "--out", at("g.csv"));
     expect(alone.status).toBe(1);
     expect(alone.stderr).toContain("is a stack, by its header");
-  }, 60_000);
+  });
 
   test("no command writes over what it reads; a missing input and a folder that cannot be written to end it at once", () => {
     const [a, b] = night().files.map((name) => at("night", name));
@@ -111,7 +111,7 @@ describe("the runner", () => {
     }
     expect(endOf("toString").status).toBe(2);
     expect(existsSync(at("s.fits"))).toBe(false);
-  }, 60_000);
+  });
 });
 
 test("a blob is written part by part, and a part that does not come is asked for again, three times", async () => {

@@ -56,7 +56,7 @@ test("raw lights go through their masters: the same bytes as calibrated first; m
   expect(endOf("stack", ...lights, "--dark", at("nothing.fits"), "--out", at("x.fits")).stderr).toContain(
     "nothing.fits",
   );
-}, 120_000);
+});
 
 test("a share is kept, drops fall on a finer grid, the edge is cut, and the sky's coordinates follow", async () => {
   const { files } = dunkel<{ files: string[] }>(
@@ -85,7 +85,7 @@ test("a share is kept, drops fall on a finer grid, the edge is cut, and the sky'
   expect(pixelSizeUm).toBeGreaterThan(1);
   expect(file.metadata.pixelSizeUm).toBeCloseTo((pixelSizeUm ?? NaN) / 2, 6);
   expect(endOf("stack", ...subs, "--drizzle", "4", "--out", at("y.fits")).stderr).toContain("--drizzle");
-}, 120_000);
+});
 
 test("a stack that was drizzled and cut keeps the sky of its reference, star by star", async () => {
   const { files } = dunkel<{ files: string[] }>(
@@ -141,7 +141,7 @@ test("a stack that was drizzled and cut keeps the sky of its reference, star by 
   expect(offsets.length).toBeGreaterThan(12);
   // Pixels of the reference; half a pixel of the finer grid would be 0.25.
   for (const k of [0, 1]) expect(Math.abs(median(offsets.map((offset) => offset[k])))).toBeLessThan(0.06);
-}, 120_000);
+});
 
 test("what is rejected of each sub lies beside the stack, most of it of the sub with the trail; the report tells what resampling costs", async () => {
   const subs = Array.from({ length: 4 }, (_, k) => at("sky", `weir-00${k + 1}.fits`));
@@ -165,4 +165,4 @@ test("what is rejected of each sub lies beside the stack, most of it of the sub 
   // A file of counts is no sub.
   const again = dunkel<Report>("stack", ...subs, at("blocks.rejected-by-sub.fits"), "--out", at("again.fits"));
   expect(again.subs.filter((sub) => sub.used).length).toBe(used.length);
-}, 120_000);
+});

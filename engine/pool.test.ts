@@ -162,7 +162,7 @@ describe("the pool over real workers", () => {
     const history = Buffer.from(await rendered.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");
     expect(history).toContain("noise.starlet");
     expect(history).toContain("facts");
-  }, 60_000);
+  });
 });
 
 describe("small parts", () => {

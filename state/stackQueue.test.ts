@@ -26,7 +26,7 @@ beforeAll(async () => {
     })),
   );
   session.close();
-}, 60_000);
+});
 afterAll(() => bench.close());
 
 async function run(name: string, change: Partial<StackInWork> = {}): Promise<StackInWork> {
@@ -53,7 +53,7 @@ test("what waits is made one after the other, is kept with the project, and goes
   expect(session.store.getState().stacks.map(({ name }) => name)).toEqual(["Two", "Four"]);
   expect(session.project.stackQueue).toEqual([]);
   expect(session.project.stackInWork).toBeNull();
-}, 60_000);
+});
 
 test("a stack lies on the pixels of the sub that was asked for, though it does not go in; one that is gone is named", async () => {
   const session = await open();
@@ -75,7 +75,7 @@ test("a stack lies on the pixels of the sub that was asked for, though it does n
   expect(failed?.error?.message).toContain("is not in the project any more");
   session.jobs.dismiss(failed?.id ?? 0);
   session.stacks.queue.remove(session.project.stackQueue[0].id);
-}, 60_000);
+});
 
 test("a stack that is made again by its recipe comes to the same bytes", async () => {
   const session = await open();
@@ -92,7 +92,7 @@ test("a stack that is made again by its recipe comes to the same bytes", async (
   expect(first.length).toBeGreaterThan(100_000);
   expect(second.equals(first)).toBe(true);
   session.stacks.delete(again?.id ?? "");
-}, 60_000);
+});
 
 test("a deleted stack is brought back where it was; left so it is gone for good after a while; a note is kept", async () => {
   const session = await open();
@@ -118,7 +118,7 @@ test("a deleted stack is brought back where it was; left so it is gone for good 
   await new Promise((resolve) => setTimeout(resolve, 50));
   const { found } = await bench.repository.stacks(project.id);
   expect(found.some((stack) => stack.id === id)).toBe(false);
-}, 60_000);
+});
 
 test("a stack that fails waits again, before the others", async () => {
   const session = await open();

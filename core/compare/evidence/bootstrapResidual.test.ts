@@ -96,7 +96,7 @@ test("what a lane has made up is in its own answer too, and stays flagged; so do
   const views = await evidenceViews(input, tooWide, PLACE, job);
   expect(flagged({ ...views, byItself: null })).toBeGreaterThan(0.1);
   expect(flagged(views)).toBeGreaterThan(0.9 * flagged({ ...views, byItself: null }));
-}, 120_000);
+});
 
 test("there is an answer only where a lane was blurred again and nothing was stretched; it needs halves, and the light of its area", async () => {
   const input = deepStack();
@@ -113,4 +113,4 @@ test("there is an answer only where a lane was blurred again and nothing was str
     "without halves",
   );
   await expect(treatedBootstrap(input, steps, PLACE, light.slice(1), job)).rejects.toThrow("not of that area");
-}, 60_000);
+});
