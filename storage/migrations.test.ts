@@ -1,4 +1,4 @@
-import { readRecord } from "./migrations";
+import { MIGRATIONS, readRecord } from "./migrations";
 import { projectRecord, RECORD_VERSION, stackRecord, subRecord } from "./records";
 import { project, stack, sub } from "./testing";
 
@@ -115,4 +115,12 @@ test("records of version 4: matrices become warps, of subs and of stacks", () =>
   if (!moved.ok) throw new Error(moved.reason.detail);
   expect(moved.value.toProject).toEqual({ kind: "shift", matrix: [1, 0, 7, 0, 1, 0] });
   expect(moved.value.report.subs.map(({ toReference }) => toReference)).toEqual([warp, null]);
+});
+
+test("migrations are a list in order: each has its own name, one a store and version, and the last lead to today's", () => {
+  const froms = MIGRATIONS.map(({ from }) => from);
+  expect(froms).toEqual([...froms].sort((a, b) => a - b));
+  expect(new Set(MIGRATIONS.map(({ name }) => name)).size).toBe(MIGRATIONS.length);
+  expect(new Set(MIGRATIONS.map(({ store, from }) => `${store} ${from}`)).size).toBe(MIGRATIONS.length);
+  expect(froms.at(-1)).toBe(RECORD_VERSION - 1);
 });

@@ -8,6 +8,8 @@ import { RECORD_VERSION } from "./records";
 
 /** One step of a record's history: from `from` to `from + 1`. Ordered; none is ever removed or changed. */
 interface Migration {
+  /** Never changed, so that it can be spoken of. */
+  name: string;
   from: number;
   store: string;
   run(record: Record<string, unknown>): Record<string, unknown>;
@@ -29,9 +31,10 @@ const renamedMeasure = (id: unknown): unknown =>
 const warpOf = (matrix: unknown): Warp | null =>
   Array.isArray(matrix) && matrix.length === 6 ? linear(matrix as Matrix) : null;
 
-const MIGRATIONS: readonly Migration[] = [
+export const MIGRATIONS: readonly Migration[] = [
   {
     // Subs became frames of any type and format; being included became a decision.
+    name: "subs-of-any-format",
     from: 1,
     store: "subs",
     run: ({ included, pixelScale: _, ...sub }) => ({
@@ -54,12 +57,14 @@ const MIGRATIONS: readonly Migration[] = [
   },
   {
     // Frames carry their unit. What floats are is found when they are measured again.
+    name: "subs-carry-units",
     from: 2,
     store: "subs",
     run: (sub) => ({ ...sub, version: 3, unit: presumedUnit(sub.bitpix) }),
   },
   {
     // The sky gradient is told in σ, no longer in % of the level: limits in % would mean something else.
+    name: "gradient-rules-off",
     from: 2,
     store: "projects",
     run: (project) => ({
@@ -72,11 +77,13 @@ const MIGRATIONS: readonly Migration[] = [
   },
   {
     // Candidates became one rival, boxes became sky patches, transmission became starlight.
+    name: "rivals-and-patches",
     from: 3,
     store: "subs",
     run: ({ candidate, boxes, ...sub }) => ({ ...sub, version: 4, rival: candidate === true, patches: boxes ?? null }),
   },
   {
+    name: "patches-and-starlight",
     from: 3,
     store: "projects",
     run: ({ boxes, columns, rules, ...project }) => ({
@@ -91,6 +98,7 @@ const MIGRATIONS: readonly Migration[] = [
   },
   {
     // Where a frame lies in another is a warp of some kind; until then it was always a 2 × 3 matrix.
+    name: "relations-as-warps",
     from: 4,
     store: "subs",
     run: (sub) => {
@@ -101,6 +109,7 @@ const MIGRATIONS: readonly Migration[] = [
     },
   },
   {
+    name: "stacks-tied-by-warps",
     from: 4,
     store: "stacks",
     run: ({ toProject, report, ...stack }) => {
