@@ -130,7 +130,7 @@ async function ofNight(subs: number, seed: number): Promise<void> {
       const ready = readySteps([{ ...step, params: { ...step.params, strength } }], known);
       const started = performance.now();
       const clean = await runChain(input.picture, ready, wholeRegion(SIZE), fill, job);
-      keep(`${subs} ${approach.short} ${strength}`, figuresOf(clean, (performance.now() - started) / 1000));
+      keep(`${subs} ${approach.words.short} ${strength}`, figuresOf(clean, (performance.now() - started) / 1000));
     }
   }
 }

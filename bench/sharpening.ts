@@ -40,11 +40,12 @@ interface Figures {
 
 const ways: { name: string; steps: [AnyOperation, object][] }[] = OPERATIONS.filter(sharpens).flatMap((operation) => {
   const { parameters } = operation;
-  const strength = operation.can.strength.field;
+  const strength = operation.can.strength?.field;
+  if (strength === undefined) return [];
   const usual = Number(parameters.defaults[strength]);
   const half = Number.isInteger(usual) && usual > 1 ? Math.round(usual / 2) : usual / 2;
   return [usual, half].map((value) => ({
-    name: `${operation.short}, ${String(strength)} ${value}`,
+    name: `${operation.words.short}, ${String(strength)} ${value}`,
     steps: [[operation, { [strength]: value }]] as [AnyOperation, object][],
   }));
 });

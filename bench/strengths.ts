@@ -85,5 +85,7 @@ for (const approach of OPERATIONS.filter(
       }
     }
     const cells = ratios.map((of) => medianOf(of).toFixed(3));
-    process.stdout.write(`| ${approach.short} | ${isCorrelated ? "correlated" : "white"} | ${cells.join(" | ")} |\n`);
+    process.stdout.write(
+      `| ${approach.words.short} | ${isCorrelated ? "correlated" : "white"} | ${cells.join(" | ")} |\n`,
+    );
   }

@@ -202,6 +202,8 @@ export async function equal(args: string[]): Promise<unknown> {
 const strengthField = (id: string): string => {
   const operation = findOperation(id);
   if (!operation) throw new UserError(`unknown operation “${id}”`, "Update this application.");
+  if (!operation.can.strength)
+    throw new UserError(`“${id}” has no strength`, "Name a step that reduces noise or sharpens.");
   return operation.can.strength.field;
 };
 

@@ -5,14 +5,14 @@ import { OPERATIONS } from "@/core/operations";
 export async function operations(args: string[]): Promise<unknown> {
   if (args.length > 0) throw new UserError(`operations takes no arguments, received ${args[0]}`, "Write: operations.");
   return {
-    operations: OPERATIONS.map(({ id, version, title, group, madeFor = null, channels, can, parameters }) => ({
+    operations: OPERATIONS.map(({ id, version, words, group, madeFor = null, channels, can, parameters }) => ({
       id,
       version,
-      title,
+      title: words.title,
       group,
       madeFor,
       channels,
-      strength: can.strength.field,
+      strength: can.strength?.field ?? null,
       parameters: parameters.fields,
     })),
   };

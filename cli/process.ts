@@ -1,8 +1,8 @@
 import { z } from "zod";
-import { idleReason } from "@/core/chain";
+import { idleReason, stateAfter } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
-import { findOperation } from "@/core/operations";
+import { findOperation, untouchedState } from "@/core/operations";
 import { inspectStack } from "@/engine/jobs/inspect";
 import { prepareTreatment, renderPicture } from "@/engine/jobs/render";
 import { checkOptions, parseArguments, regionOf, regionOption } from "./arguments";
@@ -31,7 +31,6 @@ export async function processPicture(args: string[]): Promise<unknown> {
     const picture = await fileRef(files[0]);
     const halves = await halvesBeside(files[0]);
     const facts = await inspectStack(pool, { picture, halves });
-    const { channels } = facts;
     const { steps, name } = chain;
     const treatment = await prepareTreatment(pool, {
       picture,
@@ -42,11 +41,12 @@ export async function processPicture(args: string[]): Promise<unknown> {
     });
     const notes = steps.flatMap((step, k) => {
       const reason = idleReason(step, pool.valuesOf(treatment.facts[k]));
-      return reason ? [`step ${k + 1}, ${findOperation(step.operation)?.title}: ${reason}`] : [];
+      return reason ? [`step ${k + 1}, ${findOperation(step.operation)?.words.title}: ${reason}`] : [];
     });
     const started = Date.now();
-    const area = regionOf(region, facts);
-    const wanted = { treatment, region: area, channels, title: name || chainPath };
+    const result = stateAfter(steps, untouchedState(facts));
+    const area = regionOf(region, result);
+    const wanted = { treatment, result, region: area, title: name || chainPath };
     await writeWhole(out, await renderPicture(pool, wanted, { onProgress: createProgress("Rendering") }));
     return {
       out,

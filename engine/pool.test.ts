@@ -3,7 +3,7 @@ import { Stopped } from "@/core/job";
 import { createNight, subFile } from "@/core/simulate";
 import { wasmKernels, worstDifference } from "@/core/testing/fixtures";
 import { newStep } from "@/core/chain";
-import { findOperation, type AnyOperation } from "@/core/operations";
+import { findOperation, untouchedState, type AnyOperation } from "@/core/operations";
 import { stackSettings } from "@/core/stack";
 import { byteCache } from "./cache";
 import { bytesOfBlob, type FrameRef } from "./frames";
@@ -152,11 +152,12 @@ describe("the pool over real workers", () => {
       fullScale: 1,
       steps: [step],
     };
-    const { width, height, channels } = made.facts;
+    const { width, height } = made.facts;
+    const result = untouchedState(made.facts);
     const treated = await prepareTreatment(pool, given);
     const rendered = await renderPicture(
       pool,
-      { treatment: treated, region: { x: 0, y: 0, width, height }, channels, title: "B" },
+      { treatment: treated, result, region: { x: 0, y: 0, width, height }, title: "B" },
       { onProgress: () => undefined },
     );
     const history = Buffer.from(await rendered.slice(0, 2880 * 4).arrayBuffer()).toString("latin1");

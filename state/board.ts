@@ -2,7 +2,7 @@ import type { ChainStep } from "@/core/chain";
 import { newStep } from "@/core/chain";
 import type { Mask } from "@/core/mask";
 import { maskKey } from "@/core/mask";
-import { findOperation, stretchParameters } from "@/core/operations";
+import { findOperation, stretchParameters, withStrength } from "@/core/operations";
 import type { Board, Lane, LaneStep, StackRecord, Verdict } from "@/storage";
 import { FRESH_LOOK } from "@/storage";
 
@@ -237,7 +237,7 @@ export function setStrengths(
     const step = next.lanes.find(({ id }) => id === laneId)?.steps.find(({ id }) => id === stepId);
     const operation = step && findOperation(step.operation);
     if (!step || !operation) return next;
-    return changeStep(next, laneId, stepId, { params: { ...step.params, [operation.can.strength.field]: strength } });
+    return changeStep(next, laneId, stepId, { params: withStrength(operation, step.params, strength) });
   }, board);
 }
 

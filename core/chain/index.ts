@@ -1,4 +1,6 @@
 export { JOIN_HALO, joinFromMode, splitForMode } from "./channels";
+export { gridSteps, regionAfter, sizeAfter, statesOf } from "./grid";
+export { frameAfter, onOwnGrid } from "./ownGrid";
 export { isStretched, standsWrong, stateAfter } from "./state";
 export type { ChainInput } from "./measure";
 export type { NoiseLeft } from "./noiseLeft";

@@ -18,6 +18,10 @@ import {
   tilesOf,
   wholeRegion,
 } from "../raster";
+import type { Warp } from "../register";
+import { inverse, mapPoint } from "../register";
+import { sizeAfter } from "./grid";
+import { untouchedCounterpart } from "./ownGrid";
 import { splitForMode } from "./channels";
 import { stateAfter } from "./state";
 import type { FactKey, ReadyStep, StepFacts } from "./ready";
@@ -150,14 +154,22 @@ export class SeenPicture {
   private readonly facts = new Map<string, Promise<unknown>>();
   private readonly regions: Region[];
   private readonly corners: Region[];
+  private readonly size: PictureState;
+  /** From px in which a person places things, those of the stack, to those of this picture. */
+  private readonly toHere: Warp;
+  /** The stack on the grid of this picture. */
+  private readonly untouched: Pick<ChainInput, "picture" | "halves">;
 
   constructor(
     private readonly input: ChainInput,
     private readonly before: ReadyStep[],
     private readonly job: JobHandle,
   ) {
-    this.regions = sampleRegions(input.picture);
-    this.corners = cornerRegions(input.picture);
+    this.size = sizeAfter(before, input.picture);
+    this.toHere = inverse(this.size.toSource);
+    this.untouched = untouchedCounterpart(input, before, job);
+    this.regions = sampleRegions(this.size);
+    this.corners = cornerRegions(this.size);
   }
 
   samples(): Promise<Raster[]> {
@@ -202,7 +214,7 @@ export class SeenPicture {
         const seen = chosen.patches && (await this.patches(chosen.patches));
         return seen?.map(({ raster, inside }) => ({ raster: ofMode(raster), inside })) ?? null;
       },
-      dropped: chosen.dropped,
+      dropped: chosen.dropped.map(([x, y]) => mapPoint(this.toHere, x, y)),
       fact: (fact) => this.fact(fact, mode, k, chosen),
       overview: async (side) => ofMode(await this.overview(side)),
     };
@@ -210,7 +222,7 @@ export class SeenPicture {
 
   /** Pixels of the pieces without data and their neighbours, to which steps carry what the fill made of them. */
   private gaps(): Promise<(Uint8Array | null)[]> {
-    this.missing ??= Promise.all(this.regions.map(async (region) => gapsOf(await this.input.picture.read(region))));
+    this.missing ??= Promise.all(this.regions.map(async (region) => gapsOf(await this.untouched.picture.read(region))));
     return this.missing;
   }
 
@@ -218,10 +230,12 @@ export class SeenPicture {
   private async patches(patches: SkyPatch[]): Promise<SeenPatch[]> {
     const { picture, fill } = this.input;
     const seen: SeenPatch[] = [];
-    for (const patch of patches) {
-      const inside = intersectRegions(patchRegion(patch), wholeRegion(picture));
+    for (const placed of patches) {
+      const [x, y] = mapPoint(this.toHere, placed.x, placed.y);
+      const patch = { ...placed, x, y };
+      const inside = intersectRegions(patchRegion(patch), wholeRegion(this.size));
       if (inside.width < LEAST_PATCH || inside.height < LEAST_PATCH) continue;
-      const area = intersectRegions(growRegion(inside, ROUND_PATCH), wholeRegion(picture));
+      const area = intersectRegions(growRegion(inside, ROUND_PATCH), wholeRegion(this.size));
       const raster = await runFilled(picture, this.before, area, fill, { ...this.job, progress: () => undefined });
       seen.push({ raster, inside: relativeTo(area, inside) });
     }
@@ -257,7 +271,8 @@ export class SeenPicture {
   }
 
   private async noiseGain(ofMode: (piece: Raster) => Raster): Promise<NoiseGainMap | null> {
-    const { picture, halves, fill } = this.input;
+    const { picture, halves } = this.untouched;
+    const { fill } = this.input;
     if (!halves) return null;
     const read = async (band: Region) => ({
       picture: ofMode(fillGaps(await picture.read(band), fill)),
@@ -268,10 +283,11 @@ export class SeenPicture {
 
   private async overview(side: number): Promise<Raster> {
     const { picture, fill } = this.input;
-    const reduce = Math.max(1, Math.ceil(Math.max(picture.width, picture.height) / side));
-    const out = createRaster(Math.ceil(picture.width / reduce), Math.ceil(picture.height / reduce), picture.channels);
+    const { width, height, channels } = this.size;
+    const reduce = Math.max(1, Math.ceil(Math.max(width, height) / side));
+    const out = createRaster(Math.ceil(width / reduce), Math.ceil(height / reduce), channels);
     const tile = Math.max(reduce, Math.floor(512 / reduce) * reduce);
-    for (const region of tilesOf(wholeRegion(picture), tile)) {
+    for (const region of tilesOf(wholeRegion(this.size), tile)) {
       await this.job.breathe();
       const piece = await runFilled(picture, this.before, region, fill, { ...this.job, progress: () => undefined });
       reduceInto(out, piece, region.x / reduce, region.y / reduce, reduce);

@@ -22,9 +22,9 @@ export interface NoiseLeft {
   weight: number | null;
 }
 
-/** Weight of the disturbed picture for a chain: the mean over its steps that say one (Operation.disturbedWeight). */
+/** Weight of the disturbed picture for a chain: the mean over its steps that say one (Capabilities.disturbedWeight). */
 export function disturbedWeight(steps: readonly ReadyStep[]): number | null {
-  const weights = steps.flatMap(({ operation }) => operation.disturbedWeight ?? []);
+  const weights = steps.flatMap(({ operation }) => operation.can.disturbedWeight ?? []);
   return weights.length > 0 ? weights.reduce((sum, w) => sum + w, 0) / weights.length : null;
 }
 

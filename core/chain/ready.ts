@@ -8,6 +8,7 @@ import { skyPatch } from "../measure";
 import type { AnyOperation, ChannelMode } from "../operations";
 import { findOperation } from "../operations";
 import type { FrameSource } from "../raster";
+import type { Warp } from "../register";
 import type { ChainStep } from "./schema";
 
 /**
@@ -50,8 +51,8 @@ const joinNoise = (needs: readonly FactId[]): FactKey =>
 
 /** The facts that a step's operation needs with its settings. */
 const needsOf = (step: ChainStep): readonly FactId[] => {
-  const { needs, asks, parameters } = operationOf(step);
-  return asks ? asks({ ...parameters.defaults, ...step.params }) : needs;
+  const { needs, parameters } = operationOf(step);
+  return needs({ ...parameters.defaults, ...step.params });
 };
 
 /** What must be known of a step's input before it runs; nothing for a step that is off. Throws UserError for an unknown operation. */
@@ -107,6 +108,8 @@ export interface ReadyMask {
   mask: Mask;
   facts: Facts;
   untouched: FrameSource | null;
+  /** From the pixels that the chain begins with to those of that picture; null where they are the same. */
+  toUntouched: Warp | null;
   /** Tells these facts from others. */
   key: string;
 }
@@ -131,10 +134,16 @@ export function readySteps(
     if (!step.on) return [];
     const operation = operationOf(step);
     const known = factsOfStep(step, facts[i] ?? {});
-    if (!known) throw new UserError(`${operation.title} was not prepared`, "Prepare the chain before it runs.");
+    if (!known) throw new UserError(`${operation.words.title} was not prepared`, "Prepare the chain before it runs.");
     const params = operation.parameters.schema.parse(step.params) as ChainStep["params"];
     const key = JSON.stringify([operation.id, operation.version, step.channels, keyOf(i)]);
-    const mask = step.mask && { mask: step.mask, facts: known.ofMask, untouched: null, key: JSON.stringify(keyOf(i)) };
+    const mask = step.mask && {
+      mask: step.mask,
+      facts: known.ofMask,
+      untouched: null,
+      toUntouched: null,
+      key: JSON.stringify(keyOf(i)),
+    };
     return [{ operation, step: { ...step, params }, facts: known.own, join: known.join, mask, key }];
   });
 }

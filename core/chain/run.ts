@@ -6,24 +6,46 @@ import {
   fillGaps,
   growRegion,
   intersectRegions,
+  isEmptyRegion,
   rasterOf,
   relativeTo,
   wholeRegion,
   withGapsOf,
 } from "../raster";
 import { maskKey, maskValues } from "../mask";
-import type { Shares } from "../operations";
+import type { PictureState, Place, Shares } from "../operations";
+import { untouchedState } from "../operations";
 import { memoize } from "../operations/memoize";
+import type { Warp } from "../register";
+import { compose, IDENTITY, inverse, resample, sourceRegion } from "../register";
+import { changesGrid, gridSteps, statesOf } from "./grid";
 import { JOIN_HALO, joinFromMode, lightAround, splitForMode } from "./channels";
 import type { ReadyStep } from "./ready";
 
-/** Pixels of surroundings that a whole chain needs: the sum over its steps. */
+/**
+ * Pixels of the source around a region of the result that a chain needs, at most: the sum over its
+ * steps where all stand on one grid.
+ */
 export function chainHalo(steps: readonly ReadyStep[]): number {
-  return steps.reduce((sum, step) => sum + stepHalo(step), 0);
+  const probe = { x: 0, y: 0, width: 1, height: 1 };
+  const { width, height } = steps.reduceRight((region, step) => inputRegion(step, region), probe);
+  return Math.ceil((Math.max(width, height) - 1) / 2);
 }
 
-function stepHalo({ operation, step, facts, join }: ReadyStep): number {
-  return Math.max(join ? JOIN_HALO : 0, ...facts.map((own) => operation.halo(step.params, own)));
+/** The region of a step's input that a region of its result needs, not clamped. */
+function inputRegion({ operation, step, facts, join }: ReadyStep, region: Region): Region {
+  const regions = facts.map((own) => operation.source(region, step.params, own));
+  if (regions.length === 0) regions.push(operation.source(region, step.params, {}));
+  if (join) regions.push(growRegion(region, JOIN_HALO));
+  return regions.reduce(around);
+}
+
+/** The smallest region that holds two. */
+function around(a: Region, b: Region): Region {
+  const [x, y] = [Math.min(a.x, b.x), Math.min(a.y, b.y)];
+  const right = Math.max(a.x + a.width, b.x + b.width);
+  const bottom = Math.max(a.y + a.height, b.y + b.height);
+  return { x, y, width: right - x, height: bottom - y };
 }
 
 /** Keeps results of the first steps of a chain by what they are. `source` names the picture. */
@@ -34,9 +56,11 @@ export interface ChainMemo {
 }
 
 /**
- * Runs a chain on a region of a picture and gives the same pixels as the whole-picture run (to each operation's bound). The last step
- * runs on the result of those before it on the region grown by its halo, clamped to the picture, and so on down to the
- * source. Missing pixels (NaN) are filled with `fill` (one level a channel, the same for every region) before the first
+ * Runs a chain on a region of its result and gives the same pixels as the whole-picture run (to
+ * each operation's bound). `region` is in px of the result, which are those of the picture unless a
+ * step changes the grid. The last step runs on what those before it make of the region that it
+ * needs (Operation.source), clamped to the picture, and so on down to the source. Missing pixels
+ * (NaN) are filled with `fill` (one level a channel, the same for every region) before the first
  * step and are missing again after the last. With a memo, only steps whose result it has not are run.
  */
 export async function runChain(
@@ -49,10 +73,30 @@ export async function runChain(
 ): Promise<Raster> {
   if (steps.length === 0) return raw(source, region, memo);
   const result = await runFilled(source, steps, region, fill, job, memo);
+  const ofGrid = gridSteps(steps, source);
+  if (ofGrid.length > 0) return withoutGaps(result, await runFilled(gapsOf(source), ofGrid, region, [], quiet(job)));
   // What the first step was run on is remembered, and holds the region.
   const area = intersectRegions(growRegion(region, chainHalo(steps)), wholeRegion(source));
   return withGapsOf(result, cropRaster(await raw(source, area, memo), relativeTo(area, region)));
 }
+
+/** 1 where a picture has no data, 0 elsewhere. */
+const gapsOf = (source: FrameSource): FrameSource => ({
+  ...source,
+  read: async (region) => {
+    const raster = await source.read(region);
+    return { ...raster, planes: raster.planes.map((plane) => plane.map((v) => (v === v ? 0 : 1))) };
+  },
+});
+
+/** A pixel of which so much comes from where there was no data has none. */
+const MOST_GAP = 1e-3;
+
+/** NaN where another grid's pixel comes from where there was no data. */
+const withoutGaps = (raster: Raster, gaps: Raster): Raster => ({
+  ...raster,
+  planes: raster.planes.map((plane, c) => plane.map((v, i) => (Math.abs(gaps.planes[c][i]) > MOST_GAP ? NaN : v))),
+});
 
 /** A memory for what one run, or a few of the same picture, ask for twice. */
 export function forOneRun(): ChainMemo {
@@ -76,10 +120,21 @@ export async function runFilled(
   const last = steps[steps.length - 1];
   const share = (steps.length - 1) / steps.length;
   const before = steps.slice(0, -1);
-  const area = intersectRegions(growRegion(region, stepHalo(last)), wholeRegion(source));
+  const states = statesOf(steps, untouchedState(source));
+  const [state, output] = states.slice(-2);
+  const area = intersectRegions(inputRegion(last, region), wholeRegion(state));
+  if (changesGrid(state, output)) {
+    const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
+    const kept = { x: 0, y: 0, width: area.width, height: area.height };
+    const made = await runStep(input, last, partOfJob(job, share, 1), { x: area.x, y: area.y, kept, result: region });
+    if (key !== undefined) memo?.set(key, made);
+    return made;
+  }
   const mixture = sharesOf(last);
   const values = Object.values(mixture).flat();
-  const reached = values.some((v) => v > 0) ? await reachOf(last, source, region, fill, quiet(job), memo) : null;
+  const reached = values.some((v) => v > 0)
+    ? await reachOf(last, { source, state }, region, fill, quiet(job), memo)
+    : null;
   let result: Raster;
   if (values.every((v) => v === 0) || reached?.every((share) => share === 0))
     result = await runFilled(source, before, region, fill, job, memo);
@@ -92,7 +147,10 @@ export async function runFilled(
     const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
     await job.breathe();
     const kept = relativeTo(area, region);
-    result = cropRaster(await runStep(input, last, partOfJob(job, share, 1), area, kept), kept);
+    result = cropRaster(
+      await runStep(input, last, partOfJob(job, share, 1), { x: area.x, y: area.y, kept, result: region }),
+      kept,
+    );
   }
   job.progress(1);
   if (key !== undefined) memo?.set(key, result);
@@ -101,7 +159,7 @@ export async function runFilled(
 
 /** How much of a step's full effect goes into the picture: its blend, and what its settings say. */
 function sharesOf({ operation, step: { blend, params } }: ReadyStep): Shares {
-  const shares = operation.can.strength.mixes?.shares(params) ?? { light: 1, colour: 1 };
+  const shares = operation.can.strength?.mixes?.shares(params) ?? { light: 1, colour: 1 };
   if ("each" in shares) return { each: shares.each.map((share) => blend * share) };
   return { light: blend * shares.light, colour: blend * shares.colour };
 }
@@ -109,7 +167,7 @@ function sharesOf({ operation, step: { blend, params } }: ReadyStep): Shares {
 /** How much of a step's effect its mask lets through, pixel by pixel; null for a step without one. */
 async function reachOf(
   { mask }: ReadyStep,
-  source: FrameSource,
+  { source, state }: { source: FrameSource; state: PictureState },
   region: Region,
   fill: number[],
   job: JobHandle,
@@ -117,18 +175,40 @@ async function reachOf(
 ): Promise<Float32Array | null> {
   if (!mask) return null;
   const { x, y, width, height } = region;
-  const key = memo && JSON.stringify([memo.source, x, y, width, height, maskKey(mask.mask), mask.key]);
+  const toUntouched = mask.toUntouched ? compose(mask.toUntouched, state.toSource) : state.toSource;
+  const isMoved = toUntouched !== IDENTITY;
+  const grid = isMoved ? [toUntouched] : [];
+  const key = memo && JSON.stringify([memo.source, x, y, width, height, maskKey(mask.mask), mask.key, ...grid]);
   const known = key === undefined ? undefined : memo?.get(key);
   if (known) return known.planes[0];
-  const values = await maskValues(mask.mask, mask.untouched ?? source, region, fill, mask.facts, job);
+  const untouched = mask.untouched ?? source;
+  const valuesIn = (area: Region) => maskValues(mask.mask, untouched, area, fill, mask.facts, job);
+  const values = isMoved
+    ? await valuesOnGrid(valuesIn, untouched, inverse(toUntouched), region, job)
+    : await valuesIn(region);
   if (key !== undefined) memo?.set(key, rasterOf(width, height, [values]));
   return values;
+}
+
+/** A mask on another grid than that on which it is drawn; nothing outside of the picture. */
+async function valuesOnGrid(
+  valuesIn: (area: Region) => Promise<Float32Array>,
+  untouched: FrameSource,
+  toGrid: Warp,
+  region: Region,
+  job: JobHandle,
+): Promise<Float32Array> {
+  const area = sourceRegion(region, toGrid, untouched);
+  if (isEmptyRegion(area)) return new Float32Array(region.width * region.height);
+  const drawn = rasterOf(area.width, area.height, [await valuesIn(area)]);
+  const [plane] = resample(drawn, area.x, area.y, toGrid, region, "bilinear", job.kernels).planes;
+  return plane.map((v) => (v > 0 ? Math.min(1, v) : 0));
 }
 
 /** A step with its full effect, everywhere. */
 function atFull(ready: ReadyStep): ReadyStep {
   const { operation, step } = ready;
-  const params = { ...step.params, ...operation.can.strength.mixes?.full };
+  const params = { ...step.params, ...operation.can.strength?.mixes?.full };
   return { ...ready, mask: null, step: { ...step, params, blend: 1, mask: null } };
 }
 
@@ -178,15 +258,16 @@ async function runStep(
   raster: Raster,
   { operation, step, facts, join }: ReadyStep,
   job: JobHandle,
-  { x, y }: Region,
-  kept: Region,
+  place: Place,
 ): Promise<Raster> {
   const pictures = splitForMode(raster, step.channels);
   const results: Raster[] = [];
   for (const [i, picture] of pictures.entries()) {
     const own = partOfJob(job, i / pictures.length, (i + 1) / pictures.length);
     const isIdle = operation.idle?.(step.params, facts[i]) ?? null;
-    results.push(isIdle ? picture : await operation.run(picture, step.params, facts[i], own, { x, y, kept }));
+    results.push(
+      isIdle ? picture : await operation.run(picture, { params: step.params, facts: facts[i], job: own, place }),
+    );
   }
   const around =
     join && raster.channels > 1 ? await memoize(raster, "light around", () => lightAround(raster, job.kernels)) : null;

@@ -16,6 +16,7 @@ import {
 import type { ChainInput } from "./measure";
 import type { ReadyStep, StepFacts } from "./ready";
 import { readySteps } from "./ready";
+import { regionAfter, sizeAfter } from "./grid";
 import { runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
@@ -59,9 +60,10 @@ export async function skyReadout(
   const chains = [index, index + 1].map((end) => readySteps(steps.slice(0, end), facts));
   const found: { inside: (raster: Raster) => Raster; pieces: Raster[] }[] = [];
   for (const [k, patch] of patches.entries()) {
-    const place = intersectRegions(patchRegion(patch), wholeRegion(picture));
+    const state = sizeAfter(chains[0], picture);
+    const place = regionAfter(state, patchRegion(patch));
     if (place.width < 1 || place.height < 1) continue;
-    const area = intersectRegions(growRegion(place, ROUND), wholeRegion(picture));
+    const area = intersectRegions(growRegion(place, ROUND), wholeRegion(state));
     const pieces: Raster[] = [];
     for (const chain of chains) pieces.push(await runFilled(picture, chain, area, fill, quiet));
     found.push({ inside: (raster) => cropRaster(raster, relativeTo(area, place)), pieces });

@@ -1,6 +1,7 @@
 import type { JobHandle } from "../job";
 import type { ChainInput } from "./measure";
 import { restorationOf } from "./restoration";
+import { onOwnGrid } from "./ownGrid";
 import type { StepFacts } from "./ready";
 import { readySteps } from "./ready";
 import type { ChainStep } from "./schema";
@@ -24,13 +25,13 @@ const LEAST_DIFFERENCE = 0.002;
  * detail. Null where there are no halves, or the step does not go on by itself.
  */
 export async function stoppingCurve(
-  input: ChainInput,
+  whole: ChainInput,
   steps: readonly ChainStep[],
   facts: readonly StepFacts[],
   index: number,
   job: JobHandle,
 ): Promise<StoppingCurve | null> {
-  const upTo = readySteps(steps.slice(0, index + 1), facts);
+  const { input, steps: upTo } = onOwnGrid(whole, readySteps(steps.slice(0, index + 1), facts), job);
   const last = upTo.at(-1);
   const stopping = last?.operation.can.stopping;
   if (!input.halves || !steps[index]?.on || !last || !stopping) return null;

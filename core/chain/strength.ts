@@ -13,6 +13,7 @@ import {
 import type { ChainInput } from "./measure";
 import { sampleRegions } from "./measure";
 import { added, DISTURBED, NOISIER, sigmaOfLight } from "./noiseLeft";
+import { onOwnGrid } from "./ownGrid";
 import type { ReadyStep, StepFacts } from "./ready";
 import { readySteps, stepsForHalves, stepsForNoisier } from "./ready";
 import { chainHalo, runFilled } from "./run";
@@ -49,23 +50,23 @@ const FINE = 100;
  * Source: Oliveira, Lei & Tibshirani 2023, JMLR (coupled bootstrap), from memory; noise from the halves.
  */
 export async function strengthCurve(
-  input: ChainInput,
+  whole: ChainInput,
   steps: readonly ChainStep[],
   facts: readonly StepFacts[],
   index: number,
   job: JobHandle,
 ): Promise<StrengthCurve | null> {
   const upTo = readySteps(steps.slice(0, index + 1), facts);
-  if (!input.halves || !steps[index]?.on || upTo.length === 0) return null;
-  const before = upTo.slice(0, -1);
+  const how = upTo.at(-1)?.operation.can.strength;
+  if (!whole.halves || !steps[index]?.on || !how) return null;
+  const own = onOwnGrid(whole, upTo, job);
+  const { input } = own;
+  if (!input.halves) return null;
+  const before = own.steps.slice(0, -1);
   const halfBefore = stepsForHalves(before, input.picture);
-  const [last] = stepsForNoisier(upTo.slice(-1), input.picture, NOISIER);
+  const [last] = stepsForNoisier(own.steps.slice(-1), input.picture, NOISIER);
   const at = (strength: number): ReadyStep => {
-    const params = {
-      ...last.step.params,
-      ...last.operation.can.strength.mixes?.full,
-      [last.operation.can.strength.field]: strength,
-    };
+    const params = { ...last.step.params, ...how.mixes?.full, [how.field]: strength };
     return { ...last, step: { ...last.step, params } };
   };
   const quiet = { ...job, progress: () => undefined };
@@ -75,11 +76,11 @@ export async function strengthCurve(
   const places = placesOf(input.picture);
   const reach = chainHalo([last]);
   for (const [n, place] of places.entries()) {
-    const { picture, halves } = input;
+    const { picture } = input;
     const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
     const of = (source: FrameSource, chain: ReadyStep[]) => runFilled(source, chain, area, input.fill, quiet);
     const z = await of(picture, before);
-    const noise = halfDifference(await of(halves.a, halfBefore), await of(halves.b, halfBefore));
+    const noise = halfDifference(await of(input.halves.a, halfBefore), await of(input.halves.b, halfBefore));
     const inside = (raster: Raster) => cropRaster(raster, relativeTo(area, place));
     const [plus, minus] = [DISTURBED, -DISTURBED].map((share) => added(z, noise, share));
     const [toPlus, toMinus] = [DISTURBED, -DISTURBED].map((share) => inside(added(z, noise, -1 / share)));
@@ -87,7 +88,7 @@ export async function strengthCurve(
     const variance = localVariance(inside(noise), job);
     const treated = async (of: Raster, strength: number) =>
       runFilled(frameAt(of, area, picture), [at(strength)], place, input.fill, quiet);
-    const full = last.operation.can.strength.mixes ? [await treated(plus, 1), await treated(minus, 1)] : null;
+    const full = how.mixes ? [await treated(plus, 1), await treated(minus, 1)] : null;
     for (const [k, strength] of STRENGTHS.entries()) {
       await job.breathe();
       const [p, q] = full

@@ -7,8 +7,9 @@ export function chainWords(steps: readonly ChainStep[]): string {
     .filter((step) => step.on)
     .map((step) => {
       const operation = findOperation(step.operation);
-      const strength = operation ? step.params[operation.can.strength.field] : undefined;
-      return `${operation?.short ?? step.operation}${typeof strength === "number" ? ` ${Number(strength.toFixed(2))}` : ""}`;
+      const field = operation?.can.strength?.field;
+      const strength = field === undefined ? undefined : step.params[field];
+      return `${operation?.words.short ?? step.operation}${typeof strength === "number" ? ` ${Number(strength.toFixed(2))}` : ""}`;
     });
   return words.length === 0 ? "Untouched" : words.join(" → ");
 }

@@ -1,13 +1,13 @@
-import type { ChainStep } from "../chain";
-import { measureChain, newStep } from "../chain";
+import type { ChainInput, ChainStep, StepFacts } from "../chain";
+import { measureChain, newStep, readySteps } from "../chain";
 import { quietJob } from "../job";
 import { createRandom } from "../numeric/random";
 import { findSkyPatches } from "../measure";
 import { findOperation } from "../operations";
 import { frameOfRaster, rasterOf } from "../raster";
 import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
-import type { EqualLane, EqualMeasure } from "./index";
-import { decidingStep, equalPart, equalReading, strengthFor } from "./index";
+import type { EqualMeasure } from "./index";
+import { atStrength, decidingStep, equalPart, equalReading, strengthFor } from "./index";
 
 const job = quietJob(wasmKernels());
 const SIDE = 256;
@@ -40,11 +40,20 @@ async function laneOf(steps: ChainStep[], measure: EqualMeasure, sigma = 0.001) 
 }
 
 const REGION = { x: 32, y: 32, width: 192, height: 192 };
-const reader = (lane: EqualLane, measure: EqualMeasure) => async (strength: number | null) =>
-  equalReading([await equalPart(lane, REGION, strength, measure, job)], measure);
-const measureAt = async (lane: EqualLane, measure: EqualMeasure) => (await reader(lane, measure)(null)).value;
-const strengthOf = (lane: EqualLane, target: number, measure: EqualMeasure) =>
-  strengthFor(reader(lane, measure), target);
+interface Lane {
+  input: ChainInput;
+  steps: ChainStep[];
+  facts: StepFacts[];
+  index: number;
+}
+const reader =
+  ({ input, steps, facts, index }: Lane, measure: EqualMeasure, region = REGION) =>
+  async (strength: number | null) => {
+    const lane = { input, steps: readySteps(atStrength(steps, index, strength), facts) };
+    return equalReading([await equalPart(lane, region, measure, job)], measure);
+  };
+const measureAt = async (lane: Lane, measure: EqualMeasure) => (await reader(lane, measure)(null)).value;
+const strengthOf = (lane: Lane, target: number, measure: EqualMeasure) => strengthFor(reader(lane, measure), target);
 
 test.each([[null], [1]])("equal noise: three approaches meet a fourth's within 1 %%, at scale %s", async (scale) => {
   const measure: EqualMeasure = { of: "noise", scale };
@@ -99,8 +108,7 @@ test("equal grain in patches of sky needs no halves, and adds up over them", asy
     width: patch.side,
     height: patch.side,
   };
-  const read = async (strength: number | null) =>
-    equalReading([await equalPart(alone, place, strength, measure, job)], measure);
+  const read = reader(alone, measure, place);
   const untouched = await read(0);
   // White noise over 1 … 8 px: all of it but what is coarser, 0.5 %.
   expect(untouched.value).toBeGreaterThan(0.00092);

@@ -1,9 +1,9 @@
-import type { ChainInput, ChainMemo, ChainStep, StepFacts } from "../chain";
-import { noiseLeft, readySteps, runFilled, sigmaLeft, sigmaOfLight } from "../chain";
+import type { ChainInput, ChainMemo, ChainStep, ReadyStep } from "../chain";
+import { noiseLeft, runFilled, sigmaLeft, sigmaOfLight } from "../chain";
 import type { JobHandle } from "../job";
 import type { Star } from "../measure";
 import { findStars, starShape, STARLET_NOISE } from "../measure";
-import { findOperation } from "../operations";
+import { findOperation, withStrength } from "../operations";
 import type { Region } from "../raster";
 import { clippedMean, meanPlane } from "../raster";
 import { bands } from "./evidence";
@@ -14,13 +14,10 @@ import { bands } from "./evidence";
  */
 export type EqualMeasure = { of: "noise"; scale: number | null } | { of: "patches" } | { of: "width" };
 
-/** A lane whose step `index` is to be made weaker or stronger; `facts` as the screen has them. `memos` keep what was treated already, of the picture, the halves and the disturbed pictures. */
+/** What is measured of a lane. `memos` keep what was treated already, of the picture, the halves and the disturbed pictures. */
 export interface EqualLane {
   input: ChainInput;
-  steps: ChainStep[];
-  facts: StepFacts[];
-  index: number;
-  keyOf?: (index: number) => unknown;
+  steps: ReadyStep[];
   memos?: Record<"picture" | "a" | "b" | "plus" | "minus", ChainMemo>;
 }
 
@@ -65,15 +62,14 @@ export function decidingStep(steps: readonly ChainStep[], measure: EqualMeasure)
   return steps.findLastIndex(({ on, operation }) => on && findOperation(operation)?.can[wanted] !== undefined);
 }
 
-/** A region's part of a measure of a lane as it is (null), or at another strength of its step. */
+/** A region's part of a measure of a lane. */
 export async function equalPart(
   lane: EqualLane,
   region: Region,
-  strength: number | null,
   measure: EqualMeasure,
   job: JobHandle,
 ): Promise<EqualPart> {
-  const steps = stepsAt(lane, strength);
+  const { steps } = lane;
   const { width, height } = region;
   const part: EqualPart = { pixels: width * height, variance: null, scales: [], stars: [] };
   const light = async () => {
@@ -154,11 +150,10 @@ export async function strengthFor(
   return found(best);
 }
 
-function stepsAt({ steps, facts, index, keyOf }: EqualLane, strength: number | null) {
-  const changed = steps.map((step, i) => {
+/** A chain with step `index` at another strength; as it is for null. */
+export const atStrength = (steps: readonly ChainStep[], index: number, strength: number | null): ChainStep[] =>
+  steps.map((step, i) => {
     const operation = findOperation(step.operation);
     if (i !== index || !operation || strength === null) return step;
-    return { ...step, params: { ...step.params, [operation.can.strength.field]: strength } };
+    return { ...step, params: withStrength(operation, step.params, strength) };
   });
-  return readySteps(changed, facts, keyOf);
-}

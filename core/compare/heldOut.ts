@@ -2,6 +2,7 @@ import type { ChainInput, ReadyStep } from "../chain";
 import {
   added,
   chainHalo,
+  onOwnGrid,
   DISTURBED,
   frameAt,
   isStretched,
@@ -92,12 +93,13 @@ export function heldOutError(places: readonly HeldOut[]): number {
  * Errors of what steps `tested` make of a place, after steps `before` of both the picture and its halves. Null without halves, and where they do more than take noise away, but for one step alone that says which blur it takes away, on linear data.
  */
 export async function heldOutOf(
-  input: ChainInput,
-  before: ReadyStep[],
+  whole: ChainInput,
+  upTo: ReadyStep[],
   tested: ReadyStep[],
   place: Region,
   job: JobHandle,
 ): Promise<HeldOut | null> {
+  const { input, steps: before } = onOwnGrid(whole, upTo, job);
   if (!input.halves) return null;
   if (tested.length === 1 && tested[0].operation.can.restoration?.blur)
     return heldOutOfRestored(input, before, tested[0], place, job);

@@ -26,7 +26,7 @@ export { factsOfTiles, inspectPicture, inspectTiles, pictureFacts, starShapeOf, 
 export type { CellFacts, Spot, SpotProposal } from "./spots";
 export { proposeSpots, spot } from "./spots";
 export type { EqualLane, Equalled, EqualMeasure, EqualPart, EqualReading } from "./equal";
-export { decidingStep, EQUAL_WITHIN, equalPart, equalReading, strengthFor } from "./equal";
+export { atStrength, decidingStep, EQUAL_WITHIN, equalPart, equalReading, strengthFor } from "./equal";
 export type { HeldOut, LeastError } from "./heldOut";
 export { heldOutError, heldOutOf, leastError } from "./heldOut";
 export type { LaneMeasures, Measure, MeasuredPlace, MeasureGroup } from "./measures";

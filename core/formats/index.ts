@@ -35,7 +35,9 @@ export {
   keptHeader,
   metadataCards,
   openFits,
+  pixelMapOf,
   turnedOver,
+  withoutWcs,
   writeFits,
 } from "./fits";
 export { writePng } from "./png/write";

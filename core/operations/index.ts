@@ -1,5 +1,5 @@
-export type { AnyOperation, ChannelMode, Operation, OperationGroup, Shares } from "./operation";
-export { CHANNEL_MODES, sharpens } from "./operation";
+export type { AnyOperation, ChannelMode, Operation, OperationGroup, Place, Shares } from "./operation";
+export { CHANNEL_MODES, CROP_BOUND, sharpens, withStrength } from "./operation";
 export type { Domain, PictureState } from "./pictureState";
 export { untouchedState } from "./pictureState";
 export type { BlurParams } from "./deconvolve/blur";

@@ -13,55 +13,76 @@ export type OperationGroup = "noise" | "deconvolve" | "detail" | "stretch";
 export const CHANNEL_MODES = ["together", "each", "luminance", "chrominance"] as const;
 export type ChannelMode = (typeof CHANNEL_MODES)[number];
 
-/**
- * The unit of every approach. `run` gets a region with at least `halo` pixels of surroundings wherever the picture has them
- * (a region may end at the picture's own border), free of NaN, and returns a Raster of the same size; inputs are not changed.
- * What must be known of the whole picture are the facts that it names in `needs` (core/facts/). What only some operations can do
- * is in `can`: nothing asks for a group, which is for the menu alone.
- */
-export interface Operation<P, I extends FactId> {
-  id: string;
-  version: number;
+/** A registered fact's values, the job, and where the region lies: what a step runs with. */
+export interface RunContext<P, I extends FactId> {
+  params: P;
+  facts: Facts<I>;
+  job: JobHandle;
+  place: Place;
+}
+
+/** What an operation is called, and settings to begin with, by what they do to the picture. */
+export interface OperationWords<P> {
   title: string;
   /** The title where room is scarce. */
   short: string;
   /** One sentence: what it does to the picture. */
   summary: string;
+  startingPoints?: readonly { label: string; hint: string; params: Partial<P> }[];
+}
+
+/** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
+export const CROP_BOUND = 1e-5;
+
+/**
+ * The unit of every approach. What must be known of the whole picture are the facts that it names
+ * in `needs` (core/facts/). What only some operations can do is in `can`: nothing asks for a
+ * group, which is for the menu alone.
+ */
+export interface Operation<P, I extends FactId> {
+  id: string;
+  version: number;
+  words: OperationWords<P>;
   group: OperationGroup;
   parameters: Parameters<P>;
   channels: readonly ChannelMode[];
-  /** Most difference between a crop and the same pixels of the whole picture, as a fraction of the picture's range. */
-  cropBound: number;
-  needs: readonly I[];
-  /** Of these the ones that are needed with some settings. @default all */
-  asks?(params: P): readonly I[];
-  /** The domain that it is made for; on another it runs too, and the screen says so. @default any */
-  madeFor?: Domain;
+  needs(params: P): readonly I[];
+  /**
+   * The region of its input, in px of that, which a region of its result needs; `around` for steps
+   * on the same grid. May reach over the picture's border.
+   */
+  source(region: Region, params: P, facts: Facts<I>): Region;
+  /**
+   * Gets `source(region)` as far as the picture reaches, free of NaN, and does not change it. A
+   * step on the same grid returns a raster of that size; one of another grid returns the region
+   * `place.kept` of its result.
+   */
+  run(input: Raster, context: RunContext<P, I>): Raster | Promise<Raster>;
+  can: Capabilities<P, I>;
   /** What the picture is after it. @default what it was */
   output?(input: PictureState, params: P): PictureState;
-  halo(params: P, facts: Facts<I>): number;
-  /** `place`: where the region lies in the picture, for what goes by a grid of the whole, and what of the result is used: the rest may be left as it was. */
-  run(region: Raster, params: P, facts: Facts<I>, job: JobHandle, place: Place): Raster | Promise<Raster>;
-  can: Capabilities<P, I>;
+  /** The domain that it is made for; on another it runs too, and the screen says so. @default any */
+  madeFor?: Domain;
+  /** @default CROP_BOUND */
+  cropBound?: number;
   /** Why it has nothing to do on this picture, in words; it is not run there then. Null where it works. */
   idle?(params: P, facts: Facts<I>): string | null;
-  /** Settings to begin with, by what they do to the picture. */
-  startingPoints?: readonly { label: string; hint: string; params: Partial<P> }[];
-  /** Weight (0 … 1) of what it makes of a slightly disturbed picture in measuring the noise that it leaves (core/chain/noiseLeft.ts). @default linear: the halves alone measure it */
-  disturbedWeight?: number;
   /** What parameters of an older version are in the next one, by that older version; none where they kept their meaning. */
   migrations?: Readonly<Record<number, (params: Record<string, unknown>) => Record<string, unknown>>>;
 }
 
 /** What only some operations can do. */
 export interface Capabilities<P, I extends FactId> {
-  strength: Strength<P>;
+  /** Some settings of it are more of the same. */
+  strength?: Strength<P>;
   /** It takes noise away, and leaves the light what it was. */
   noiseReduction?: true;
   /** It raises detail without a model of the blur. */
   detailGain?: true;
   /** It takes blur back. */
   restoration?: Restoring<P, I>;
+  /** Weight (0 … 1) of what it makes of a slightly disturbed picture in measuring the noise that it leaves (core/chain/noiseLeft.ts). @default linear: the halves alone measure it */
+  disturbedWeight?: number;
   /** One setting is how long it goes on: the halves show when to stop (core/chain/stopping.ts), which needs `restoration.blur`. */
   stopping?: { field: keyof P & string };
 }
@@ -98,6 +119,13 @@ export interface Restoring<P, I extends FactId> {
 export const sharpens = ({ can }: Pick<AnyOperation, "can">): boolean =>
   can.restoration !== undefined || can.detailGain === true;
 
+/** Its settings with another strength; the same for an operation that has none. */
+export const withStrength = (
+  { can }: Pick<AnyOperation, "can">,
+  params: Record<string, unknown>,
+  strength: number,
+): Record<string, unknown> => (can.strength ? { ...params, [can.strength.field]: strength } : params);
+
 /** How much of an effect goes into a picture: of its light (the mean of the channels) and of its colour (what differs from that), or of each channel. */
 export type Shares = { light: number; colour: number } | { each: readonly number[] };
 
@@ -105,8 +133,10 @@ export interface Place {
   /** Of the region's first pixel. */
   x: number;
   y: number;
-  /** Counted from there. @default all of the region */
+  /** What of the result is used, counted from there: the rest may be left as it was. @default all of the region */
   kept?: Region;
+  /** For a step that changes the grid: the region of its result that is wanted, px of that. */
+  result?: Region;
 }
 
 // eslint-disable-next-line @typescript-eslint/no-explicit-any -- the registry holds operations of different parameters

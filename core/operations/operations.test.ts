@@ -24,7 +24,9 @@ describe("chains", () => {
   test("the halo of a chain is the sum of its steps'", async () => {
     const steps = [starlet, sharpen, stretch].map((operation) => stepOf(operation));
     const ready = readySteps(steps, await measureChain(input, steps, job));
-    const [a, b, c] = ready.map(({ operation, step, facts }) => operation.halo(step.params, facts[0]));
+    const [a, b, c] = ready.map(
+      ({ operation, step, facts }) => 0 - operation.source(wholeRegion(SIZE), step.params, facts[0]).x,
+    );
     expect([a, c]).toEqual([2 * (2 ** 5 - 1) + 1 + POINTS_HALO, 0]);
     expect(b).toBeGreaterThan(8);
     expect(chainHalo(ready)).toBe(a + Math.max(b, JOIN_HALO) + c);

@@ -5,7 +5,7 @@ import { tilesOf } from "@/core/raster";
 import type { WorkerPool } from "../pool";
 import { PRIORITY } from "../pool";
 import type { Treatment } from "../tasks/crop";
-import type { Place } from "../tasks/evidence";
+import type { Place } from "../tasks/place";
 
 /** It was asked for: before the figures of all crops. What is put together of what was made comes before what else is to be made. */
 const [MAKING, JOINING] = [PRIORITY.view, PRIORITY.interaction];

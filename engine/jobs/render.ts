@@ -1,7 +1,8 @@
 import { CREATOR } from "@/core/version";
-import { chainHalo, chainToJson, isStretched, prepareChain, readySteps } from "@/core/chain";
+import { chainHalo, chainToJson, prepareChain, readySteps } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
-import { asRead, cutFrom, keptHeader } from "@/core/formats";
+import { asRead, cutFrom, keptHeader, pixelMapOf, withoutWcs } from "@/core/formats";
+import type { PictureState } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import type { StepFactIds } from "../facts";
 import type { FrameRef } from "../frames";
@@ -12,9 +13,10 @@ import type { Treatment } from "../tasks/crop";
 
 export interface RenderRequest {
   treatment: Treatment;
-  /** In px of the picture; all of it for a whole rendering. */
+  /** What the picture is after the steps. */
+  result: PictureState;
+  /** In px of the result; all of it for a whole rendering. */
   region: Region;
-  channels: number;
   /** What the picture is called in the file. */
   title: string;
 }
@@ -45,11 +47,11 @@ const STRETCHED: FrameUnit = {
 
 /**
  * Treats a picture, or a region of it, strip by strip; a float FITS file with the header of the picture (world coordinates moved with the
- * region) and the chain in its history cards.
+ * pixels; dropped where they were turned) and the chain in its history cards.
  */
 export async function renderPicture(
   pool: WorkerPool,
-  { treatment, region, channels, title }: RenderRequest,
+  { treatment, result, region, title }: RenderRequest,
   { signal, onProgress }: { signal?: AbortSignal; onProgress: (fraction: number) => void },
 ): Promise<Blob> {
   const facts = treatment.facts.map((ids) => pool.valuesOf(ids));
@@ -70,13 +72,14 @@ export async function renderPicture(
   );
   const frame = treatment.picture;
   const source = await pool.run("readFile", { frame }, { priority: PRIORITY.batch, signal });
-  const unit = isStretched(treatment.steps)
-    ? STRETCHED
-    : await pool.run("readUnit", { frame, look: false }, { signal });
+  const unit =
+    result.domain === "stretched" ? STRETCHED : await pool.run("readUnit", { frame, look: false }, { signal });
   const read = asRead(source);
+  const onGrid = pixelMapOf(result.toSource);
   const { cards, history } = keptHeader({
     ...read,
-    moved: [...read.moved, cutFrom(region.x, region.y)],
+    cards: onGrid ? read.cards : withoutWcs(read.cards),
+    moved: [...read.moved, ...(onGrid ? [onGrid] : []), cutFrom(region.x, region.y)],
     unit,
     set: [...read.set, ["CREATOR", CREATOR], ["IMAGETYP", "treated picture"]],
   });
@@ -86,7 +89,9 @@ export async function renderPicture(
     `facts ${JSON.stringify(facts, inShort)}`,
   ];
   const { width, height } = region;
-  return assemble(width, height, channels, cards, [...history, ...recipe], (c) => parts.map((planes) => planes[c]));
+  return assemble(width, height, result.channels, cards, [...history, ...recipe], (c) =>
+    parts.map((planes) => planes[c]),
+  );
 }
 
 export function blobRef(id: string, name: string, blob: Blob): FrameRef {

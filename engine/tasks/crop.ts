@@ -1,5 +1,5 @@
 import type { ChainMemo, ChainStep, ReadyStep } from "@/core/chain";
-import { chainHalo, readySteps, runChain, stepsForHalves } from "@/core/chain";
+import { chainHalo, readySteps, runChain, sizeAfter, stepsForHalves } from "@/core/chain";
 import { UserError } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import {
@@ -12,7 +12,16 @@ import {
   wholeRegion,
 } from "@/core/raster";
 import type { Warp } from "@/core/register";
-import { compose, describeWarp, enlargedBy, inverse, mapPoint, resample, sourceRegion } from "@/core/register";
+import {
+  compose,
+  describeWarp,
+  enlargedBy,
+  IDENTITY,
+  inverse,
+  mapPoint,
+  resample,
+  sourceRegion,
+} from "@/core/register";
 import type { StepFactIds } from "../facts";
 import type { FrameRef } from "../frames";
 import type { Task, TaskContext } from "./task";
@@ -37,8 +46,9 @@ export interface CropPayload {
   /** Side of the square of pixels that becomes one (box mean); 1 for the pixels themselves. */
   reduce: number;
   /**
-   * From the picture's pixels to those of another grid on the sky, to which `region` then belongs: for pictures that lie turned or at another
-   * scale than the one that they are held against. Without it the picture's own pixels.
+   * From the picture's pixels to those of another grid on the sky, to which `region` then belongs:
+   * for pictures that lie turned or at another scale than the one that they are held against.
+   * Without it the picture's own pixels, whatever grid the steps lead to: what they leave out is NaN.
    */
   onto?: Warp | null;
   /** Half the difference of the treated halves in place of the picture. */
@@ -74,13 +84,18 @@ export const crop: Task<CropPayload, Raster> = {
   },
 };
 
-const placed = (wanted: CropPayload, of: FrameRef, context: TaskContext): Promise<Raster> =>
-  wanted.onto ? ontoGrid({ ...wanted, onto: wanted.onto }, of, context) : treatedRegion(wanted, of, context);
+async function placed(wanted: CropPayload, of: FrameRef, context: TaskContext): Promise<Raster> {
+  const state = sizeAfter(stepsOf(wanted.treatment, context), await context.frames.open(of));
+  const isMoved = state.toSource !== IDENTITY;
+  if (!wanted.onto && !isMoved) return treatedRegion(wanted, of, context);
+  const onto = compose(wanted.onto ?? IDENTITY, state.toSource);
+  return ontoGrid({ ...wanted, onto }, of, context);
+}
 
 /** The treated picture resampled onto another grid; treated first, so that a treatment sees the noise as it is. NaN where there is no data. */
 async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, context: TaskContext): Promise<Raster> {
   const { region, reduce, onto } = wanted;
-  const source = await context.frames.open(of);
+  const source = sizeAfter(stepsOf(wanted.treatment, context), await context.frames.open(of));
   const own = sourceRegion(region, onto, source);
   const middle = mapPoint(inverse(onto), region.x + region.width / 2, region.y + region.height / 2);
   const shrink = Math.max(1, Math.floor(reduce / describeWarp(onto, ...middle).scale));
@@ -105,6 +120,7 @@ async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, cont
   return resample(treated, x, y, warp, target, "bicubic", context.job.kernels);
 }
 
+/** A region of what the treatment makes, px of that. */
 async function treatedRegion(
   { treatment, region, reduce, isNoise }: CropPayload,
   of: FrameRef,
@@ -113,10 +129,11 @@ async function treatedRegion(
   const source = await context.frames.open(of);
   const ready = stepsOf(treatment, context);
   const steps = isNoise ? stepsForHalves(ready, source) : ready;
-  const area = intersectRegions(region, wholeRegion(source));
+  const after = sizeAfter(steps, source);
+  const area = intersectRegions(region, wholeRegion(after));
   if (reduce === 1 && area.width * area.height <= AT_ONCE_PX)
     return runChain(source, steps, area, treatment.fill, context.job, memoOf(of, context));
-  const out = createRaster(Math.ceil(area.width / reduce), Math.ceil(area.height / reduce), source.channels);
+  const out = createRaster(Math.ceil(area.width / reduce), Math.ceil(area.height / reduce), after.channels);
   const side = Math.max(reduce, Math.floor(squareTileSide(chainHalo(steps)) / reduce) * reduce);
   const tiles = tilesOf(area, side);
   for (const [k, tile] of tiles.entries()) {

@@ -8,7 +8,7 @@ import { isStretched, measureFacts, newStep, prepareChain } from "@/core/chain";
 import type { LevelsFact } from "@/core/facts";
 import { quietJob } from "@/core/job";
 import type { AnyOperation, ChannelMode } from "@/core/operations";
-import { OPERATIONS, stretchCurves, stretchParameters } from "@/core/operations";
+import { CROP_BOUND, OPERATIONS, stretchCurves, stretchParameters } from "@/core/operations";
 import type { Field } from "@/core/parameters";
 import type { Raster, Region } from "@/core/raster";
 import { createRaster, cropRaster, frameOfRaster, rasterBytes, reduceInto, wholeRegion } from "@/core/raster";
@@ -127,7 +127,7 @@ function steepest({ steps, facts: ids }: Treatment): number {
 
 /** How far a crop may be off, as a share of the range: what a step rounds differently, one after it lifts, a sharpening one about threefold, one that decides what is a star up to sixfold. */
 function usualBound(treatment: Treatment): number {
-  const bounds = treatment.steps.map(({ operation }) => operationOf(operation).cropBound);
+  const bounds = treatment.steps.map(({ operation }) => operationOf(operation).cropBound ?? CROP_BOUND);
   return (
     Math.max(
       bounds.reduce((sum, own) => 6 * sum + own, 0),
@@ -140,7 +140,7 @@ function usualBound(treatment: Treatment): number {
 export const contractBound = ({ steps }: Treatment): number =>
   Math.max(
     1e-5,
-    steps.reduce((sum, { operation }) => sum + operationOf(operation).cropBound, 0),
+    steps.reduce((sum, { operation }) => sum + (operationOf(operation).cropBound ?? CROP_BOUND), 0),
   );
 
 const operationOf = (id: string) => OPERATIONS.find((one) => one.id === id) as AnyOperation;

@@ -10,7 +10,7 @@ const first = OPERATIONS.filter((one, i) => OPERATIONS.findIndex(({ group }) => 
 const paired = first.filter(({ group }) => group !== "detail");
 const chains: [string, AnyOperation[]][] = [
   ...paired.flatMap((a) =>
-    paired.filter((b) => b !== a).map((b): [string, AnyOperation[]] => [`${a.short} → ${b.short}`, [a, b]]),
+    paired.filter((b) => b !== a).map((b): [string, AnyOperation[]] => [`${a.words.short} → ${b.words.short}`, [a, b]]),
   ),
   ["one of each", first],
   ["one of each, the other way round", [...first].reverse()],

@@ -1,11 +1,8 @@
 import type { EqualMeasure, EqualPart } from "@/core/compare";
-import { equalPart as partOf } from "@/core/compare";
+import { atStrength, equalPart as partOf } from "@/core/compare";
 import type { Region } from "@/core/raster";
-import { intersectRegions, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
-import { memoOf } from "./crop";
-import { inputOf } from "./input";
-import { noiseMemosOf } from "./measureCrop";
+import { openPlace } from "./place";
 import type { Task } from "./task";
 
 export interface EqualPayload {
@@ -21,15 +18,8 @@ export interface EqualPayload {
 /** What a region tells of a measure with a step at some strength. */
 export const equalPart: Task<EqualPayload, EqualPart> = {
   owned: async ({ treatment, index, region, strength, measure }, context) => {
-    const input = await inputOf(treatment, context);
-    const lane = {
-      input,
-      index,
-      steps: treatment.steps,
-      facts: treatment.facts.map((ids) => context.facts.valuesOf(ids)),
-      keyOf: (i: number) => treatment.facts[i],
-      memos: { picture: memoOf(treatment.picture, context), ...noiseMemosOf(treatment, context) },
-    };
-    return partOf(lane, intersectRegions(region, wholeRegion(input.picture)), strength, measure, context.job);
+    const at = { ...treatment, steps: atStrength(treatment.steps, index, strength) };
+    const { area, ...lane } = await openPlace({ treatment: at, region }, context);
+    return partOf(lane, area, measure, context.job);
   },
 };

@@ -1,7 +1,7 @@
 import type { HeldOut } from "@/core/compare";
 import { heldOutOf } from "@/core/compare";
+import { regionAfter, sizeAfter } from "@/core/chain";
 import type { Region } from "@/core/raster";
-import { intersectRegions, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
 import { stepsOf } from "./crop";
 import { inputOf } from "./input";
@@ -22,7 +22,7 @@ export const heldOut: Task<HeldOutPayload, HeldOut | null> = {
     const { steps, facts } = treatment;
     const upTo = stepsOf({ steps: steps.slice(0, to + 1), facts: facts.slice(0, to + 1) }, context);
     const before = stepsOf({ steps: steps.slice(0, from), facts: facts.slice(0, from) }, context);
-    const place = intersectRegions(region, wholeRegion(input.picture));
+    const place = regionAfter(sizeAfter(before, input.picture), region);
     return heldOutOf(input, before, upTo.slice(before.length), place, context.job);
   },
 };

@@ -4,11 +4,10 @@ import { sharpens, untouchedState } from "@/core/operations";
 import type { PictureMeasures } from "@/core/measure";
 import { findStars, measurePicture } from "@/core/measure";
 import type { Region } from "@/core/raster";
-import { intersectRegions, meanPlane, wholeRegion } from "@/core/raster";
+import { meanPlane } from "@/core/raster";
 import type { Treatment } from "./crop";
-import { memoOf, stepsOf } from "./crop";
-import { inputOf } from "./input";
-import type { Task, TaskContext } from "./task";
+import { openPlace } from "./place";
+import type { Task } from "./task";
 
 export interface MeasurePayload {
   treatment: Treatment;
@@ -18,45 +17,18 @@ export interface MeasurePayload {
   fwhmPx?: number | null;
 }
 
-/** Memories for what noiseLeft treats. */
-export const noiseMemosOf = ({ picture, halves }: Treatment, context: TaskContext) => {
-  const ofPicture = (kind: string) => ({ ...memoOf(picture, context), source: `${picture.id} ${kind}` });
-  return {
-    a: memoOf(halves?.a ?? picture, context),
-    b: memoOf(halves?.b ?? picture, context),
-    plus: ofPicture("disturbed"),
-    minus: ofPicture("disturbed the other way"),
-  };
-};
-
 /** Measures of a crop, the share of its samples, in %, that the chain drove to black or white, and how deep dark rings round stars are, in % of their height; that is null for a chain that sharpens nothing. */
 export type CropMeasures = PictureMeasures & { clipped: number | null; ringing: number | null };
 
 /** Measures of a treated region; with halves they tell the noise. */
 export const measureCrop: Task<MeasurePayload, CropMeasures> = {
   owned: async ({ treatment, region, skyLevel, fwhmPx = null }, context) => {
-    const input = await inputOf(treatment, context);
-    const steps = stepsOf(treatment, context);
-    const area = intersectRegions(region, wholeRegion(input.picture));
-    const treated = await runFilled(
-      input.picture,
-      steps,
-      area,
-      input.fill,
-      context.job,
-      memoOf(treatment.picture, context),
-    );
-    const left = await noiseLeft(input, steps, area, context.job, noiseMemosOf(treatment, context));
+    const { input, steps, area, memos } = await openPlace({ treatment, region }, context);
+    const treated = await runFilled(input.picture, steps, area, input.fill, context.job, memos.picture);
+    const left = await noiseLeft(input, steps, area, context.job, memos);
     const state = stateAfter(treatment.steps, untouchedState(input.picture, { white: input.fullScale, sky: skyLevel }));
     const noiseFromHalves = left && sigmaLeft(left, sigmaOfLight);
-    const before = await runFilled(
-      input.picture,
-      [],
-      area,
-      input.fill,
-      context.job,
-      memoOf(treatment.picture, context),
-    );
+    const before = await runFilled(input.picture, [], area, input.fill, context.job, memos.picture);
     const isLinear = state.domain === "linear";
     const isSharpened = steps.some(({ operation }) => sharpens(operation));
     const stars = () => findStars(meanPlane(before), area.width, area.height, context.job.kernels);

@@ -1,4 +1,4 @@
-import { chainHalo, runChain } from "@/core/chain";
+import { chainHalo, runChain, sizeAfter } from "@/core/chain";
 import type { LevelsFact } from "@/core/facts";
 import { fitsSamples, writePng } from "@/core/formats";
 import type { StretchParams } from "@/core/operations";
@@ -15,7 +15,7 @@ export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Ar
   owned: async ({ treatment, region }, context) => {
     const source = await context.frames.open(treatment.picture);
     const steps = stepsOf(treatment, context);
-    const out = createRaster(region.width, region.height, source.channels);
+    const out = createRaster(region.width, region.height, sizeAfter(steps, source).channels);
     const tiles = tilesOf(region, stripTileColumns(region.height, chainHalo(steps)), region.height);
     for (const [k, tile] of tiles.entries()) {
       const quiet = { ...context.job, progress: () => undefined };

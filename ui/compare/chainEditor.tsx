@@ -195,7 +195,7 @@ export function ChainEditor({
           </SortableList>
           {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
           <OfferMenu
-            items={OPERATIONS}
+            items={OPERATIONS.map(({ id, group, words }) => ({ id, group, ...words }))}
             headingOf={({ group }) => GROUP_WORDS[group]}
             align="start"
             onPick={({ id }) => {

@@ -94,7 +94,7 @@ export function StepCard({
       onPointerDownCapture={choose}
       onFocusCapture={choose}
       className={`mb-2 rounded border ${isChosen ? "border-quiet" : "border-line"} bg-raised px-2 py-1.5 ${step.on ? "" : "opacity-60"}`}
-      aria-label={operation?.title ?? step.operation}
+      aria-label={operation?.words.title ?? step.operation}
       data-step={step.operation}
     >
       <div className="flex items-center gap-0.5">
@@ -104,12 +104,12 @@ export function StepCard({
           className="-ml-1"
           grip={grip}
         />
-        <h3 className="min-w-0 flex-1 leading-tight" title={operation?.summary}>
-          {operation?.title ?? `Unknown: ${step.operation}`}
+        <h3 className="min-w-0 flex-1 leading-tight" title={operation?.words.summary}>
+          {operation?.words.title ?? `Unknown: ${step.operation}`}
         </h3>
         <Switch.Root
           checked={step.on}
-          aria-label={`${operation?.title ?? step.operation} on`}
+          aria-label={`${operation?.words.title ?? step.operation} on`}
           title="Takes this step in or leaves it out"
           data-help="Takes this step in or leaves it out"
           className="group flex h-6 items-center"
@@ -140,7 +140,7 @@ export function StepCard({
         >
           <button
             type="button"
-            aria-label={`Copy ${operation?.title ?? step.operation} to other lanes`}
+            aria-label={`Copy ${operation?.words.title ?? step.operation} to other lanes`}
             title="Copies the step to other lanes"
             data-help="Copies the step to other lanes"
             className="inline-flex h-6 w-5 items-center justify-center rounded text-quiet hover:text-text"
@@ -149,7 +149,7 @@ export function StepCard({
           </button>
         </ActionMenu>
         <IconButton
-          label={`Remove ${operation?.title ?? step.operation}`}
+          label={`Remove ${operation?.words.title ?? step.operation}`}
           help="Removes the step"
           onClick={() => session.board.change((board) => removeStep(board, lane.id, step.id))}
         >
@@ -176,12 +176,12 @@ export function StepCard({
           />
         </div>
       ) : null}
-      {operation?.startingPoints && operation.startingPoints.length > 0 ? (
+      {operation?.words.startingPoints && operation.words.startingPoints.length > 0 ? (
         <div className="flex items-center gap-1 py-1">
           <span className="flex-1 text-quiet" title="Settings to begin with, by what they do">
             Begin
           </span>
-          {operation.startingPoints.map(({ label, hint, params }) => (
+          {operation.words.startingPoints.map(({ label, hint, params }) => (
             <button
               key={label}
               type="button"
@@ -203,12 +203,12 @@ export function StepCard({
             onChange={(value) => setting(field.name, value)}
             extra={ladderButton(field)}
           />
-          {operation && field.name === operation.can.strength.field && isInEffect(field, step.params) ? (
+          {field.name === operation?.can.strength?.field && isInEffect(field, step.params) ? (
             <StrengthFigure
               lane={lane}
               step={step}
               index={index}
-              onStrength={(strength) => setting(operation.can.strength.field, strength)}
+              onStrength={(strength) => setting(field.name, strength)}
             />
           ) : null}
           {operation?.can.stopping?.field === field.name ? (

@@ -19,11 +19,11 @@ interface Props {
 /** Under the strength: how much noise it leaves, its error over strength as the halves tell it, and a button for the least. */
 export function StrengthFigure({ lane, step, index, onStrength }: Props) {
   const operation = findOperation(step.operation);
-  const free = Object.keys(operation?.can.strength.mixes?.full ?? {});
+  const free = Object.keys(operation?.can.strength?.mixes?.full ?? {});
   const curve = useStepCurve(lane, index, operation?.can.noiseReduction === true, free, (pool, treatment, signal) =>
     pool.run("strengthCurve", { treatment, index }, { priority: PRIORITY.measure, signal }),
   );
-  if (!operation || !curve) return null;
+  if (!operation?.can.strength || !curve) return null;
   const strength = Number(step.params[operation.can.strength.field]);
   const { best, leftDb, error, strengths } = curve;
   const x = scaleLinear([strengths[0], strengths[strengths.length - 1]], [2, CURVE_WIDTH - 2]);

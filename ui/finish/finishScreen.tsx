@@ -3,7 +3,8 @@
 import Link from "next/link";
 import { useRef, useState } from "react";
 import { CREATOR } from "@/core/version";
-import { chainToJson, isStretched } from "@/core/chain";
+import { chainToJson, stateAfter } from "@/core/chain";
+import { untouchedState } from "@/core/operations";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import { blobRef, renderPicture } from "@/engine/jobs/render";
@@ -65,11 +66,11 @@ function Finish({
     useProject((state) => state.stacks),
   );
   const { steps, treatment, settling } = useLaneTreatment(lane);
-  const { width, height, channels } = stack.facts;
   const [exported, setExported] = useState<{ name: string; bytes: number }[]>([]);
   const rendered = useRef<Rendered | null>(null);
   const [seconds, setSeconds] = useState<number | null>(null);
-  const stretched = isStretched(lane.steps);
+  const result = stateAfter(lane.steps, untouchedState(stack.facts));
+  const stretched = result.domain === "stretched";
   const title = `Lane ${lane.letter}: ${laneWords(lane)}`;
   const base = `${session.project.name}-${lane.letter}`.replace(/[^\p{L}\p{N}]+/gu, "-").toLowerCase();
 
@@ -78,7 +79,7 @@ function Finish({
     if (!treatment) return null;
     if (rendered.current?.treatment === treatment) return rendered.current.blob;
     const started = performance.now();
-    const wanted = { treatment, region: wholeRegion(stack.facts), channels, title };
+    const wanted = { treatment, result, region: wholeRegion(result), title };
     const blob = await session.jobs.run("render", `Rendering lane ${lane.letter}`, (control) =>
       renderPicture(session.pool, wanted, control),
     );
@@ -146,7 +147,7 @@ function Finish({
           </Button>
           {seconds === null ? null : (
             <p className="text-sm text-quiet" data-testid="rendered">
-              {width} × {height} px rendered in {seconds.toFixed(1)} s.
+              {result.width} × {result.height} px rendered in {seconds.toFixed(1)} s.
             </p>
           )}
           <Button

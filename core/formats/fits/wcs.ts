@@ -1,3 +1,5 @@
+import type { Warp } from "../../register";
+import { isLinear } from "../../register";
 import type { Card } from "../card";
 
 /** Where pixels of a picture came to lie along each axis, 1-based as in FITS: new = factor · old + shift. */
@@ -15,6 +17,19 @@ export const binnedBy = (n: number): PixelMap => ({
   factor: [1 / n, 1 / n],
   shift: [0.5 - 0.5 / n, 0.5 - 0.5 / n],
 });
+
+/** How a linear warp from new pixels to old ones, 0-based, moves them; null where it turns or shears the axes. */
+export function pixelMapOf(toOld: Warp): PixelMap | null {
+  if (!isLinear(toOld)) return null;
+  const [a, b, c, d, e, f] = toOld.matrix;
+  if (b !== 0 || d !== 0) return null;
+  return { factor: [1 / a, 1 / e], shift: [1 - (1 + c) / a, 1 - (1 + f) / e] };
+}
+
+const WORLD = /^((CRPIX|CRVAL|CDELT|CTYPE|CUNIT|CROTA)\d[A-Z]?|(CD|PC)\d_\d[A-Z]?|[AB]P?_(\d_\d|ORDER))$/;
+
+/** The cards without world coordinates. */
+export const withoutWcs = (cards: readonly Card[]): Card[] => cards.filter(({ keyword }) => !WORLD.test(keyword));
 
 /**
  * The cards of a picture after its pixels were moved: the world coordinates stay those of the sky. CRPIX is mapped, CD, PC with CDELT,

@@ -3,6 +3,7 @@ import type { JobHandle } from "../../job";
 import { inverseFilters, meanCovariance, sigmaAt, surroundings } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import { cropRaster, difference, mirrored, rasterOf } from "../../raster";
+import { around } from "../around";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
@@ -57,25 +58,25 @@ const radiusOf = (fwhm: number): number => Math.max(LEAST_REACH, Math.ceil(REACH
 export const inverse: Operation<Params, Needed> = {
   id: "deconvolve.inverse",
   version: 2,
-  title: "Inverse, noise gated",
-  short: "Inverse",
-  summary: "Takes the blur back in one pass, and keeps of it at each place and size what noise does not explain.",
+  words: {
+    title: "Inverse, noise gated",
+    short: "Inverse",
+    summary: "Takes the blur back in one pass, and keeps of it at each place and size what noise does not explain.",
+  },
   group: "deconvolve",
-  disturbedWeight: 1,
   madeFor: "linear",
   parameters: inverseParameters,
   can: {
+    disturbedWeight: 1,
     strength: { field: "strength" },
     restoration: { aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength) },
   },
   channels: ["luminance", "each", "together"],
-  cropBound: 1e-5,
-  needs: ["noiseModel", "psf", "psfShape"],
-  asks: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape"] : ["noiseModel"]),
+  needs: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape"] : ["noiseModel"]),
   // The filter; coefficients of the last scale look 2 (2^4 − 1) px far, their power 2 · 2^3 more; what stands out is told by two times three smoothings.
   idle: noBlur,
-  halo: haloOf,
-  run(region, p, facts, job, place) {
+  source: around(haloOf),
+  run(region, { params: p, facts, job, place }) {
     if (p.strength === 0) return region;
     const how = { strength: p.strength, halo: haloOf(p, facts) };
     return deconvolvePlanes(region, place, p, facts, how, job, (plane, width, height, blur, c, own) =>

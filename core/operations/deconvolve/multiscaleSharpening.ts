@@ -3,6 +3,7 @@ import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
 import { bandCovariance, meanCovariance, overBands, roundPsf, sigmaAt, surroundings } from "../../measure";
 import { choice, parameters, slider } from "../../parameters";
+import { around } from "../around";
 import type { Operation } from "../operation";
 import { blurFields, NO_STARS, typedBlur } from "./blur";
 
@@ -92,14 +93,16 @@ export const multiscaleSharpening: Operation<Params, Needed> = {
   id: "deconvolve.energy-layers",
   version: 2,
   migrations: { 1: (params) => ({ psf: "typed", ...params }) },
-  title: "Energy layers",
-  short: "Layers",
-  summary: "Gives detail of each size back what the blur took of its energy: for Moon and planets.",
+  words: {
+    title: "Energy layers",
+    short: "Layers",
+    summary: "Gives detail of each size back what the blur took of its energy: for Moon and planets.",
+  },
   group: "deconvolve",
-  disturbedWeight: 1,
   madeFor: "linear",
   parameters: layerParameters,
   can: {
+    disturbedWeight: 1,
     strength: {
       field: "strength",
       mixes: { shares: ({ strength }) => ({ light: strength, colour: strength }), full: { strength: 1 } },
@@ -107,17 +110,15 @@ export const multiscaleSharpening: Operation<Params, Needed> = {
     restoration: {},
   },
   channels: ["luminance", "each", "together"],
-  cropBound: 1e-5,
-  needs: ["detailBlur", "noiseModel", "psf"],
-  asks: ({ psf }) => [
+  needs: ({ psf }) => [
     "noiseModel",
     ...(psf === "detail" ? ["detailBlur" as const] : []),
     ...(psf === "measured" ? ["psf" as const] : []),
   ],
   idle: untold,
   // Coefficients of the last scale look 2 (2^6 − 1) px far, their power 2 · 2^5 more.
-  halo: () => 2 * (2 ** SCALES - 1) + 2 ** SCALES,
-  async run(region, p, facts, job) {
+  source: around(() => 2 * (2 ** SCALES - 1) + 2 ** SCALES),
+  async run(region, { params: p, facts, job }) {
     const gains = energyGains(psfOf(p, facts));
     const planes: Float32Array[] = [];
     for (const [c, plane] of region.planes.entries()) {

@@ -7,6 +7,7 @@ import { smoothstep } from "../../numeric/smoothstep";
 import { parameters, slider, tick } from "../../parameters";
 import type { Raster } from "../../raster";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
+import { around } from "../around";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
 import {
@@ -120,14 +121,16 @@ export const richardsonLucy: Operation<Params, Needed> = {
       return isLonger ? { ...params, iterations: Math.min(100, 3 * params.iterations) } : params;
     },
   },
-  title: "Richardson–Lucy deconvolution",
-  short: "Richardson–Lucy",
-  summary: "Takes the blur of the air and the optics back, a little more with each iteration.",
+  words: {
+    title: "Richardson–Lucy deconvolution",
+    short: "Richardson–Lucy",
+    summary: "Takes the blur of the air and the optics back, a little more with each iteration.",
+  },
   group: "deconvolve",
-  disturbedWeight: 0.2,
   madeFor: "linear",
   parameters: lucyParameters,
   can: {
+    disturbedWeight: 0.2,
     strength: { field: "iterations" },
     stopping: { field: "iterations" },
     restoration: {
@@ -144,12 +147,10 @@ export const richardsonLucy: Operation<Params, Needed> = {
   },
   channels: ["luminance", "each"],
   // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
-  cropBound: 1e-5,
-  needs: ["noiseModel", "psf", "psfShape", "sky"],
-  asks: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
+  needs: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
   idle: noBlur,
-  halo: haloOf,
-  run(region, p, facts, job, place) {
+  source: around(haloOf),
+  run(region, { params: p, facts, job, place }) {
     const shapes = shapesOf(p, facts);
     const treat = (part: Raster, own: readonly MoffatShape[] | null) => ({
       ...part,

@@ -1,5 +1,6 @@
 import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
+import { around } from "../around";
 import type { Operation } from "../operation";
 import type { AnewNeeds } from "./pointSourceReplacement";
 import { anewFields, anewMigrations, pointSourceReplacement, starShapes, untold } from "./pointSourceReplacement";
@@ -36,9 +37,11 @@ export const roundStars: Operation<Params, AnewNeeds> = {
   id: "deconvolve.round-stars",
   version: 3,
   migrations: anewMigrations,
-  title: "Round stars",
-  short: "Round",
-  summary: "Makes stars round that were drawn out, as wide as they were.",
+  words: {
+    title: "Round stars",
+    short: "Round",
+    summary: "Makes stars round that were drawn out, as wide as they were.",
+  },
   group: "deconvolve",
   madeFor: "linear",
   parameters: roundParameters,
@@ -48,11 +51,11 @@ export const roundStars: Operation<Params, AnewNeeds> = {
   },
   channels: ["together", "luminance"],
   cropBound: 1e-3,
-  needs: ["noiseModel", "psfShape", "sky"],
+  needs: () => ["noiseModel", "psfShape", "sky"],
 
-  halo: () => ANEW_HALO,
+  source: around(() => ANEW_HALO),
   idle: (_params, facts) => untold(facts),
-  async run(region, params, facts, job, place) {
+  async run(region, { params, facts, job, place }) {
     const known = starShapes(facts);
     if (!known || params.strength === 0) return region;
     return withSpatiallyVaryingPsf(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {

@@ -2,6 +2,7 @@ import type { Facts } from "../../facts";
 import type { MoffatShape } from "../../measure";
 import { meanPsf } from "../../measure";
 import { parameters, slider } from "../../parameters";
+import { around } from "../around";
 import type { Operation } from "../operation";
 import type { AnewNeeds } from "./pointSourceReplacement";
 import {
@@ -43,14 +44,16 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
   id: "deconvolve.stars-apart",
   version: 3,
   migrations: anewMigrations,
-  title: "Stars and the rest",
-  short: "Stars apart",
-  summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
+  words: {
+    title: "Stars and the rest",
+    short: "Stars apart",
+    summary: "Draws stars anew as narrow points, and takes the blur back from the rest by itself.",
+  },
   group: "deconvolve",
-  disturbedWeight: 0.25,
   madeFor: "linear",
   parameters: starsParameters,
   can: {
+    disturbedWeight: 0.25,
     strength: { field: "strength" },
     restoration: {
       // Of PSFs that change over the picture no one is told.
@@ -70,12 +73,12 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
   },
   channels: ["together", "luminance"],
   cropBound: 1e-3,
-  needs: ["noiseModel", "psfShape", "sky"],
+  needs: () => ["noiseModel", "psfShape", "sky"],
 
   idle: (_params, facts) => untold(facts),
 
-  halo: () => ANEW_HALO,
-  async run(region, params, facts, job, place) {
+  source: around(() => ANEW_HALO),
+  async run(region, { params, facts, job, place }) {
     const known = shapesOf(params, facts);
     if (known?.length !== region.channels) return region;
     return withSpatiallyVaryingPsf(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {

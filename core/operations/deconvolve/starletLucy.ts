@@ -3,6 +3,7 @@ import type { JobHandle } from "../../job";
 import { bandCovariance, meanCovariance, sigmaAt, surroundings } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import { mirrored } from "../../raster";
+import { around } from "../around";
 import type { Operation } from "../operation";
 import type { StarBlur } from "./blur";
 import { blurFields, noBlur } from "./blur";
@@ -49,25 +50,26 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
   version: 5,
-  title: "Richardson–Lucy, gated",
-  short: "Gated Lucy",
-  summary: "Takes the blur back step by step, each size of detail only as far as it rises above the noise.",
+  words: {
+    title: "Richardson–Lucy, gated",
+    short: "Gated Lucy",
+    summary: "Takes the blur back step by step, each size of detail only as far as it rises above the noise.",
+  },
   group: "deconvolve",
-  disturbedWeight: 0.5,
   madeFor: "linear",
   parameters: starletParameters,
   can: {
+    disturbedWeight: 0.5,
     strength: { field: "iterations" },
     restoration: { aims: (_params, fwhmPx) => targetFwhm(fwhmPx, 1) },
   },
   channels: ["luminance", "each"],
   // Each iteration looks a little farther than the halo; what it finds there counts for next to nothing.
   cropBound: 1e-4,
-  needs: ["noiseModel", "psf", "psfShape", "sky"],
-  asks: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
+  needs: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
   idle: noBlur,
-  halo: haloOf,
-  run: (region, p, facts, job, place) =>
+  source: around(haloOf),
+  run: (region, { params: p, facts, job, place }) =>
     deconvolvePlanes(
       region,
       place,

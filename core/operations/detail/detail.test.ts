@@ -9,7 +9,7 @@ import type { AnyOperation } from "../operation";
 import { OPERATIONS } from "../registry";
 
 const job = quietJob(wasmKernels());
-const WAYS = OPERATIONS.filter(({ can }) => can.detailGain).map((one) => [one.short, one] as const);
+const WAYS = OPERATIONS.filter(({ can }) => can.detailGain).map((one) => [one.words.short, one] as const);
 const way = (id: string) => OPERATIONS.find((one) => one.id === id) as AnyOperation;
 const [WIDTH, HEIGHT] = [320, 300];
 

@@ -14,9 +14,11 @@ const FROM = 3;
 export const localContrast = raisingOfDetail({
   id: "detail.local-contrast",
   version: 1,
-  title: "Local contrast",
-  short: "Contrast",
-  summary: "Raises weak structure of 8 px and more, strong structure less.",
+  words: {
+    title: "Local contrast",
+    short: "Contrast",
+    summary: "Raises weak structure of 8 px and more, strong structure less.",
+  },
   fields: {
     gain: slider({
       label: "Most gain",

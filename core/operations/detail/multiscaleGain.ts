@@ -23,9 +23,11 @@ const gainOf = (px: number, by: number) => ({
 export const multiscaleGain = raisingOfDetail({
   id: "detail.by-size",
   version: 1,
-  title: "Detail by size",
-  short: "By size",
-  summary: "Raises or softens detail by its size, what is noise left as it is.",
+  words: {
+    title: "Detail by size",
+    short: "By size",
+    summary: "Raises or softens detail by its size, what is noise left as it is.",
+  },
   disturbedWeight: 0.3,
   fields: {
     levers: choice({

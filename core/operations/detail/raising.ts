@@ -6,7 +6,8 @@ import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
 import { pointFields, throughStabilised } from "../varianceStabilised";
-import type { Operation } from "../operation";
+import { around } from "../around";
+import type { Operation, OperationWords } from "../operation";
 
 /** What every way of raising detail has, in the same words. */
 const shared = {
@@ -49,10 +50,8 @@ export type GainShare = (power: number, variance: number) => number;
 interface Raising<F extends Record<string, Field>> {
   id: string;
   version: number;
-  title: string;
-  short: string;
-  summary: string;
-  /** @default the halves alone tell it (Operation.disturbedWeight) */
+  words: OperationWords<ValuesOf<F>>;
+  /** @default the halves alone tell it (Capabilities.disturbedWeight) */
   disturbedWeight?: number;
   fields: F;
   reach(params: ValuesOf<F>): number;
@@ -67,11 +66,12 @@ interface Raising<F extends Record<string, Field>> {
 export function raisingOfDetail<F extends Record<string, Field>>(
   raising: Raising<F>,
 ): Operation<Shared & ValuesOf<F>, "noiseModel" | "psf"> {
-  const { fields, reach, raise, ...known } = raising;
+  const { words, fields, reach, raise, disturbedWeight, ...known } = raising;
   const { strength, ...later } = shared;
   const all = parameters({ strength, ...fields, ...later });
   return {
     ...known,
+    words: words as OperationWords<Shared & ValuesOf<F>>,
     group: "detail",
     parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
     can: {
@@ -83,12 +83,12 @@ export function raisingOfDetail<F extends Record<string, Field>>(
         },
       },
       detailGain: true,
+      disturbedWeight,
     },
     channels: ["together", "luminance", "each", "chrominance"],
-    cropBound: 1e-5,
-    needs: ["noiseModel", "psf"],
-    halo: (params) => reach(params) + (params.keepPoints ? POINTS_HALO : 0),
-    run(region, params, facts, job, place) {
+    needs: () => ["noiseModel", "psf"],
+    source: around((params) => reach(params) + (params.keepPoints ? POINTS_HALO : 0)),
+    run(region, { params, facts, job, place }) {
       const { noiseModel, psf } = facts as Facts<"noiseModel" | "psf">;
       const hasStars = params.keepPoints && psf.fwhmPx !== null;
       return throughStabilised(region, params, { noiseModel, psf }, job, place, (even) =>

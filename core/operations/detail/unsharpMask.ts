@@ -25,9 +25,11 @@ function maskVariance(covariance: readonly number[], widthPx: number): number {
 export const unsharpMask = raisingOfDetail({
   id: "detail.unsharp-mask",
   version: 1,
-  title: "Unsharp mask",
-  short: "Unsharp",
-  summary: "Raises what differs from its surroundings, what is noise left as it is.",
+  words: {
+    title: "Unsharp mask",
+    short: "Unsharp",
+    summary: "Raises what differs from its surroundings, what is noise left as it is.",
+  },
   disturbedWeight: 0.9,
   fields: {
     amount: slider({

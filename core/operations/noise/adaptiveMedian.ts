@@ -16,9 +16,11 @@ const SPARED = 1.6;
 export const adaptiveMedian = noiseApproach({
   id: "noise.median",
   version: 1,
-  title: "Adaptive median",
-  short: "Median",
-  summary: "Replaces single pixels that stand out of their surroundings; all others stay as they are.",
+  words: {
+    title: "Adaptive median",
+    short: "Median",
+    summary: "Replaces single pixels that stand out of their surroundings; all others stay as they are.",
+  },
   disturbedWeight: 1,
   fields: {
     threshold: slider({
@@ -36,7 +38,7 @@ export const adaptiveMedian = noiseApproach({
       default: true,
     }),
   },
-  needs: ["psf"],
+  needs: () => ["psf"],
   // Stars are spared by their shape.
   onlyOutliers: true,
   reach: () => BEHIND,

@@ -13,7 +13,7 @@ const kernels = wasmKernels();
 const job = quietJob(kernels);
 /** All but the median, which takes away single pixels and no grain. */
 const APPROACHES = OPERATIONS.filter(({ can, id }) => can.noiseReduction && id !== "noise.median").map(
-  (one) => [one.short, one] as const,
+  (one) => [one.words.short, one] as const,
 );
 const approach = (id: string) => OPERATIONS.find((one) => one.id === id) as AnyOperation;
 

@@ -6,7 +6,8 @@ import { choice, parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
 import { partOf, pointFields, throughStabilised } from "../varianceStabilised";
 import { cropPlane, growRegion, intersectRegions, relativeTo, wholeRegion } from "../../raster";
-import type { ChannelMode, Operation, Shares } from "../operation";
+import { around } from "../around";
+import type { ChannelMode, Operation, OperationWords, Shares } from "../operation";
 
 const share = (label: string, hint: string, levers: string | readonly string[], ofColour = true) => ({
   ...slider({ label, hint, min: 0, max: 1, step: 0.01, default: 1 }),
@@ -67,19 +68,15 @@ type Shared = ValuesOf<typeof shared>;
 interface Approach<F extends Record<string, Field>, I extends FactId> {
   id: string;
   version: number;
-  title: string;
-  short: string;
-  summary: string;
+  words: OperationWords<ValuesOf<F>>;
   /** Its own settings, between strength and the points. */
   fields: F;
   /** What it must know beside the noise and the stars. */
-  needs: readonly I[];
-  /** Of these the ones that are needed with some settings. @default all */
-  asks?(params: ValuesOf<F>): readonly I[];
+  needs(params: ValuesOf<F>): readonly I[];
   migrations?: Operation<unknown, I>["migrations"];
   /** Whether it takes single outliers away and no grain: points are then set aside only on demand (an outlier looks like one), and there are no settings for grain. @default false */
   onlyOutliers?: boolean;
-  /** @default linear (Operation.disturbedWeight) */
+  /** @default linear (Capabilities.disturbedWeight) */
   disturbedWeight?: number;
   /** Pixels of surroundings that `clean` looks at. */
   reach(params: ValuesOf<F>): number;
@@ -96,7 +93,10 @@ const CHANNELS: readonly ChannelMode[] = ["together", "each", "luminance", "chro
 export function noiseApproach<F extends Record<string, Field>, I extends FactId = never>(
   approach: Approach<F, I>,
 ): Operation<Shared & ValuesOf<F>, I | "noiseModel" | "psf"> {
-  const { fields, needs, asks, reach, clean, onlyOutliers = false, ...known } = approach;
+  const { words, fields, needs, reach, clean, disturbedWeight, onlyOutliers = false, ...known } = approach;
+  const startingPoints = onlyOutliers
+    ? []
+    : (STARTING_POINTS as OperationWords<Shared & ValuesOf<F>>["startingPoints"]);
   const { levers, strength, colourStrength, redStrength, greenStrength, blueStrength, ...later } = shared;
   const strengths = { levers, strength, colourStrength, redStrength, greenStrength, blueStrength };
   const { keepPoints, pointSnr, ...grainy } = later;
@@ -104,31 +104,31 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
   const all = parameters({ ...strengths, ...fields, ...(onlyOutliers ? {} : grainy), ...points });
   return {
     ...known,
+    words: { ...words, startingPoints },
     group: "noise",
     parameters: all as unknown as Parameters<Shared & ValuesOf<F>>,
-
-    startingPoints: onlyOutliers ? [] : (STARTING_POINTS as Operation<Shared & ValuesOf<F>, I>["startingPoints"]),
     can: {
       strength: { field: "strength", mixes: { shares: sharesOf, full: FULL as Partial<Shared & ValuesOf<F>> } },
       noiseReduction: true,
+      disturbedWeight,
     },
     channels: CHANNELS,
-    cropBound: 1e-5,
-    needs: ["noiseModel", "psf", ...needs],
-    ...(asks ? { asks: (params) => ["noiseModel", "psf", ...asks(params)] } : {}),
-    halo: (params) =>
-      reach(params) +
-      (params.keepPoints ? POINTS_HALO : 0) +
-      (params.mottle > 0 ? MOTTLE_REACH : 0) +
-      (params.leastGrain > 0 ? GRAIN_REACH : 0),
-    async run(region, params, facts, job, place) {
+    needs: (params) => ["noiseModel", "psf", ...needs(params)],
+    source: around(
+      (params) =>
+        reach(params) +
+        (params.keepPoints ? POINTS_HALO : 0) +
+        (params.mottle > 0 ? MOTTLE_REACH : 0) +
+        (params.leastGrain > 0 ? GRAIN_REACH : 0),
+    ),
+    async run(region, { params, facts, job, place }) {
       const { noiseModel, psf } = facts as Facts<"noiseModel" | "psf">;
       const { leastGrain = 0, mottle = 0 } = params as Partial<Shared>;
       const isNoisy = noiseModel.models.some(({ a }) => a > 0);
       if (!isNoisy) return region;
-      const around = (mottle > 0 ? MOTTLE_REACH : 0) + (leastGrain > 0 ? GRAIN_REACH : 0);
+      const margin = (mottle > 0 ? MOTTLE_REACH : 0) + (leastGrain > 0 ? GRAIN_REACH : 0);
       const cleaned = await throughStabilised(region, params, { noiseModel, psf }, job, place, (even) => {
-        const needed = intersectRegions(growRegion(even.kept, around), wholeRegion(even));
+        const needed = intersectRegions(growRegion(even.kept, margin), wholeRegion(even));
         const part = intersectRegions(growRegion(needed, reach(params)), wholeRegion(even));
         const own = partOf(even, part, needed);
         const smooth = withoutMottle(own, clean(own, params, facts as Facts<I>, job), mottle, job);

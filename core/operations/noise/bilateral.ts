@@ -5,9 +5,11 @@ import { noiseApproach } from "./approach";
 export const bilateral = noiseApproach({
   id: "noise.bilateral",
   version: 1,
-  title: "Bilateral filter",
-  short: "Bilateral",
-  summary: "Averages neighbours that are about as bright, and leaves edges alone.",
+  words: {
+    title: "Bilateral filter",
+    short: "Bilateral",
+    summary: "Averages neighbours that are about as bright, and leaves edges alone.",
+  },
   disturbedWeight: 1,
   fields: {
     radius: slider({
@@ -29,7 +31,7 @@ export const bilateral = noiseApproach({
       default: 3.5,
     }),
   },
-  needs: [],
+  needs: () => [],
   reach: ({ radius }) => radius,
   clean: ({ plane, width, height }, settings, _facts, job) => job.kernels.bilateral(plane, width, height, settings),
 });

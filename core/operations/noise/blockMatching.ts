@@ -42,9 +42,11 @@ export function blockVariance(covariance: readonly number[]): Float32Array {
 export const blockMatching = noiseApproach({
   id: "noise.block-matching",
   version: 1,
-  title: "Block matching",
-  short: "Blocks",
-  summary: "Cleans alike pieces of the picture together: what repeats is kept best.",
+  words: {
+    title: "Block matching",
+    short: "Blocks",
+    summary: "Cleans alike pieces of the picture together: what repeats is kept best.",
+  },
   disturbedWeight: 0.9,
   fields: {
     pilot: choice({
@@ -67,7 +69,7 @@ export const blockMatching = noiseApproach({
       default: 10,
     }),
   },
-  needs: ["mixture"],
+  needs: () => ["mixture"],
   reach: ({ pilot, search }) => reachOf(search) + (pilot === "mixture" ? MIXTURE_REACH : reachOf(search)),
   clean(even, { pilot, detail, search }, { mixture }, job) {
     const variance = blockVariance(even.covariance);

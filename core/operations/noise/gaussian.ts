@@ -6,9 +6,11 @@ import { noiseApproach } from "./approach";
 export const gaussian = noiseApproach({
   id: "noise.gaussian",
   version: 1,
-  title: "Gaussian smoothing",
-  short: "Gaussian",
-  summary: "Averages neighbours whatever they show: the plain measure that others must beat.",
+  words: {
+    title: "Gaussian smoothing",
+    short: "Gaussian",
+    summary: "Averages neighbours whatever they show: the plain measure that others must beat.",
+  },
   fields: {
     fwhmPx: slider({
       label: "Width",
@@ -20,7 +22,7 @@ export const gaussian = noiseApproach({
       default: 2.5,
     }),
   },
-  needs: [],
+  needs: () => [],
   reach: ({ fwhmPx }) => gaussianReach(fwhmPx),
   clean: ({ plane, width, height }, { fwhmPx }, _facts, job) =>
     job.kernels.convolve(plane, width, height, gaussianPsf(fwhmPx)),

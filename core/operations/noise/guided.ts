@@ -9,9 +9,11 @@ import { noiseApproach } from "./approach";
 export const guided = noiseApproach({
   id: "noise.guided",
   version: 1,
-  title: "Guided filter",
-  short: "Guided",
-  summary: "Smooths where a square varies no more than noise, and keeps what varies more.",
+  words: {
+    title: "Guided filter",
+    short: "Guided",
+    summary: "Smooths where a square varies no more than noise, and keeps what varies more.",
+  },
   disturbedWeight: 1,
   fields: {
     radius: slider({
@@ -33,7 +35,7 @@ export const guided = noiseApproach({
       default: 3,
     }),
   },
-  needs: [],
+  needs: () => [],
   reach: ({ radius }) => 2 * radius,
   clean({ plane, width, height }, { radius, edge }) {
     const means = boxMeans(plane, width, height, radius);

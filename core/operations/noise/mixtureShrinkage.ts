@@ -94,9 +94,11 @@ function haarMixtureOf(
 export const mixtureShrinkage = noiseApproach({
   id: "noise.mixture",
   version: 1,
-  title: "Mixture noise reduction",
-  short: "Mixture",
-  summary: "Tells noise from detail by what each neighbourhood most likely is.",
+  words: {
+    title: "Mixture noise reduction",
+    short: "Mixture",
+    summary: "Tells noise from detail by what each neighbourhood most likely is.",
+  },
   disturbedWeight: 0.85,
   fields: {
     detail: keepDetail,
@@ -110,8 +112,7 @@ export const mixtureShrinkage = noiseApproach({
       default: "starlets",
     }),
   },
-  needs: ["mixture", "haarMixture"],
-  asks: ({ waves }) => (waves === "both" ? ["mixture", "haarMixture"] : ["mixture"]),
+  needs: ({ waves }) => (waves === "both" ? ["mixture", "haarMixture"] : ["mixture"]),
   // Scale j smooths over 2 · 2^j px to each side and looks at neighbours as far off: 2 (2^J − 1), and 2 · 2^(J−1) for the last scale.
   reach: () => MIXTURE_REACH,
   clean(even, { detail, waves }, { mixture, haarMixture }, job) {

@@ -8,9 +8,11 @@ const NOISE_OF_TWO = 2;
 export const nonLocalMeans = noiseApproach({
   id: "noise.non-local-means",
   version: 1,
-  title: "Non-local means",
-  short: "Non-local",
-  summary: "Averages pixels whose surroundings look alike.",
+  words: {
+    title: "Non-local means",
+    short: "Non-local",
+    summary: "Averages pixels whose surroundings look alike.",
+  },
   disturbedWeight: 0.45,
   fields: {
     likeness: slider({
@@ -41,7 +43,7 @@ export const nonLocalMeans = noiseApproach({
       default: 6,
     }),
   },
-  needs: [],
+  needs: () => [],
   reach: ({ patch, search }) => patch + search,
   clean: ({ plane, width, height }, { likeness, patch, search }, _facts, job) =>
     job.kernels.nonLocalMeans(plane, width, height, { patch, search, h: likeness, spared: NOISE_OF_TWO }),

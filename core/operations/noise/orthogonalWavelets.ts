@@ -10,9 +10,11 @@ import { noiseApproach } from "./approach";
 export const orthogonalWavelets = noiseApproach({
   id: "noise.wavelets",
   version: 1,
-  title: "Orthogonal wavelets",
-  short: "Wavelets",
-  summary: "Weakens fine waves that are no larger than the noise, by place or by size.",
+  words: {
+    title: "Orthogonal wavelets",
+    short: "Wavelets",
+    summary: "Weakens fine waves that are no larger than the noise, by place or by size.",
+  },
   disturbedWeight: 0.35,
   fields: {
     rule: choice({
@@ -33,7 +35,7 @@ export const orthogonalWavelets = noiseApproach({
       default: 1,
     }),
   },
-  needs: ["wavelets"],
+  needs: () => ["wavelets"],
   reach: () => waveletReach(LEAST_ASYMMETRIC.length, WAVELET_SCALES),
   clean({ plane, width, height, index, covariance, kept }, { rule, times }, { wavelets }, job) {
     const sigma = waveletSigmas(covariance, LEAST_ASYMMETRIC, WAVELET_SCALES);

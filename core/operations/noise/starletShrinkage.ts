@@ -14,9 +14,11 @@ import { noiseApproach } from "./approach";
 export const starletShrinkage = noiseApproach({
   id: "noise.starlet",
   version: 2,
-  title: "Starlet noise reduction",
-  short: "Starlet",
-  summary: "Weakens what is no larger than the noise, scale by scale.",
+  words: {
+    title: "Starlet noise reduction",
+    short: "Starlet",
+    summary: "Weakens what is no larger than the noise, scale by scale.",
+  },
   disturbedWeight: 0.5,
   fields: {
     kind: choice({
@@ -57,7 +59,7 @@ export const starletShrinkage = noiseApproach({
       default: 5,
     }),
   },
-  needs: [],
+  needs: () => [],
   migrations: {
     1: ({ strength, ...others }) => ({
       ...others,

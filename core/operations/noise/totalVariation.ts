@@ -8,9 +8,11 @@ import { noiseApproach } from "./approach";
 export const totalVariation = noiseApproach({
   id: "noise.total-variation",
   version: 1,
-  title: "Total variation",
-  short: "Variation",
-  summary: "Finds the flattest picture, or the one of the steadiest slopes, that still fits: edges stay.",
+  words: {
+    title: "Total variation",
+    short: "Variation",
+    summary: "Finds the flattest picture, or the one of the steadiest slopes, that still fits: edges stay.",
+  },
   disturbedWeight: 0.7,
   fields: {
     order: choice({
@@ -40,7 +42,7 @@ export const totalVariation = noiseApproach({
       default: 50,
     }),
   },
-  needs: [],
+  needs: () => [],
   reach: ({ iterations }) => iterations + 2,
   clean({ plane, width, height }, { order, weight, iterations }, _facts, job) {
     return order === "first"

@@ -1,6 +1,7 @@
 import type { LevelsFact } from "../../facts";
 import { parameters, slider } from "../../parameters";
 import { medianInPlace } from "../../raster";
+import { around } from "../around";
 import type { Operation } from "../operation";
 
 export const stretchParameters = parameters({
@@ -59,9 +60,11 @@ export function stretchCurves(params: StretchParams, levels: LevelsFact): Stretc
 export const arcsinhStretch: Operation<StretchParams, "levels"> = {
   id: "stretch.arcsinh",
   version: 1,
-  title: "Arcsinh stretch",
-  short: "Arcsinh",
-  summary: "Lifts the faint parts into view and keeps the bright ones from burning out.",
+  words: {
+    title: "Arcsinh stretch",
+    short: "Arcsinh",
+    summary: "Lifts the faint parts into view and keeps the bright ones from burning out.",
+  },
   group: "stretch",
   madeFor: "linear",
   // Its curve moves the sky.
@@ -71,10 +74,9 @@ export const arcsinhStretch: Operation<StretchParams, "levels"> = {
     strength: { field: "sky" },
   },
   channels: ["together"],
-  cropBound: 1e-5,
-  needs: ["levels"],
-  halo: () => 0,
-  run(region, params, { levels }) {
+  needs: () => ["levels"],
+  source: around(() => 0),
+  run(region, { params, facts: { levels } }) {
     const curves = stretchCurves(params, levels);
     return { ...region, planes: region.planes.map((plane, c) => stretched(plane, curves[c])) };
   },
