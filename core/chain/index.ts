@@ -2,7 +2,7 @@ export { JOIN_HALO, joinFromMode, splitForMode } from "./channels";
 export { gridSteps, regionAfter, sizeAfter, statesOf } from "./grid";
 export { frameAfter, onOwnGrid } from "./ownGrid";
 export { isStretched, standsWrong, stateAfter } from "./state";
-export type { ChainInput } from "./measure";
+export type { ChainInput } from "./input";
 export type { NoiseLeft } from "./noiseLeft";
 export {
   added,

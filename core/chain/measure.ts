@@ -18,6 +18,7 @@ import {
   tilesOf,
   wholeRegion,
 } from "../raster";
+import type { ChainInput } from "./input";
 import type { Warp } from "../register";
 import { inverse, mapPoint } from "../register";
 import { sizeAfter } from "./grid";
@@ -28,15 +29,6 @@ import type { FactKey, ReadyStep, StepFacts } from "./ready";
 import { factsNeeded, NOTHING_CHOSEN, partsOfKey, readySteps, stepsForHalves, UNTOUCHED } from "./ready";
 import { runFilled } from "./run";
 import type { ChainStep } from "./schema";
-
-/** A stack as the chain sees it: the picture, its halves where there are some, and the level that fills its gaps. */
-export interface ChainInput {
-  picture: FrameSource;
-  halves: { a: FrameSource; b: FrameSource } | null;
-  fill: number[];
-  /** Full scale in samples of the picture. */
-  fullScale: number;
-}
 
 /** Measures facts of the input of step `index`: of the picture as it is after the steps before it, whose facts must be there. */
 export async function measureFacts(

@@ -1,7 +1,7 @@
 import type { JobHandle } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
 import { clippedMean, halfDifference, meanPlane } from "../raster";
-import type { ChainInput } from "./measure";
+import type { ChainInput } from "./input";
 import type { ReadyStep } from "./ready";
 import { stepsForHalves, stepsForNoisier } from "./ready";
 import type { ChainMemo } from "./run";

@@ -4,7 +4,7 @@ import { untouchedState } from "../operations";
 import type { FrameSource } from "../raster";
 import { compose } from "../register";
 import { changesGrid, gridSteps, sizeAfter, statesOf } from "./grid";
-import type { ChainInput } from "./measure";
+import type { ChainInput } from "./input";
 import type { ReadyStep } from "./ready";
 import { runChain } from "./run";
 

@@ -13,7 +13,7 @@ import {
   robustSpread,
   wholeRegion,
 } from "../raster";
-import type { ChainInput } from "./measure";
+import type { ChainInput } from "./input";
 import type { ReadyStep } from "./ready";
 import { stepsForHalves } from "./ready";
 import { chainHalo, runFilled } from "./run";

@@ -13,7 +13,7 @@ import {
   robustSpread,
   wholeRegion,
 } from "../raster";
-import type { ChainInput } from "./measure";
+import type { ChainInput } from "./input";
 import type { ReadyStep, StepFacts } from "./ready";
 import { readySteps } from "./ready";
 import { regionAfter, sizeAfter } from "./grid";

@@ -1,5 +1,5 @@
 import type { JobHandle } from "../job";
-import type { ChainInput } from "./measure";
+import type { ChainInput } from "./input";
 import { restorationOf } from "./restoration";
 import { onOwnGrid } from "./ownGrid";
 import type { StepFacts } from "./ready";

@@ -10,7 +10,7 @@ import {
   tilesOf,
   wholeRegion,
 } from "../raster";
-import type { ChainInput } from "./measure";
+import type { ChainInput } from "./input";
 import { sampleRegions } from "./measure";
 import { added, DISTURBED, NOISIER, sigmaOfLight } from "./noiseLeft";
 import { onOwnGrid } from "./ownGrid";
