@@ -2,7 +2,7 @@ import { parseArgs } from "node:util";
 import { z } from "zod";
 import { UserError } from "@/core/job";
 import type { Field, Parameters } from "@/core/parameters";
-import { schemaOf } from "@/core/parameters";
+import { kindOf, schemaOf } from "@/core/parameters";
 import type { Region } from "@/core/raster";
 
 /** A command line in pieces: what stands alone, and --name value options. */
@@ -62,16 +62,15 @@ export function optionsOf<P>({ fields }: Parameters<P>): Record<string, z.ZodTyp
 
 /** The parameter's own schema, for what comes as text. */
 function fromText(field: Field): z.ZodType {
-  if (field.kind === "tick") return yes;
+  const { option } = kindOf(field);
+  if (option?.isSwitch) return yes;
   const schema = schemaOf(field);
-  if (field.kind === "kernel") return schema;
-  if (field.kind === "slider") return z.preprocess((text) => (text === undefined ? text : Number(text)), schema);
-  return z.preprocess((text) => field.options.find(({ also }) => also === text)?.value ?? text, schema);
+  return option ? z.preprocess((text) => (text === undefined ? text : option.fromText(field, text)), schema) : schema;
 }
 
 /** Options that may stand alone. */
 export const switchesOf = <P>({ fields }: Parameters<P>): string[] =>
-  fields.flatMap((field) => (field.kind === "tick" && field.option !== undefined ? [field.option] : []));
+  fields.flatMap((field) => (kindOf(field).option?.isSwitch && field.option !== undefined ? [field.option] : []));
 
 /** The values that were given by options; the others take their defaults. */
 export function valuesOf<P>({ fields, schema }: Parameters<P>, options: Record<string, unknown>): P {
@@ -83,11 +82,9 @@ export function valuesOf<P>({ fields, schema }: Parameters<P>, options: Record<s
 export function usageOf<P>({ fields }: Parameters<P>): string {
   return fields
     .flatMap((field) => {
-      if (field.kind === "kernel" || field.option === undefined) return [];
-      if (field.kind === "tick") return `[--${field.option}]`;
-      const range =
-        field.kind === "choice" ? field.options.map(({ value }) => value).join("|") : `${field.min}…${field.max}`;
-      return `[--${field.option} ${range} (${field.default})]`;
+      const { option } = kindOf(field);
+      if (!option || field.option === undefined) return [];
+      return `[--${[field.option, option.usage(field)].filter(Boolean).join(" ")}]`;
     })
     .join(" ");
 }

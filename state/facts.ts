@@ -2,6 +2,8 @@ import { LRUCache } from "lru-cache";
 import type { ChainStep, FactKey } from "@/core/chain";
 import { factsNeeded, prepareChain, UNTOUCHED } from "@/core/chain";
 import { FACTS_VERSION } from "@/core/facts";
+import { findOperation } from "@/core/operations";
+import { directValues, followedBy } from "@/core/parameters";
 import { maskKey } from "@/core/mask";
 import type { SkyPatch } from "@/core/measure";
 import type { StepFactIds } from "@/engine/facts";
@@ -177,22 +179,26 @@ function lookedAt(steps: readonly ChainStep[], index: number, key: FactKey): [be
   return [before, key.replace(`@${UNTOUCHED}`, "@together")];
 }
 
+/** Kinds of parameters that facts follow. */
+const FOLLOWED = ["patches", "stars"] as const;
+
 /** What a fact depends on, as text. */
 function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
   const [before, known] = lookedAt(steps, index, key);
-  const settings = before.map(({ operation, version, params, channels, blend, mask, sky, dropped }) =>
+  const settings = before.map(({ operation, version, params, channels, blend, mask }) => {
+    const of = findOperation(operation)?.parameters ?? { fields: [] };
+    const followed = FOLLOWED.flatMap((kind) => followedBy(of, params, kind) ?? []);
     // Facts of chains without masks and patches keep the keys under which they were stored before there were any.
-    [
+    return [
       operation,
       version,
-      params,
+      directValues(of, params),
       channels,
       blend,
       ...(mask ? [maskKey(mask)] : []),
-      ...(sky?.tellNoise ? [sky.patches] : []),
-      ...(dropped.length > 0 ? [dropped] : []),
-    ],
-  );
+      ...followed,
+    ];
+  });
   return JSON.stringify([picture.id, settings, known, FACTS_VERSION]);
 }
 

@@ -1,9 +1,9 @@
 import { MIGRATIONS, readRecord } from "./migrations";
-import { projectRecord, RECORD_VERSION, stackRecord, subRecord } from "./records";
+import { boardRecord, chainRecord, projectRecord, RECORD_VERSION, stackRecord, subRecord } from "./records";
 import { project, stack, sub } from "./testing";
 
 test("records of a newer version are refused as such, older ones are brought forward", () => {
-  expect(readRecord("projects", projectRecord, { ...project, version: 7 })).toMatchObject({
+  expect(readRecord("projects", projectRecord, { ...project, version: RECORD_VERSION + 1 })).toMatchObject({
     ok: false,
     reason: { why: "newer" },
   });
@@ -115,6 +115,31 @@ test("records of version 4: matrices become warps, of subs and of stacks", () =>
   if (!moved.ok) throw new Error(moved.reason.detail);
   expect(moved.value.toProject).toEqual({ kind: "shift", matrix: [1, 0, 7, 0, 1, 0] });
   expect(moved.value.report.subs.map(({ toReference }) => toReference)).toEqual([warp, null]);
+});
+
+test("records of version 5: patches of sky and stars left out become parameters, in lanes, removed lanes and kept chains", () => {
+  const patches = [{ id: "p", x: 5, y: 6, side: 20 }];
+  const step = { operation: "noise.mixture", version: 1, channels: "together", blend: 1, on: true, mask: null };
+  const old = { ...step, params: { strength: 1 }, sky: { patches, tellNoise: true }, dropped: [[1, 2]] };
+  const now = { ...step, params: { strength: 1, skyPatches: { patches, forNoise: true }, droppedStars: [[1, 2]] } };
+  const plain = { ...step, params: {}, sky: null, dropped: [] };
+  const chain = { id: "c", version: 5, name: "kept", keptAt: 1, steps: [old, plain] };
+  const read = readRecord("chains", chainRecord, chain);
+  expect(read.ok && read.value.steps).toEqual([now, { ...step, params: {} }]);
+  const lane = { id: "l", letter: "A", stackId: "s", steps: [{ ...old, id: "x" }] };
+  const board = {
+    lanes: [lane],
+    removed: [lane],
+    spots: [],
+    view: { zoom: 2, panX: 0, panY: 0 },
+    display: {},
+    ladder: null,
+    selectedLaneId: null,
+  };
+  const moved = readRecord("boards", boardRecord, { id: "b", projectId: "q", version: 5, board });
+  if (!moved.ok) throw new Error(moved.reason.detail);
+  for (const { steps } of [...moved.value.board.lanes, ...moved.value.board.removed])
+    expect(steps).toEqual([{ ...now, id: "x" }]);
 });
 
 test("migrations are a list in order: each has its own name, one a store and version, and the last lead to today's", () => {

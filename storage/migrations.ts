@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import { withPlacedParameters } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
 import type { Refusal, Result } from "@/core/result";
 import { done, refused } from "@/core/result";
@@ -30,6 +31,14 @@ const renamedMeasure = (id: unknown): unknown =>
 /** A 2 × 3 matrix of before version 5 as a warp; null where there was none. */
 const warpOf = (matrix: unknown): Warp | null =>
   Array.isArray(matrix) && matrix.length === 6 ? linear(matrix as Matrix) : null;
+
+const stepsWithParameters = (steps: unknown): unknown =>
+  Array.isArray(steps) ? steps.map(withPlacedParameters) : steps;
+
+const withParameters = (lanes: unknown): unknown =>
+  Array.isArray(lanes)
+    ? lanes.map((lane: { steps?: unknown }) => ({ ...lane, steps: stepsWithParameters(lane.steps) }))
+    : lanes;
 
 export const MIGRATIONS: readonly Migration[] = [
   {
@@ -117,6 +126,23 @@ export const MIGRATIONS: readonly Migration[] = [
       const listed = subs.map(({ transform, ...sub }) => ({ ...sub, toReference: warpOf(transform) }));
       return { ...stack, version: 5, toProject: warpOf(toProject), report: { ...rest, subs: listed } };
     },
+  },
+  {
+    // Patches of sky and stars left out became parameters of their steps.
+    name: "placed-parameters-of-boards",
+    from: 5,
+    store: "boards",
+    run: ({ board, ...record }) => {
+      const { lanes, removed, ...rest } = (board ?? {}) as { lanes?: unknown; removed?: unknown };
+      const moved = { ...rest, lanes: withParameters(lanes), ...(removed ? { removed: withParameters(removed) } : {}) };
+      return { ...record, version: 6, board: moved };
+    },
+  },
+  {
+    name: "placed-parameters-of-chains",
+    from: 5,
+    store: "chains",
+    run: ({ steps, ...chain }) => ({ ...chain, version: 6, steps: stepsWithParameters(steps) }),
   },
 ];
 

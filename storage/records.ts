@@ -14,7 +14,7 @@ import { stackReport, stackSettings, subRelation } from "@/core/stack";
 import { packedRecords } from "./columns";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
-export const RECORD_VERSION = 5;
+export const RECORD_VERSION = 6;
 
 const id = z.string().min(1);
 const versioned = { version: z.literal(RECORD_VERSION), id, projectId: id };

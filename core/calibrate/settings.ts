@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { cfaPattern } from "../formats";
-import { choice, parameters, slider, tick } from "../parameters";
+import { choice, parameters, slider, toggle } from "../parameters";
 import { DEMOSAICS } from "./demosaic/registry";
 
 /** The best in a dithered stack: see docs/methods/ for the comparison. */
@@ -8,7 +8,7 @@ export const DEFAULT_DEMOSAIC = "limited";
 
 /** How lights are calibrated; which masters are used is told apart from it (apply.ts). */
 export const calibrationParameters = parameters({
-  scaleDark: tick({
+  scaleDark: toggle({
     label: "Scale darks by exposure",
     hint: "Multiplies dark current by the ratio of exposures; needs a bias",
     default: false,

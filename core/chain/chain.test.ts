@@ -4,7 +4,7 @@ import { frameOfRaster, intersectRegions, isEmptyRegion, rasterOf } from "../ras
 import { plainKernels, wasmKernels, worstDifference } from "../testing/fixtures";
 import { CREATOR } from "../version";
 import { joinFromMode, lightAround, splitForMode } from "./channels";
-import { chainToJson, migratedStep, newStep, parseChain } from "./index";
+import { CHAIN_VERSION, chainToJson, migratedStep, newStep, parseChain } from "./index";
 import { migratedFile } from "./schema";
 import type { AnyOperation } from "../operations";
 import { findOperation, OPERATIONS } from "../operations";
@@ -20,7 +20,7 @@ describe("chain files", () => {
   test("a chain survives being exported and imported", () => {
     const steps = OPERATIONS.map((operation) => newStep(operation));
     const result = parseChain(JSON.parse(chainToJson("all", steps)));
-    expect(result).toEqual({ ok: true, value: { format: "dunkel-chain", version: 2, name: "all", steps } });
+    expect(result).toEqual({ ok: true, value: { format: "dunkel-chain", version: CHAIN_VERSION, name: "all", steps } });
   });
 
   const good = { format: "dunkel-chain", version: 1, name: "", steps: [newStep(starlet)] };
@@ -50,6 +50,7 @@ describe("chain files", () => {
     expect(result.ok && result.value.steps[0].params).toEqual({
       levers: "all",
       strength: 0.9,
+      skyPatches: null,
       colourStrength: 1,
       redStrength: 1,
       greenStrength: 1,

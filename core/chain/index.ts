@@ -22,7 +22,7 @@ export type { Restoration } from "./restoration";
 export { restorationOf } from "./restoration";
 export type { ChainMemo } from "./run";
 export { chainHalo, forOneRun, runChain, runFilled } from "./run";
-export type { ChainFile, ChainStep, StepSky } from "./schema";
+export type { ChainFile, ChainStep } from "./schema";
 export {
   CHAIN_FORMAT,
   CHAIN_VERSION,
@@ -31,11 +31,10 @@ export {
   chainStep,
   chainToJson,
   migratedStep,
-  MOST_DROPPED,
-  MOST_PATCHES,
   newStep,
   parseChain,
   placedStep,
+  withPlacedParameters,
 } from "./schema";
 export type { SkyReadout } from "./skyReadout";
 export { READOUT_SCALES, skyReadout } from "./skyReadout";

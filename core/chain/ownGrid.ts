@@ -1,8 +1,9 @@
 import type { JobHandle } from "../job";
 import { UserError } from "../job";
 import { untouchedState } from "../operations";
+import { placedValues } from "../parameters";
 import type { FrameSource } from "../raster";
-import { compose } from "../register";
+import { compose, inverse } from "../register";
 import { changesGrid, gridSteps, sizeAfter, statesOf } from "./grid";
 import type { ChainInput } from "./input";
 import type { ReadyStep } from "./ready";
@@ -54,13 +55,14 @@ export function onOwnGrid(
   const { toSource, channels } = states[count];
   const { picture, fill } = input;
   const rest = steps.slice(count).map((ready) => {
-    const { mask } = ready;
+    const { mask, step } = ready;
+    const params = placedValues(ready.operation.parameters, step.params, inverse(toSource));
     const own = mask && {
       ...mask,
       untouched: mask.untouched ?? picture,
       toUntouched: mask.toUntouched ? compose(mask.toUntouched, toSource) : toSource,
     };
-    return { ...ready, mask: own };
+    return { ...ready, step: { ...step, params }, mask: own };
   });
   return {
     leading,

@@ -7,6 +7,7 @@ import { factsOfMask } from "../mask";
 import { skyPatch } from "../measure";
 import type { AnyOperation, ChannelMode } from "../operations";
 import { findOperation } from "../operations";
+import { followedBy } from "../parameters";
 import type { FrameSource } from "../raster";
 import type { Warp } from "../register";
 import type { ChainStep } from "./schema";
@@ -34,11 +35,11 @@ export function partsOfKey(key: FactKey): { id: FactId; of: ChannelMode | typeof
 }
 
 /** The key of a fact of a step's input, in the step's channel mode. */
-export function keyOfFact(id: FactId, { channels, sky, dropped }: ChainStep): FactKey {
+export function keyOfFact(id: FactId, { operation, channels, params }: ChainStep): FactKey {
   const { follows } = factOf(id);
-  if (follows === "patches" && sky?.tellNoise) return `${id}@${channels}#${JSON.stringify({ patches: sky.patches })}`;
-  if (follows === "stars" && dropped.length > 0) return `${id}@${channels}#${JSON.stringify({ dropped })}`;
-  return `${id}@${channels}`;
+  const of = findOperation(operation)?.parameters;
+  const own = follows && of && followedBy(of, params, follows);
+  return own ? `${id}@${channels}#${JSON.stringify(own)}` : `${id}@${channels}`;
 }
 
 /** The facts of one step's input: for each key one value a picture that the mode works on. */

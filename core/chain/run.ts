@@ -16,6 +16,7 @@ import { maskKey, maskValues } from "../mask";
 import type { PictureState, Place, Shares } from "../operations";
 import { untouchedState } from "../operations";
 import { memoize } from "../operations/memoize";
+import { directValues, placedValues } from "../parameters";
 import type { Warp } from "../register";
 import { compose, IDENTITY, inverse, resample, sourceRegion } from "../register";
 import { changesGrid, gridSteps, statesOf } from "./grid";
@@ -126,7 +127,12 @@ export async function runFilled(
   if (changesGrid(state, output)) {
     const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
     const kept = { x: 0, y: 0, width: area.width, height: area.height };
-    const made = await runStep(input, last, partOfJob(job, share, 1), { x: area.x, y: area.y, kept, result: region });
+    const made = await runStep(input, here(last, state), partOfJob(job, share, 1), {
+      x: area.x,
+      y: area.y,
+      kept,
+      result: region,
+    });
     if (key !== undefined) memo?.set(key, made);
     return made;
   }
@@ -148,13 +154,20 @@ export async function runFilled(
     await job.breathe();
     const kept = relativeTo(area, region);
     result = cropRaster(
-      await runStep(input, last, partOfJob(job, share, 1), { x: area.x, y: area.y, kept, result: region }),
+      await runStep(input, here(last, state), partOfJob(job, share, 1), { x: area.x, y: area.y, kept, result: region }),
       kept,
     );
   }
   job.progress(1);
   if (key !== undefined) memo?.set(key, result);
   return result;
+}
+
+/** A step whose placed parameters are in px of what it gets. */
+function here(ready: ReadyStep, { toSource }: PictureState): ReadyStep {
+  if (toSource === IDENTITY) return ready;
+  const params = placedValues(ready.operation.parameters, ready.step.params, inverse(toSource));
+  return { ...ready, step: { ...ready.step, params } };
 }
 
 /** How much of a step's full effect goes into the picture: its blend, and what its settings say. */
@@ -249,7 +262,12 @@ async function raw(source: FrameSource, region: Region, memo?: ChainMemo): Promi
 }
 
 function keyOf({ source }: ChainMemo, { x, y, width, height }: Region, steps: readonly ReadyStep[]): string {
-  const stepKeys = steps.map(({ key, step }) => [key, step.params, step.blend, step.mask && maskKey(step.mask)]);
+  const stepKeys = steps.map(({ key, operation, step }) => [
+    key,
+    directValues(operation.parameters, step.params),
+    step.blend,
+    step.mask && maskKey(step.mask),
+  ]);
   return JSON.stringify([source, x, y, width, height, ...stepKeys]);
 }
 

@@ -1,17 +1,10 @@
 import { z } from "zod";
 import type { Result } from "../result";
 import { mask, placedMask } from "../mask";
-import { skyPatch } from "../measure";
 import type { AnyOperation } from "../operations";
 import type { Warp } from "../register";
-import { mapPoint } from "../register";
 import { CHANNEL_MODES, findOperation, constant as levelOperation } from "../operations";
-
-export const MOST_PATCHES = 24;
-export const MOST_DROPPED = 400;
-
-const stepSky = z.object({ patches: z.array(skyPatch).min(1).max(MOST_PATCHES), tellNoise: z.boolean() });
-export type StepSky = z.infer<typeof stepSky>;
+import { placedValues } from "../parameters";
 
 /** One step of a chain; its parameters are checked against the operation's own schema by `parseChain`. */
 export const chainStep = z.object({
@@ -24,19 +17,12 @@ export const chainStep = z.object({
   on: z.boolean(),
   /** Where it acts; null for everywhere. */
   mask: mask.nullable().default(null),
-  /** Patches of sky beside it, px of the picture; `tellNoise`: its noise is told from them, not from the halves or the picture's finest detail. Null for those that are found. */
-  sky: stepSky.nullable().default(null),
-  /** Places of stars, px of the picture, that tell nothing of the blur. */
-  dropped: z
-    .array(z.tuple([z.number(), z.number()]))
-    .max(MOST_DROPPED)
-    .default([]),
 });
 export type ChainStep = z.infer<typeof chainStep>;
 
 export const CHAIN_FORMAT = "dunkel-chain";
-/** Version 1 knew no masks. */
-export const CHAIN_VERSION = 2;
+/** Version 1 knew no masks; in version 2 patches of sky and stars left out were no parameters. */
+export const CHAIN_VERSION = 3;
 const chainFile = z.object({
   format: z.literal(CHAIN_FORMAT),
   version: z.number().int().min(1),
@@ -46,7 +32,21 @@ const chainFile = z.object({
 export type ChainFile = z.infer<typeof chainFile>;
 
 /** What a file of an older version is in the next one, by that older version. Version 1 is the first. */
-const FILE_MIGRATIONS: Readonly<Record<number, (file: Record<string, unknown>) => Record<string, unknown>>> = {};
+const FILE_MIGRATIONS: Readonly<Record<number, (file: Record<string, unknown>) => Record<string, unknown>>> = {
+  2: ({ steps, ...file }) => ({ ...file, steps: Array.isArray(steps) ? steps.map(withPlacedParameters) : steps }),
+};
+
+/** A step of before version 3: its patches of sky and the stars left out become parameters. */
+export function withPlacedParameters(step: unknown): unknown {
+  if (typeof step !== "object" || step === null) return step;
+  const { sky, dropped, params, ...rest } = step as Record<string, unknown>;
+  const { patches, tellNoise } = (sky ?? {}) as Record<string, unknown>;
+  const placed = {
+    ...(patches === undefined ? {} : { skyPatches: { patches, forNoise: tellNoise === true } }),
+    ...(Array.isArray(dropped) && dropped.length > 0 ? { droppedStars: dropped } : {}),
+  };
+  return { ...rest, params: { ...(params as object), ...placed } };
+}
 
 /** A file of any older version as one of version `to`; anything else as it is. */
 export function migratedFile(json: unknown, migrations = FILE_MIGRATIONS, to = CHAIN_VERSION): unknown {
@@ -92,23 +92,16 @@ export function newStep(operation: AnyOperation): ChainStep {
     blend: 1,
     on: true,
     mask: null,
-    sky: null,
-    dropped: [],
   };
 }
 
-/** A step whose mask, patches and dropped stars were placed on one picture, on another: `warp` leads from the first's pixels to the other's. Patches keep their size in px. */
+/** A step whose mask and placed parameters belong to one picture, on another: `warp` leads from the first's pixels to the other's. */
 export function placedStep<S extends ChainStep>(step: S, warp: Warp): S {
-  const patches = step.sky?.patches.map((patch) => {
-    const [x, y] = mapPoint(warp, patch.x, patch.y);
-    return { ...patch, x, y };
-  });
-  const dropped = step.dropped.map(([x, y]) => [...mapPoint(warp, x, y)] as [number, number]);
+  const operation = findOperation(step.operation);
   return {
     ...step,
     mask: step.mask && placedMask(step.mask, warp),
-    sky: step.sky && patches ? { ...step.sky, patches } : null,
-    dropped,
+    params: operation ? placedValues(operation.parameters, step.params, warp) : step.params,
   };
 }
 

@@ -8,7 +8,8 @@ import type { AnyOperation } from "../operations";
 import type { Raster } from "../raster";
 import { createRaster, frameOfRaster } from "../raster";
 import { wasmKernels } from "../testing/fixtures";
-import type { ChainStep, StepFacts, StepSky } from "./index";
+import type { ChosenPatches } from "../parameters";
+import type { ChainStep, StepFacts } from "./index";
 import { factsNeeded, measureChain, measureFacts, newStep, parseChain, placedStep, skyReadout } from "./index";
 
 const job = quietJob(wasmKernels());
@@ -35,15 +36,15 @@ const inputOf = (picture: Raster, halves: [Raster, Raster] | null = null) => ({
   fullScale: 1,
 });
 const gaussian = findOperation("noise.gaussian") as AnyOperation;
-const stepWith = (sky: StepSky | null, part: Partial<ChainStep> = {}): ChainStep => ({
+const stepWith = (skyPatches: ChosenPatches | null, part: Partial<ChainStep> = {}): ChainStep => ({
   ...newStep(gaussian),
-  sky,
   ...part,
+  params: { ...gaussian.parameters.defaults, ...part.params, skyPatches },
 });
 const patch = (x: number, y: number, side = 64): SkyPatch => ({ id: `${x}`, x, y, side });
 const PATCHES = [patch(60, 60), patch(60, 180), patch(130, 120)];
 /** The noise that a step takes for true. */
-const grainOf = async (picture: Raster, halves: [Raster, Raster] | null, sky: StepSky | null) => {
+const grainOf = async (picture: Raster, halves: [Raster, Raster] | null, sky: ChosenPatches | null) => {
   const [facts] = await measureChain(inputOf(picture, halves), [stepWith(sky)], job);
   const [[, value]] = Object.entries(facts).filter(([key]) => key.startsWith("noiseModel@"));
   return (value as { models: { a: number }[]; covariance: number[][]; from: string }[])[0];
@@ -66,14 +67,14 @@ test("patches are found where there is no star, no gap, and little light", async
 test("noise from patches is that in the patches, whatever the halves say, and correlated as there", async () => {
   const sigma = 1e-3;
   const halves: [Raster, Raster] = [skyLike(sigma / 2, 5), skyLike(sigma / 2, 6)];
-  const told = await grainOf(skyLike(sigma, 4), halves, { patches: PATCHES, tellNoise: true });
+  const told = await grainOf(skyLike(sigma, 4), halves, { patches: PATCHES, forNoise: true });
   expect(told.from).toBe("patches");
   expect(Math.sqrt(told.models[0].a) / sigma).toBeGreaterThan(0.95);
   expect(Math.sqrt(told.models[0].a) / sigma).toBeLessThan(1.05);
   const side = Math.sqrt(told.covariance[0].length);
   const middle = (side * side - 1) / 2;
   expect(Math.abs(told.covariance[0][middle + 1] / told.covariance[0][middle])).toBeLessThan(0.05);
-  const [own, kept] = [null, { patches: PATCHES, tellNoise: false }];
+  const [own, kept] = [null, { patches: PATCHES, forNoise: false }];
   for (const sky of [own, kept]) {
     const fromHalves = await grainOf(skyLike(sigma, 4), halves, sky);
     expect([fromHalves.from, fromHalves.models[0].a < 0.3 * sigma ** 2]).toEqual(["halves", true]);
@@ -85,7 +86,7 @@ test("noise of neighbours that are alike is found to be so", async () => {
   const plane = picture.planes[0];
   // The mean of a pixel and the one to its left: they share half of their variance.
   const shared = plane.map((v, i) => (i % SIZE.width > 0 ? (v + plane[i - 1]) / 2 : v));
-  const { covariance } = await grainOf({ ...picture, planes: [shared] }, null, { patches: PATCHES, tellNoise: true });
+  const { covariance } = await grainOf({ ...picture, planes: [shared] }, null, { patches: PATCHES, forNoise: true });
   const middle = (covariance[0].length - 1) / 2;
   expect(covariance[0][middle + 1] / covariance[0][middle]).toBeCloseTo(0.5, 1);
   expect(covariance[0][middle + 17] / covariance[0][middle]).toBeCloseTo(0, 1);
@@ -93,9 +94,9 @@ test("noise of neighbours that are alike is found to be so", async () => {
 
 test("patches beside the picture are left out; with none on it the error says what to do", async () => {
   const far = patch(5000, 10);
-  const some = await grainOf(skyLike(1e-3, 4), null, { patches: [far, ...PATCHES], tellNoise: true });
+  const some = await grainOf(skyLike(1e-3, 4), null, { patches: [far, ...PATCHES], forNoise: true });
   expect(some.models[0].a).toBeGreaterThan(0);
-  await expect(grainOf(skyLike(1e-3, 4), null, { patches: [far], tellNoise: true })).rejects.toThrow(/sky patches/);
+  await expect(grainOf(skyLike(1e-3, 4), null, { patches: [far], forNoise: true })).rejects.toThrow(/sky patches/);
 });
 
 test("the readout tells white noise scale by scale, and what a step leaves of it", async () => {
@@ -143,14 +144,19 @@ test("how noise grows with the light is told: shot noise doubles the variance of
 });
 
 test("patches move with the sky onto another stack, are part of the chain file, and of what a fact is known by", () => {
-  const sky = { patches: [patch(10, 20)], tellNoise: true };
+  const sky = { patches: [patch(10, 20)], forNoise: true };
   const moved = placedStep(stepWith(sky), { kind: "shift", matrix: [1, 0, 5, 0, 1, -7] });
-  expect(moved.sky?.patches[0]).toMatchObject({ x: 15, y: 13, side: 64 });
-  const file = { format: "dunkel-chain", version: 2, steps: [stepWith(sky)] };
+  expect((moved.params.skyPatches as ChosenPatches).patches[0]).toMatchObject({ x: 15, y: 13, side: 64 });
+  const file = { format: "dunkel-chain", version: 3, steps: [stepWith(sky)] };
   const read = parseChain(JSON.parse(JSON.stringify(file)));
-  expect(read.ok && read.value.steps[0].sky).toEqual(sky);
-  const bad = parseChain({ ...file, steps: [{ ...stepWith(sky), sky: { patches: [], tellNoise: true } }] });
-  expect(!bad.ok && bad.reason.field).toBe("steps.0.sky.patches");
+  expect(read.ok && read.value.steps[0].params.skyPatches).toEqual(sky);
+  const bad = parseChain({ ...file, steps: [stepWith({ patches: [], forNoise: true })] });
+  expect(!bad.ok && bad.reason.field).toBe("steps.0.params.skyPatches.patches");
+  // Until version 2 they lay beside the parameters.
+  const { skyPatches: _, ...params } = stepWith(sky).params;
+  const old = { ...stepWith(sky), params, sky: { patches: sky.patches, tellNoise: true }, dropped: [] };
+  const migrated = parseChain({ ...file, version: 2, steps: [old] });
+  expect(migrated.ok && migrated.value.steps[0]).toEqual(stepWith(sky));
   expect(factsNeeded(stepWith(sky))).not.toEqual(factsNeeded(stepWith(null)));
-  expect(factsNeeded(stepWith({ ...sky, tellNoise: false }))).toEqual(factsNeeded(stepWith(null)));
+  expect(factsNeeded(stepWith({ ...sky, forNoise: false }))).toEqual(factsNeeded(stepWith(null)));
 });

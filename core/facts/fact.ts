@@ -41,7 +41,7 @@ export interface PictureLook {
  */
 export interface Fact<V> {
   id: string;
-  /** What a person chose for a step that it follows: the patches of sky from which noise is told (PictureLook.patches), or the stars that tell the blur (PictureLook.dropped); neither for most. */
+  /** The kind of parameter that it follows: patches of sky in which noise is measured (PictureLook.patches), or stars that do not count for the blur (PictureLook.dropped). @default none */
   follows?: "patches" | "stars";
   /** What it tells, in a few words. */
   title: string;

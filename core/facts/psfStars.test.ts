@@ -42,7 +42,8 @@ async function told(
   of: ReturnType<typeof picture>,
   dropped: [number, number][] = [],
 ): Promise<PsfStarsFact["channels"][number]> {
-  const step: ChainStep = { ...newStep(findOperation("deconvolve.stars-apart") as AnyOperation), dropped };
+  const fresh = newStep(findOperation("deconvolve.stars-apart") as AnyOperation);
+  const step: ChainStep = { ...fresh, params: { ...fresh.params, droppedStars: dropped } };
   const key: FactKey = keyOfFact("psfStars", step);
   const input = { picture: frameOfRaster(of.raster), halves: null, fill: [100], fullScale: 65535 };
   const found = await measureFacts(input, [step], [], 0, [key], job);

@@ -7,6 +7,7 @@ export { typedBlur, typedFwhm } from "./deconvolve/blur";
 export { psfFromShapes, psfFromStar, MOST_STAR_SIDE } from "./deconvolve/importedPsf";
 export { gaussianPsf } from "./gaussianPsf";
 export { constant } from "./constant";
+export { fieldOfKind } from "./fieldOfKind";
 export { OPERATIONS, findOperation } from "./registry";
 export type { StretchCurve, StretchParams } from "./stretch/arcsinhStretch";
 export { stretchCurves, stretchParameters, stretched } from "./stretch/arcsinhStretch";

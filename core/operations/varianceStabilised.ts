@@ -3,14 +3,14 @@ import { componentsOf, fromComponents, stabilisedRaster, unstabilised } from "..
 import type { JobHandle } from "../job";
 import { drawPoints, findPoints } from "../measure";
 import type { ValuesOf } from "../parameters";
-import { slider, tick } from "../parameters";
+import { patchesField, slider, toggle } from "../parameters";
 import type { Raster, Region } from "../raster";
 import { cloneRaster, cropPlane, pasteInto, relativeTo, wholeRegion } from "../raster";
 import type { Place } from "./operation";
 
 /** What operations that set stars aside have, in the same words. */
 export const pointFields = {
-  keepPoints: tick({
+  keepPoints: toggle({
     label: "Keep points",
     hint: "Stars, down to the faint ones, are set aside before and put back as they were after",
     default: true,
@@ -27,6 +27,14 @@ export const pointFields = {
     }),
     when: { name: "keepPoints", is: "true" },
   },
+};
+
+/** Where such a step takes the noise from. */
+export const noiseField = {
+  skyPatches: patchesField({
+    label: "Noise from",
+    hint: "Where the step takes the noise from: the halves, or what varies in patches of sky",
+  }),
 };
 
 /** A component of the picture (core/facts/components.ts) whose noise is even: σ 1 everywhere, its neighbours alike by `covariance` (grain.ts). */

@@ -1,5 +1,5 @@
 import { fc } from "../testing/properties";
-import { choice, differencesInWords, inSentence, inWords, parameters, slider, tick } from "./index";
+import { choice, differencesInWords, inSentence, inWords, parameters, slider, toggle } from "./index";
 
 const sample = parameters({
   strength: slider({ label: "Strength", hint: "…", min: 0, max: 1, step: 0.01, default: 0.5 }),
@@ -23,7 +23,7 @@ const sample = parameters({
     unit: "px",
     when: { name: "blur", is: "typed" },
   }),
-  halves: tick({ label: "Halves", hint: "…", default: true }),
+  halves: toggle({ label: "Halves", hint: "…", default: true }),
 });
 
 test("missing values take their defaults; the defaults are valid; unknown names are dropped", () => {

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { REJECTORS } from "../combine";
-import { choice, parameters, slider, tick } from "../parameters";
+import { choice, parameters, slider, toggle } from "../parameters";
 
 /** Rejections that go by σ limits. */
 const BY_SIGMA = { name: "reject", is: ["auto", "expected", "sigma", "winsor", "mad", "linear"] };
@@ -205,13 +205,13 @@ export const stackParameters = parameters({
     default: 0,
     option: "crop-coverage",
   }),
-  keepTrails: tick({
+  keepTrails: toggle({
     label: "Leave trails to the rejection",
     hint: "Without it the trails of satellites and aircraft that were found in subs are taken out whole, with a margin",
     default: false,
     option: "keep-trails",
   }),
-  keepCores: tick({
+  keepCores: toggle({
     label: "Leave saturated cores as they are",
     hint: "Without it, what is saturated in long exposures is taken from shorter ones, where there are some",
     default: false,
@@ -249,13 +249,13 @@ export const stackParameters = parameters({
     default: 1.5,
     option: "fwhm-limit",
   }),
-  keepDoubles: tick({
+  keepDoubles: toggle({
     label: "Use subs with double images too",
     hint: "Subs in which the mount jumped show every star twice, and would put a second, fainter one beside each",
     default: false,
     option: "keep-doubles",
   }),
-  mixFilters: tick({
+  mixFilters: toggle({
     label: "Stack different filters into one picture",
     hint: "Without it only the filter that most of the subs have is stacked, and the others are named",
     default: false,

@@ -65,6 +65,11 @@ export async function run(steps: ChainStep[], source = input.picture, region = w
 /** A blur that was taken from elsewhere. */
 const KERNEL = { from: "a star", side: 3, values: [0, 0.1, 0, 0.1, 0.6, 0.1, 0, 0.1, 0] };
 
+/** Sky without stars, in which noise is measured; every star, left out; and a point. */
+const PATCHES = { patches: [{ id: "a", x: 60, y: 230, side: 48 }], forNoise: true };
+const DROPPED = randomStars(45, SIZE.width, SIZE.height, 5).map(({ x, y }): [number, number] => [x, y]);
+const POINTS: [number, number][] = [[150, 120]];
+
 /** What every operation must keep to, alone. */
 export function checkContract(operation: AnyOperation): void {
   const { defaults, fields, schema } = operation.parameters;
@@ -111,7 +116,7 @@ export function checkContract(operation: AnyOperation): void {
       return made;
     };
     for (const field of fields) {
-      const when = field.kind === "tick" ? undefined : field.when;
+      const when = field.when;
       // What strength there is for begins to matter below full strength.
       const own = { ...defaults, ...quick, ...(field.name === "levers" ? { strength: 0.4 } : {}), ...typed };
       const [needed] = when ? [when.is].flat() : [];
@@ -126,9 +131,9 @@ export function checkContract(operation: AnyOperation): void {
             ]
           : field.kind === "choice"
             ? field.options.slice(0, 2).map(({ value }) => value)
-            : field.kind === "kernel"
-              ? [null, KERNEL]
-              : [true, false];
+            : { psf: [null, KERNEL], toggle: [true, false], patches: [PATCHES], stars: [DROPPED], points: [POINTS] }[
+                field.kind
+              ];
       // Against the settings beside, which are run once for all that share them: by one value, and by the other where that changes nothing.
       const before = await at(beside);
       let isChanged = false;

@@ -80,8 +80,14 @@ const KEPT = { from: "a star", side: 3, values: [0, 0.1, 0.05, 0.1, 0.5, 0.1, 0.
 
 /** Any value that a field takes; iterations and scales so few that the halo leaves something of this picture to be cropped. */
 function valueOf(field: Field & { name: string }): fc.Arbitrary<unknown> {
-  if (field.kind === "tick") return fc.boolean();
-  if (field.kind === "kernel") return fc.constantFrom(null, KEPT);
+  if (field.kind === "toggle") return fc.boolean();
+  if (field.kind === "psf") return fc.constantFrom(null, KEPT);
+  if (field.kind === "patches") return fc.constant(null);
+  if (field.kind === "stars") return fc.constant([]);
+  if (field.kind === "points")
+    return fc.array(fc.tuple(fc.integer({ min: 0, max: SIZE.width }), fc.integer({ min: 0, max: SIZE.height })), {
+      maxLength: Math.min(6, field.most),
+    });
   // Haar wavelets take long: they have a test of their own.
   if (field.name === "waves") return fc.constant("starlets");
   if (field.kind === "choice") return fc.constantFrom(...field.options.map(({ value }) => value));
@@ -102,8 +108,6 @@ export const stepOf = (operation: AnyOperation): fc.Arbitrary<ChainStep> =>
     blend: fc.constantFrom(1, 1, 0.6),
     on: fc.constant(true),
     mask: fc.constant(null),
-    sky: fc.constant(null),
-    dropped: fc.constant([]),
   }) as fc.Arbitrary<ChainStep>;
 
 export const REGIONS: Region[] = [

@@ -3,16 +3,16 @@ import type { AnyOperation } from "@/core/operations";
 import { findOperation, untouchedState } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { cropRaster, wholeRegion } from "@/core/raster";
-import { cut, halved, mono, turned, withOperations } from "@/core/testing/gridOperations";
+import { cut, halved, marks, mono, turned, withOperations } from "@/core/testing/testOperations";
 import { worstDifference } from "@/core/testing/fixtures";
-import { context, rasters, SIZE, treatmentOf } from "./cropChecks";
+import { check, context, rasters, SIZE, treatmentOf } from "./cropChecks";
 import { crop } from "./crop";
 import { evidence } from "./evidence";
 import { measureCrop } from "./measureCrop";
 import { renderStrip } from "./render";
 import { runTask } from "./task";
 
-const ALL: AnyOperation[] = [cut, halved, turned, mono];
+const ALL: AnyOperation[] = [cut, halved, turned, mono, marks];
 const step = (operation: AnyOperation, params = {}) => ({
   ...newStep(operation),
   params: { ...operation.parameters.defaults, ...params },
@@ -102,6 +102,30 @@ test("a mask stays on the sky, whatever the steps before did to the grid", () =>
     const light = plane.reduce((sum, v) => sum + (v === v ? v : 0), 0);
     expect(light).toBeGreaterThan(39 ** 2);
     expect(light).toBeLessThan(42 ** 2);
+  }));
+
+test("points stay on the sky, whatever the steps before did to the grid; a crop has them where the picture has", () =>
+  withOperations(ALL, async () => {
+    const points = [
+      [100, 80],
+      [181, 60],
+    ];
+    await check([known("noise.gaussian"), step(marks, { points })], [1, 3]);
+    const steps = [...GRID, step(marks, { points })];
+    const render = async (chain: typeof steps) => {
+      const treatment = await treatmentOf(chain);
+      const region = wholeRegion(stateAfter(chain, INPUT));
+      return planesOf(await runTask(renderStrip, { treatment, region }, context()))[0];
+    };
+    const [with_, without] = [await render(steps), await render(GRID)];
+    const gained = with_.map((v, i) => v - without[i]);
+    const brightest = gained.indexOf(Math.max(...gained.filter((v) => v === v)));
+    const at = regionAfter(stateAfter(GRID, INPUT), { x: 181, y: 60, width: 1, height: 1 });
+    const other = regionAfter(stateAfter(GRID, INPUT), { x: 100, y: 80, width: 1, height: 1 });
+    const near = [at, other].map(({ x, y }) => Math.hypot((brightest % 85) - x, Math.floor(brightest / 85) - y));
+    expect(Math.min(...near)).toBeLessThan(1.5);
+    expect(gained[at.y * 85 + at.x]).toBeGreaterThan(0.85);
+    expect(gained[other.y * 85 + other.x]).toBeGreaterThan(0.85);
   }));
 
 test("measures and evidence of a place hold the result against the stack on the same grid", () =>

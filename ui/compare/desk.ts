@@ -5,7 +5,7 @@ import { useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import type { Corner } from "@/core/mask";
 
-/** What lies open over the crops: a mask, patches of sky, or the stars that tell the blur; and what the pointer is at. Nothing of it is kept. */
+/** What lies open over the crops: a mask, or a placed parameter; and what the pointer is at. Nothing of it is kept. */
 export interface Desk {
   /** The mask that lies open, shown on all crops; null for none. */
   maskId: string | null;
@@ -13,10 +13,8 @@ export interface Desk {
   drawing: number | null;
   /** Corners drawn so far, in the project's coordinates. */
   draft: Corner[];
-  /** The step whose patches of sky are shown; null for none. */
-  skyOf: string | null;
-  /** The step whose stars that tell the blur are shown; null for none. */
-  psfOf: string | null;
+  /** The parameter of a step that is placed on the picture and shown on the crops; null for none. */
+  placed: { stepId: string; field: string } | null;
   /** The step that was touched last: what came before it can be seen. */
   stepId: string | null;
   /** What lies open above the crops. */
@@ -34,7 +32,7 @@ export interface Desk {
   evidence: { unsupported: boolean; lost: boolean; stars: boolean };
 }
 
-const CLEAR = { maskId: null, drawing: null, draft: [], skyOf: null, psfOf: null };
+const CLEAR = { maskId: null, drawing: null, draft: [], placed: null };
 
 export const createDesk = () =>
   createStore<Desk>(() => ({
@@ -65,10 +63,6 @@ export const tellClipped = (desk: ReturnType<typeof createDesk>, laneId: string,
 export const openMask = (desk: ReturnType<typeof createDesk>, maskId: string | null): void =>
   desk.setState({ ...CLEAR, maskId });
 
-/** Shows the patches of a step, or hides them. */
-export const openSky = (desk: ReturnType<typeof createDesk>, skyOf: string | null): void =>
-  desk.setState({ ...CLEAR, skyOf });
-
-/** Shows the stars that tell the blur of a step, or hides them. */
-export const openPsf = (desk: ReturnType<typeof createDesk>, psfOf: string | null): void =>
-  desk.setState({ ...CLEAR, psfOf });
+/** Shows a placed parameter of a step on the crops, or hides it. */
+export const openPlaced = (desk: ReturnType<typeof createDesk>, placed: Desk["placed"]): void =>
+  desk.setState({ ...CLEAR, placed });

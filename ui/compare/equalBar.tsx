@@ -22,6 +22,7 @@ import { NumberField } from "../kit/setting";
 import { useDeskStore } from "./desk";
 import { measuredRegion } from "./geometry";
 import { LaneTick, toggled } from "./laneTick";
+import { patchesOf } from "./useSkyPatches";
 
 const MEASURES: Record<string, { label: string; measure: EqualMeasure }> = {
   all: { label: "noise left, all sizes", measure: { of: "noise", scale: null } },
@@ -71,7 +72,7 @@ export function EqualBar({ board }: { board: Board }) {
       if (!known) throw new Error(`Lane ${lane.letter} has no stack that is tied to the project`);
       const { stack, toPicture, treatment } = known;
       const index = decidingStep(treatment.steps, measure);
-      const patches = treatment.steps[index]?.sky?.patches;
+      const patches = index < 0 ? undefined : patchesOf(treatment.steps[index])?.patches;
       const places =
         measure.of === "patches"
           ? (patches ?? (await session.facts.skyPatches(treatment))).map((patch) => ({ region: squareOf(patch) }))

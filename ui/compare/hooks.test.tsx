@@ -113,10 +113,13 @@ describe("the card of a step", () => {
     for (const field of starlet.parameters.fields) {
       const { label, kind } = field;
       const shown = {
-        tick: () => screen.queryByText(label.charAt(0).toLowerCase() + label.slice(1)),
+        toggle: () => screen.queryByText(label.charAt(0).toLowerCase() + label.slice(1)),
         slider: () => screen.queryByLabelText(`${label}, number`),
         choice: () => screen.queryByLabelText(label),
-        kernel: () => null,
+        psf: () => null,
+        patches: () => screen.queryByText(label),
+        stars: () => null,
+        points: () => screen.queryByText(label),
       }[kind]();
       expect([label, shown !== null]).toEqual([label, isInEffect(field, starlet.parameters.defaults)]);
     }

@@ -5,7 +5,7 @@ import { useMemo, useState } from "react";
 import { stretchCurves } from "@/core/operations";
 import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
-import { addSpot, moveSpot, spotOf, stepOfBoard } from "@/state/board";
+import { addSpot, moveSpot, spotOf } from "@/state/board";
 import type { Board, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Grip, SortableList, useSorted } from "../kit/sortable";
@@ -14,7 +14,7 @@ import { useCrop } from "../viewer/useCrop";
 import { usePainted } from "../viewer/usePainted";
 import { useDesk } from "./desk";
 import { MaskOverlay } from "./maskOverlay";
-import { SkyOverlay } from "./skyOverlay";
+import { PlacedOverlay, useOpenPlaced } from "./placedOverlay";
 import { useLaneTreatment } from "./useTreatment";
 import { VerdictPanel } from "./verdictPanel";
 
@@ -55,8 +55,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   const canvas = usePainted(shown?.raster ?? null, curves);
   const maskId = useDesk((desk) => desk.maskId);
   const mask = board.masks.find(({ id }) => id === maskId);
-  const skyOf = useDesk((desk) => desk.skyOf);
-  const sky = useMemo(() => stepOfBoard(board, skyOf), [board, skyOf]);
+  const placed = useOpenPlaced(board);
   const [dragging, setDragging] = useState<string | null>(null);
   const cell = { width: WIDTH, height: height * scale };
   const seen = { cell, left: 0, top: 0, scale, region: { x: 0, y: 0, width, height }, reduce, onto: null };
@@ -95,7 +94,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       {mask ? <MaskOverlay mask={mask} stack={stack} toPicture={toStack} view={seen} affinity="overview" /> : null}
-      {sky ? <SkyOverlay {...sky} toPicture={toStack} project={stack.facts} view={seen} /> : null}
+      {placed ? <PlacedOverlay {...placed} toPicture={toStack} project={stack.facts} view={seen} /> : null}
       {board.spots.map((spot, i) => {
         const [left, top] = mapPoint(toStack, spot.x, spot.y).map((v) => v * scale);
         return (

@@ -7,13 +7,14 @@ import { idleReason, keyOfFact } from "@/core/chain";
 import type { DetailBlurFact, PsfStarsFact } from "@/core/facts";
 import { shapeAt } from "@/core/measure";
 import type { BlurParams } from "@/core/operations";
-import { findOperation, typedBlur, typedFwhm } from "@/core/operations";
+import { fieldOfKind, findOperation, typedBlur, typedFwhm } from "@/core/operations";
+import type { Places } from "@/core/parameters";
 import { arcsecPerPx } from "@/state/pixelScale";
 import type { Board, Lane, LaneStep } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed } from "../kit/format";
-import { openPsf, useDesk, useDeskStore } from "./desk";
+import { openPlaced, useDesk, useDeskStore } from "./desk";
 import { FieldPicture } from "./fieldPicture";
 import { ImportedPsf } from "./importedPsf";
 import { usePsfStars } from "./psfStars";
@@ -31,12 +32,14 @@ interface Props {
 /** What the stars say of the blur: their mean picture and profile, how well the PSF fits them, and which of them tell it. */
 export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
   const desk = useDeskStore();
-  const isOpen = useDesk(({ psfOf }) => psfOf === step.id);
+  const field = fieldOfKind(step.operation, "stars") ?? "";
+  const dropped = droppedOf(step);
+  const isOpen = useDesk(({ placed }) => placed?.stepId === step.id && placed.field === field);
   const typed = typedOf(step);
   // Where the blur is typed no star tells it: none stays ringed.
   const isLeft = isOpen && typed !== null;
   useEffect(() => {
-    if (isLeft) openPsf(desk, null);
+    if (isLeft) openPlaced(desk, null);
   }, [desk, isLeft]);
   if (step.params.psf === "detail") return <DetailFigure lane={lane} step={step} />;
   if (typed?.psf === "kept")
@@ -57,10 +60,10 @@ export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
         <span className="min-w-0 flex-1 truncate text-quiet">
           <WidthFigure lane={lane} step={step} />
         </span>
-        {step.dropped.length > 0 ? (
+        {dropped.length > 0 ? (
           <IconButton
-            label={`Take the ${step.dropped.length} stars back that were left out`}
-            onClick={() => onChange({ dropped: [] }, `${step.id}.dropped`)}
+            label={`Take the ${dropped.length} stars back that were left out`}
+            onClick={() => onChange({ params: { ...step.params, [field]: [] } }, `${step.id}.${field}`)}
           >
             <RotateCcw size={14} />
           </IconButton>
@@ -70,7 +73,7 @@ export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
             isOpen ? "Hide the stars that tell the blur" : "Show the stars that tell the blur, and the blur itself"
           }
           help="Shows the stars that tell the blur on all crops, and the blur itself"
-          onClick={() => openPsf(desk, isOpen ? null : step.id)}
+          onClick={() => openPlaced(desk, isOpen ? null : { stepId: step.id, field })}
         >
           {isOpen ? <EyeOff size={14} /> : <Eye size={14} />}
         </IconButton>
@@ -79,6 +82,10 @@ export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
     </>
   );
 }
+
+/** The stars that a person left out. */
+const droppedOf = ({ operation, params }: LaneStep): Places =>
+  (params[fieldOfKind(operation, "stars") ?? ""] as Places | undefined) ?? [];
 
 /** The settings of a blur that is typed; null where the stars show it. */
 function typedOf({ operation, params }: LaneStep): BlurParams | null {
@@ -166,8 +173,8 @@ function Shown({ lane, step }: { lane: Lane; step: LaneStep }) {
         </div>
       ))}
       <p className="text-xs text-quiet">
-        {step.dropped.length > 0 ? `${step.dropped.length} left out. ` : ""}Click a ringed star on a crop to leave it
-        out.
+        {droppedOf(step).length > 0 ? `${droppedOf(step).length} left out. ` : ""}Click a ringed star on a crop to leave
+        it out.
       </p>
     </div>
   );

@@ -1,20 +1,20 @@
 "use client";
 
 import { Eye, EyeOff, Plus, RotateCcw } from "lucide-react";
-import { useEffect, useMemo, useRef, useState } from "react";
-import type { SkyReadout, StepSky } from "@/core/chain";
-import { isStretched, MOST_PATCHES, placedStep } from "@/core/chain";
-import type { SkyPatch } from "@/core/measure";
-import { IDENTITY, inverse } from "@/core/register";
+import { useEffect, useRef, useState } from "react";
+import type { SkyReadout } from "@/core/chain";
+import { isStretched } from "@/core/chain";
+import type { ChosenPatches, PatchesField } from "@/core/parameters";
+import { MOST_PATCHES } from "@/core/parameters";
 import { PRIORITY } from "@/engine/pool";
-import { projectToStack } from "@/state/stackFrames";
 import type { Board, Lane, LaneStep, StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
-import { useProject, useSession } from "../frame/session";
+import { useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed, levelUnit } from "../kit/format";
-import { openSky, useDesk, useDeskStore } from "./desk";
+import { openPlaced, useDesk, useDeskStore } from "./desk";
+import { useSkyPatches } from "./useSkyPatches";
 import { useLaneTreatment } from "./useTreatment";
 
 interface Props {
@@ -22,16 +22,18 @@ interface Props {
   lane: Lane;
   step: LaneStep;
   index: number;
-  onChange: (part: Partial<LaneStep>, group: string) => void;
+  field: PatchesField & { name: string };
+  onChange: (value: ChosenPatches | null) => void;
 }
 
 /** Where a step takes its noise from; beneath, while its patches are shown, the noise in them before and after it. */
-export function SkyPanel({ board, lane, step, index, onChange }: Props) {
+export function SkyPanel({ board, lane, step, index, field, onChange: setSky }: Props) {
   const desk = useDeskStore();
-  const isOpen = useDesk(({ skyOf }) => skyOf === step.id);
+  const isOpen = useDesk(({ placed }) => placed?.stepId === step.id && placed.field === field.name);
   const { stack } = useLaneTreatment(lane);
   const { patches } = useSkyPatches(lane, step);
-  const setSky = (sky: StepSky | null) => onChange({ sky }, `${step.id}.sky`);
+  const own = step.params[field.name] as ChosenPatches | null;
+  const open = () => openPlaced(desk, { stepId: step.id, field: field.name });
   // Chosen before any were found: as soon as they are.
   const [isWaiting, setWaiting] = useState(false);
   const latest = useRef(setSky);
@@ -39,31 +41,31 @@ export function SkyPanel({ board, lane, step, index, onChange }: Props) {
   useEffect(() => {
     if (!isWaiting || patches.length === 0) return;
     setWaiting(false);
-    latest.current({ patches, tellNoise: true });
+    latest.current({ patches, forNoise: true });
   }, [isWaiting, patches]);
   return (
     <>
-      <div className="flex items-center gap-1.5 py-1" data-setting="sky">
-        <span className="flex-1 text-quiet">Noise from</span>
+      <div className="flex items-center gap-1.5 py-1" data-setting={field.name}>
+        <span className="flex-1 text-quiet">{field.label}</span>
         <Choice
           label="Where the noise is told from"
-          help="Where the step takes the noise from: the halves, or what varies in patches of sky"
-          value={step.sky?.tellNoise || isWaiting ? "patches" : "halves"}
+          help={field.hint}
+          value={own?.forNoise || isWaiting ? "patches" : "halves"}
           options={[
             { value: "halves", label: stack && !hasHalves(stack) ? "finest detail" : "the halves" },
             { value: "patches", label: "sky patches" },
           ]}
           onChange={(from) => {
             setWaiting(from === "patches" && patches.length === 0);
-            if (from === "halves") return setSky(step.sky && { ...step.sky, tellNoise: false });
-            if (patches.length > 0) setSky({ patches, tellNoise: true });
-            openSky(desk, step.id);
+            if (from === "halves") return setSky(own && { ...own, forNoise: false });
+            if (patches.length > 0) setSky({ patches, forNoise: true });
+            open();
           }}
         />
         <IconButton
           label={isOpen ? "Hide the sky patches" : "Show the sky patches and the noise in them"}
           help="Shows the sky patches on all crops, and the noise in them before and after the step"
-          onClick={() => openSky(desk, isOpen ? null : step.id)}
+          onClick={() => (isOpen ? openPlaced(desk, null) : open())}
         >
           {isOpen ? <EyeOff size={14} /> : <Eye size={14} />}
         </IconButton>
@@ -72,7 +74,7 @@ export function SkyPanel({ board, lane, step, index, onChange }: Props) {
         <div className="mb-1 rounded bg-page p-1.5 text-sm" data-testid="sky-panel">
           <div className="flex items-center gap-1 text-quiet">
             <span className="flex-1">
-              {step.sky ? `${patches.length} sky patches` : `${patches.length} sky patches, as found`}
+              {own ? `${patches.length} sky patches` : `${patches.length} sky patches, as found`}
             </span>
             <IconButton
               label="Add a sky patch in the middle of the first spot"
@@ -81,14 +83,14 @@ export function SkyPanel({ board, lane, step, index, onChange }: Props) {
                 const { x, y } = board.spots[0];
                 const { panX, panY } = board.view;
                 const added = { id: crypto.randomUUID(), x: x + panX, y: y + panY, side: patches[0]?.side ?? 48 };
-                setSky({ patches: [...patches, added], tellNoise: step.sky?.tellNoise ?? false });
+                setSky({ patches: [...patches, added], forNoise: own?.forNoise ?? false });
               }}
             >
               <Plus size={14} />
             </IconButton>
             <IconButton
               label="Patches as they are found: star-free, flat and dark"
-              disabled={step.sky === null}
+              disabled={!own}
               onClick={() => setSky(null)}
             >
               <RotateCcw size={14} />
@@ -99,34 +101,6 @@ export function SkyPanel({ board, lane, step, index, onChange }: Props) {
       ) : null}
     </>
   );
-}
-
-/** The patches of a step in the project's coordinates, and on the pixels of its stack: its own, or those that are found. */
-export function useSkyPatches(lane: Lane, step: LaneStep | null): { patches: SkyPatch[]; onStack: SkyPatch[] } {
-  const session = useSession();
-  const { stack, treatment } = useLaneTreatment(lane);
-  const first = useProject((state) => state.stacks[0] ?? null);
-  const [found, setFound] = useState<{ of: string; patches: SkyPatch[] } | null>(null);
-  const pictureId = treatment?.picture.id ?? null;
-  const subject = useRef(treatment);
-  subject.current = treatment;
-  useEffect(() => {
-    if (!subject.current || pictureId === null) return;
-    session.facts
-      .skyPatches(subject.current)
-      .then((patches) => setFound({ of: pictureId, patches }))
-      .catch(() => undefined); // stopped, or told under the crops
-  }, [session, pictureId]);
-  return useMemo(() => {
-    const warp = (first && stack && projectToStack(first, stack)) ?? IDENTITY;
-    const moved = (patches: SkyPatch[], by: typeof warp) =>
-      patches.length > 0 && step
-        ? (placedStep({ ...step, mask: null, sky: { patches, tellNoise: false } }, by).sky?.patches ?? [])
-        : [];
-    if (step?.sky) return { patches: step.sky.patches, onStack: moved(step.sky.patches, warp) };
-    const onStack = found?.of === pictureId ? (found?.patches ?? []) : [];
-    return { patches: moved(onStack, inverse(warp)), onStack };
-  }, [first, stack, step, found, pictureId]);
 }
 
 const CHANNEL_NAMES = ["R", "G", "B"];

@@ -24,6 +24,7 @@ import { focusSetting } from "./focusSetting";
 import { IdleLine } from "./idleLine";
 import type { Latency } from "./latency";
 import { MaskChoice } from "./maskChoice";
+import { PointsPanel } from "./pointsPanel";
 import { PsfPanel } from "./psfPanel";
 import { SkyPanel } from "./skyPanel";
 import { StoppingFigure } from "./stoppingFigure";
@@ -203,6 +204,12 @@ export function StepCard({
             onChange={(value) => setting(field.name, value)}
             extra={ladderButton(field)}
           />
+          {field.kind === "patches" ? (
+            <SkyPanel {...{ board, lane, step, index, field }} onChange={(value) => setting(field.name, value)} />
+          ) : null}
+          {field.kind === "points" ? (
+            <PointsPanel {...{ board, step, field }} onChange={(value) => setting(field.name, value)} />
+          ) : null}
           {field.name === operation?.can.strength?.field && isInEffect(field, step.params) ? (
             <StrengthFigure
               lane={lane}
@@ -226,9 +233,6 @@ export function StepCard({
           ) : null}
         </div>
       ))}
-      {operation?.can.noiseReduction || operation?.can.detailGain ? (
-        <SkyPanel board={board} lane={lane} step={step} index={index} onChange={change} />
-      ) : null}
       {operation?.can.restoration ? (
         <PsfPanel
           board={board}

@@ -22,14 +22,14 @@ export function ParameterSetting({ field, values, onChange, extra }: Props) {
   if (!isInEffect(field, values)) return null;
   if (field.kind === "slider")
     return <NumberSetting {...field} value={Number(value)} onChange={onChange} extra={extra} />;
-  // It is taken, not set: ui/compare/importedPsf.tsx.
-  if (field.kind === "kernel") return null;
-  if (field.kind === "tick")
+  if (field.kind === "toggle")
     return (
       <Tick className="gap-1 py-1" help={field.hint} checked={value === true} onChange={onChange}>
         {inSentence(field.label)}
       </Tick>
     );
+  // What is taken or placed has a panel of its own (ui/compare/).
+  if (field.kind !== "choice") return null;
   return (
     <div className="flex items-center gap-2 py-1" title={field.hint}>
       <span className="flex-1 text-quiet">{field.label}</span>
@@ -62,8 +62,8 @@ export function InlineParameter<P extends object>({ of, name, values, onChange }
         <NumberField {...field} value={Number(value)} onChange={change} />
       </span>
     );
-  if (field.kind === "kernel") return null;
   if (field.kind === "choice") return <OneOf field={field} value={value} onChange={change} />;
+  if (field.kind !== "toggle") return null;
   return (
     <Tick help={field.hint} checked={value === true} onChange={change}>
       {field.label}

@@ -10,7 +10,7 @@ import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import type { Look } from "../viewer/viewerFrame";
 import { ViewerFrame } from "../viewer/viewerFrame";
-import { PatchOverlay } from "../viewer/patchOverlay";
+import { PatchOverlay } from "../viewer/placed/patchOverlay";
 import type { Prepared } from "./useFlip";
 import { useFlip } from "./useFlip";
 

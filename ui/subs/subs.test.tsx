@@ -2,7 +2,7 @@ import { causesOf } from "./importBar";
 import { renderToStaticMarkup } from "react-dom/server";
 import type { FrameSet, GradedFrame } from "@/core/choose";
 import type { SubRecord } from "@/storage";
-import { firstPatches, middlePatch } from "../viewer/patchOverlay";
+import { firstPatches, middlePatch } from "../viewer/placed/patchOverlay";
 import { handVerdict, selectionAfter } from "./grades";
 import { SetsBar } from "./setsBar";
 

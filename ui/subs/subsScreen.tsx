@@ -20,7 +20,7 @@ import { handVerdict } from "./grades";
 import { HeaderPanel } from "./headerPanel";
 import { ExportMenu, ImportNotices, StorageUse } from "./importBar";
 import { MeasureChart } from "./measureChart";
-import { firstPatches, middlePatch } from "../viewer/patchOverlay";
+import { firstPatches, middlePatch } from "../viewer/placed/patchOverlay";
 import type { Chosen } from "./useChosen";
 import { useChosen } from "./useChosen";
 import type { Prepared } from "./useFlip";

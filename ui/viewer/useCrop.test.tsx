@@ -47,8 +47,6 @@ const treatment = (strength: number): Treatment => ({
       channels: "together",
       blend: 1,
       mask: null,
-      sky: null,
-      dropped: [],
       on: true,
     },
   ],

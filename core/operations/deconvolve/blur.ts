@@ -3,12 +3,19 @@ import type { Psf } from "../../kernels";
 import type { MoffatShape } from "../../measure";
 import { roundPsf, TELESCOPE_RADIUS, telescopeFwhm, telescopePsf } from "../../measure";
 import type { ImportedKernel } from "../../parameters";
-import { choice, kernel, slider } from "../../parameters";
+import { choice, psfField, slider, starsField } from "../../parameters";
 import { gaussianPsf } from "../gaussianPsf";
 import { fwhmOfKernel, psfOfKernel } from "./importedPsf";
 
 const TYPED = ["typed", "gaussian"] as const;
 const ofTelescope = { name: "psf", is: "telescope" } as const;
+
+/** Stars that shall not count for the blur. */
+export const droppedStars = () =>
+  starsField({
+    label: "Stars left out",
+    hint: "Stars that show nothing of the blur, such as double ones, left out of what is measured of it",
+  });
 
 /** Which blur is taken back: the stars' own, a typed one, or what a telescope and the air above it make. */
 export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number; beta: number }) => ({
@@ -82,7 +89,7 @@ export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number
     default: 0.2,
     when: ofTelescope,
   }),
-  kernel: kernel({
+  kernel: psfField({
     label: "Taken from",
     hint: "The blur of a star in a file, or of the stars of another lane's stack, at the scale of this one",
     when: { name: "psf", is: "kept" },
@@ -97,6 +104,7 @@ export const blurFields = (fallback: { psf: "measured" | "typed"; fwhmPx: number
     default: 0.6,
     when: ofTelescope,
   }),
+  droppedStars: { ...droppedStars(), when: { name: "psf", is: "measured" } },
 });
 
 /** Values of blurFields. */

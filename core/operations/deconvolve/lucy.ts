@@ -1,6 +1,6 @@
 import type { JobHandle } from "../../job";
 import type { Psf, RichardsonLucySettings } from "../../kernels";
-import { slider, tick } from "../../parameters";
+import { slider, toggle } from "../../parameters";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 
 /** Data is lifted by so many σ of its dark end, so that none of it that holds light lies below 0. */
@@ -21,7 +21,7 @@ export const smoothnessField = (fallback: number) =>
   });
 
 export const hastenedField = () =>
-  tick({
+  toggle({
     label: "Longer steps",
     hint: "Each iteration goes on in the way of the last: about a third of them do the same.",
     default: true,

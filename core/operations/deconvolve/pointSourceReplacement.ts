@@ -7,6 +7,7 @@ import { slider } from "../../parameters";
 import type { Raster, Region } from "../../raster";
 import { cropPlane, growRegion, intersectRegions, pastePlane, rasterOf, wholeRegion } from "../../raster";
 import { memoize } from "../memoize";
+import { droppedStars } from "./blur";
 import type { Restored } from "./lucy";
 import { hastenedField, restored, shownBy, smoothnessField } from "./lucy";
 import type { Sky } from "./starsFound";
@@ -46,6 +47,7 @@ export const anewFields = {
     step: 0.1,
     default: 4.5,
   }),
+  droppedStars: droppedStars(),
 };
 
 /** Until version 2 steps for the rest were plain, 20 of them where none were given. */

@@ -4,7 +4,7 @@ import type { Kernels, Psf } from "../../kernels";
 import type { MoffatShape } from "../../measure";
 import { meanPsf, moffatPsf, roundPsf, sigmaAt, surroundings } from "../../measure";
 import { smoothstep } from "../../numeric/smoothstep";
-import { parameters, slider, tick } from "../../parameters";
+import { parameters, slider, toggle } from "../../parameters";
 import type { Raster } from "../../raster";
 import { cropRaster, mirrored, rasterOf } from "../../raster";
 import { around } from "../around";
@@ -41,7 +41,7 @@ const lucyParameters = parameters({
   }),
   hastened: { ...hastenedField(), when: { name: "psf", is: OF_STARS } },
   ...blurFields({ psf: "measured", fwhmPx: 3, beta: 3 }),
-  shown: tick({
+  shown: toggle({
     label: "No sharper than the sampling carries",
     hint: "With the blur of stars: shows the result with stars of a width that its pixels can carry, free of rings; without it, as sharp as the iterations make it.",
     default: true,

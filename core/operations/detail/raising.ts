@@ -5,7 +5,7 @@ import { POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
-import { pointFields, throughStabilised } from "../varianceStabilised";
+import { noiseField, pointFields, throughStabilised } from "../varianceStabilised";
 import { around } from "../around";
 import type { Operation, OperationWords } from "../operation";
 
@@ -41,6 +41,7 @@ const shared = {
     }),
     when: { name: "keepPoints", is: "true" },
   },
+  ...noiseField,
 };
 type Shared = ValuesOf<typeof shared>;
 

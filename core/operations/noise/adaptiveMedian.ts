@@ -1,6 +1,6 @@
 import { moffatAlpha } from "../../measure";
 import { mirrorIndex } from "../../raster/raster";
-import { slider, tick } from "../../parameters";
+import { slider, toggle } from "../../parameters";
 import { noiseApproach } from "./approach";
 
 /** Half the side of the neighbours whose median is what lies behind a pixel. */
@@ -32,7 +32,7 @@ export const adaptiveMedian = noiseApproach({
       step: 0.5,
       default: 5,
     }),
-    darkToo: tick({
+    darkToo: toggle({
       label: "Dark ones too",
       hint: "Replaces pixels that are too dark as well as those too bright",
       default: true,

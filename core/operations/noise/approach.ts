@@ -4,7 +4,7 @@ import { bandCovariance, POINTS_HALO } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { choice, parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
-import { partOf, pointFields, throughStabilised } from "../varianceStabilised";
+import { noiseField, partOf, pointFields, throughStabilised } from "../varianceStabilised";
 import { cropPlane, growRegion, intersectRegions, relativeTo, wholeRegion } from "../../raster";
 import { around } from "../around";
 import type { ChannelMode, Operation, OperationWords, Shares } from "../operation";
@@ -62,7 +62,7 @@ const shared = {
   }),
   ...pointFields,
 };
-type Shared = ValuesOf<typeof shared>;
+type Shared = ValuesOf<typeof shared & typeof noiseField>;
 
 /** An approach to noise: what it takes for the picture, given a plane of even noise. */
 interface Approach<F extends Record<string, Field>, I extends FactId> {
@@ -101,7 +101,7 @@ export function noiseApproach<F extends Record<string, Field>, I extends FactId 
   const strengths = { levers, strength, colourStrength, redStrength, greenStrength, blueStrength };
   const { keepPoints, pointSnr, ...grainy } = later;
   const points = { keepPoints: { ...keepPoints, default: !onlyOutliers }, pointSnr };
-  const all = parameters({ ...strengths, ...fields, ...(onlyOutliers ? {} : grainy), ...points });
+  const all = parameters({ ...strengths, ...fields, ...(onlyOutliers ? {} : grainy), ...points, ...noiseField });
   return {
     ...known,
     words: { ...words, startingPoints },

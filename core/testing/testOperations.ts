@@ -1,7 +1,7 @@
-/* Steps that give other pixels than they get, for tests of what must follow them. */
+/* Steps that give other pixels than they get, and one that is placed on the picture, for tests of what must follow them. */
 import type { AnyOperation, Operation } from "../operations";
 import { OPERATIONS } from "../operations";
-import { parameters, slider } from "../parameters";
+import { parameters, pointsField, slider } from "../parameters";
 import type { Raster, Region } from "../raster";
 import { createRaster, cropRaster, meanPlane, rasterOf, relativeTo } from "../raster";
 import { compose, enlargedBy, linear, shiftBy } from "../register";
@@ -112,6 +112,32 @@ export const mono: Operation<Record<string, never>, never> = {
   output: (input) => ({ ...input, channels: 1 }),
   source: (region) => region,
   run: (input): Raster => rasterOf(input.width, input.height, [meanPlane(input)]),
+  can: {},
+};
+
+const marksParameters = parameters({
+  points: pointsField({ label: "Point of light", hint: "Where the picture gets brighter", most: 5 }),
+});
+
+/** Adds light about points. With its line in the registry it is shown, moved and run like any other. */
+export const marks: Operation<typeof marksParameters.defaults, never> = {
+  id: "test.marks",
+  version: 1,
+  words: { title: "Marks", short: "Marks", summary: "Adds light about points." },
+  group: "detail",
+  parameters: marksParameters,
+  channels: ["together"],
+  needs: () => [],
+  source: (region) => region,
+  run: (input, { params: { points }, place }) => ({
+    ...input,
+    planes: input.planes.map((plane) =>
+      plane.map((v, i) => {
+        const [x, y] = [place.x + (i % input.width), place.y + Math.floor(i / input.width)];
+        return points.reduce((sum, [u, w]) => sum + Math.exp(-((x - u) ** 2 + (y - w) ** 2) / 18), v);
+      }),
+    ),
+  }),
   can: {},
 };
 

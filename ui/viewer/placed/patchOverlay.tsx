@@ -2,7 +2,7 @@
 
 import { useState } from "react";
 import type { SkyPatch } from "@/core/measure";
-import { useDrag } from "./useDrag";
+import { useDrag } from "../useDrag";
 
 interface Props {
   patches: SkyPatch[];
