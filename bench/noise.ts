@@ -3,7 +3,8 @@
 import { measureChain, newStep, readySteps, runChain } from "@/core/chain";
 import { unitOfSamples } from "@/core/formats";
 import { findStars, measureSub } from "@/core/measure";
-import { OPERATIONS, stretchCurves, stretchParameters, stretched } from "@/core/operations";
+import { stretchCurves, stretchParameters, throughCurves } from "@/core/display";
+import { OPERATIONS } from "@/core/operations";
 import { levelsOf } from "@/core/facts";
 import type { Raster } from "@/core/raster";
 import { frameOfRaster, meanPlane, quantile, robustSpread, wholeRegion } from "@/core/raster";
@@ -64,7 +65,7 @@ async function ofNight(subs: number, seed: number): Promise<void> {
   const truth = truthInReference(night, Number(plan.referenceId), fwhm);
   const curve = stretchCurves(stretchParameters.defaults, levelsOf([piece.mean], 1));
   const shown = (picture: Raster) =>
-    meanPlane({ ...picture, planes: picture.planes.map((p, c) => stretched(p, curve[c])) });
+    meanPlane({ ...picture, planes: throughCurves(picture.planes, curve) });
   const [target, light] = [shown(truth), meanPlane(truth)];
   const errorOf = (rest: Float32Array) => Math.sqrt(rest.reduce((sum, v) => sum + v * v, 0) / rest.length);
   const brightest = light.reduce((most, v) => Math.max(most, v), 0);

@@ -6,7 +6,8 @@ import { levelsOf } from "@/core/facts";
 import type { Star } from "@/core/measure";
 import { findStars, measureSub, starShape } from "@/core/measure";
 import type { AnyOperation } from "@/core/operations";
-import { OPERATIONS, sharpens, stretchCurves, stretchParameters, stretched } from "@/core/operations";
+import { stretchCurves, stretchParameters, throughCurves } from "@/core/display";
+import { OPERATIONS, sharpens } from "@/core/operations";
 import type { Raster } from "@/core/raster";
 import { frameOfRaster, meanPlane, quantile, robustSpread, wholeRegion } from "@/core/raster";
 import { createNight, exposeSub } from "@/core/simulate";
@@ -74,7 +75,7 @@ async function ofNight(seed: number): Promise<void> {
   const dark = quantile(gas, 0.3);
   const curve = stretchCurves(stretchParameters.defaults, levelsOf([piece.mean], 1));
   const shown = (picture: Raster) =>
-    meanPlane({ ...picture, planes: picture.planes.map((p, c) => stretched(p, curve[c])) });
+    meanPlane({ ...picture, planes: throughCurves(picture.planes, curve) });
   const target = shown(truth);
   const fill = piece.mean.planes.map((plane) => medianOf([...plane].filter((v) => v === v)));
   const halves = { a: frameOfRaster(piece.a), b: frameOfRaster(piece.b) };

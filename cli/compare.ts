@@ -5,7 +5,8 @@ import type { EqualMeasure, PictureFacts } from "@/core/compare";
 import { chainToJson, chainWords } from "@/core/chain";
 import { aduPerSample, toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
-import { findOperation, stretchParameters } from "@/core/operations";
+import { DEFAULT_DISPLAY } from "@/core/display";
+import { findOperation } from "@/core/operations";
 import type { Region } from "@/core/raster";
 import type { WorkerPool } from "@/engine/pool";
 import { evidenceOfPlace, wholeEvidence } from "@/engine/jobs/evidence";
@@ -115,12 +116,12 @@ export async function compare(args: string[]): Promise<unknown> {
           stackId: file,
           stackName: basename(file),
           integrationS: null,
-          shownBy: { params: stretchParameters.defaults, levels: facts.stretch },
+          shownBy: { display: DEFAULT_DISPLAY, levels: facts.stretch },
           regionOf: (spot) => around(spot, CROP_SIDE),
           onto: () => null,
         })),
         spots: spots.map((spot) => ({ ...spot, verdict: "" })),
-        shown: shownByOne(stretchParameters.defaults),
+        shown: shownByOne(DEFAULT_DISPLAY),
         verdict: "",
         note: "",
         journal: [],

@@ -2,7 +2,8 @@ import type { ChainStep } from "@/core/chain";
 import { newStep } from "@/core/chain";
 import type { Mask } from "@/core/mask";
 import { maskKey } from "@/core/mask";
-import { findOperation, stretchParameters, withStrength } from "@/core/operations";
+import { DEFAULT_DISPLAY } from "@/core/display";
+import { findOperation, withStrength } from "@/core/operations";
 import type { Board, Lane, LaneStep, StackRecord, Verdict } from "@/storage";
 import { FRESH_LOOK } from "@/storage";
 
@@ -49,7 +50,7 @@ export function firstBoard(stack: StackRecord, hasBothOrders = false): Board {
     spots: stack.facts.spots.map((spot) => ({ id: newId(), ...spot })),
     view: { zoom: 2, panX: 0, panY: 0 },
     look: FRESH_LOOK,
-    display: { ...stretchParameters.defaults },
+    display: DEFAULT_DISPLAY,
     ladder: null,
     masks: [],
     verdicts: [],

@@ -3,7 +3,7 @@ import { compose, describeWarp, enlargedBy, inverse, mapPoint } from "@/core/reg
 import { makeSheet, shownByOne } from "@/engine/jobs/sheet";
 import type { Board } from "@/storage";
 import { verdictWords } from "./board";
-import { levelsFor, levelsWords } from "./levels";
+import { shownByOf, displayedWords } from "./display";
 import type { ProjectSession } from "./project";
 import { treatmentOf } from "./treatment";
 
@@ -40,7 +40,7 @@ export async function exportSheet(
       stackId: stack.id,
       stackName: stack.name,
       integrationS: stack.report.integrationS || null,
-      shownBy: levelsFor(board, lane, stack, stacks),
+      shownBy: shownByOf(board, lane, stack, stacks),
       regionOf: ({ x, y }: { x: number; y: number }) => square(...mapPoint(toPicture, x, y)),
       onto: ({ x, y }: { x: number; y: number }) =>
         off < OFF_GRID_PX && !isMirrored
@@ -78,6 +78,6 @@ export async function exportSheet(
 
 /** How the lanes of a sheet are shown, in a sentence. */
 function shownWords(board: Board): string {
-  const otherwise = levelsWords(board);
+  const otherwise = displayedWords(board);
   return otherwise === "" ? shownByOne(board.display) : `${otherwise[0].toUpperCase()}${otherwise.slice(1)}.`;
 }

@@ -117,7 +117,7 @@ test("records of version 4: matrices become warps, of subs and of stacks", () =>
   expect(moved.value.report.subs.map(({ toReference }) => toReference)).toEqual([warp, null]);
 });
 
-test("records of version 5: patches of sky and stars left out become parameters, in lanes, removed lanes and kept chains", () => {
+test("records of version 5: patches of sky and stars left out become parameters, displays name their curve, in lanes, removed lanes and kept chains", () => {
   const patches = [{ id: "p", x: 5, y: 6, side: 20 }];
   const step = { operation: "noise.mixture", version: 1, channels: "together", blend: 1, on: true, mask: null };
   const old = { ...step, params: { strength: 1 }, sky: { patches, tellNoise: true }, dropped: [[1, 2]] };
@@ -126,13 +126,13 @@ test("records of version 5: patches of sky and stars left out become parameters,
   const chain = { id: "c", version: 5, name: "kept", keptAt: 1, steps: [old, plain] };
   const read = readRecord("chains", chainRecord, chain);
   expect(read.ok && read.value.steps).toEqual([now, { ...step, params: {} }]);
-  const lane = { id: "l", letter: "A", stackId: "s", steps: [{ ...old, id: "x" }] };
+  const lane = { id: "l", letter: "A", stackId: "s", steps: [{ ...old, id: "x" }], display: { sky: 0.3, black: 1 } };
   const board = {
     lanes: [lane],
     removed: [lane],
     spots: [],
     view: { zoom: 2, panX: 0, panY: 0 },
-    display: {},
+    display: { sky: 0.2, black: 3 },
     ladder: null,
     selectedLaneId: null,
   };
@@ -140,6 +140,8 @@ test("records of version 5: patches of sky and stars left out become parameters,
   if (!moved.ok) throw new Error(moved.reason.detail);
   for (const { steps } of [...moved.value.board.lanes, ...moved.value.board.removed])
     expect(steps).toEqual([{ ...now, id: "x" }]);
+  expect(moved.value.board.display).toEqual({ curve: "arcsinh", params: { sky: 0.2, black: 3 } });
+  expect(moved.value.board.lanes[0].display).toEqual({ curve: "arcsinh", params: { sky: 0.3, black: 1 } });
 });
 
 test("migrations are a list in order: each has its own name, one a store and version, and the last lead to today's", () => {

@@ -35,9 +35,16 @@ const warpOf = (matrix: unknown): Warp | null =>
 const stepsWithParameters = (steps: unknown): unknown =>
   Array.isArray(steps) ? steps.map(withPlacedParameters) : steps;
 
-const withParameters = (lanes: unknown): unknown =>
+/** Until version 5 every display was an arcsinh. */
+const displayOf6 = (params: unknown) => ({ curve: "arcsinh", params: params ?? {} });
+
+const lanesOf6 = (lanes: unknown): unknown =>
   Array.isArray(lanes)
-    ? lanes.map((lane: { steps?: unknown }) => ({ ...lane, steps: stepsWithParameters(lane.steps) }))
+    ? lanes.map(({ display, steps, ...lane }: Record<string, unknown>) => ({
+        ...lane,
+        steps: stepsWithParameters(steps),
+        ...(display === undefined ? {} : { display: displayOf6(display) }),
+      }))
     : lanes;
 
 export const MIGRATIONS: readonly Migration[] = [
@@ -128,14 +135,14 @@ export const MIGRATIONS: readonly Migration[] = [
     },
   },
   {
-    // Patches of sky and stars left out became parameters of their steps.
-    name: "placed-parameters-of-boards",
+    // Patches of sky and stars left out became parameters of their steps; the display names its curve.
+    name: "placed-parameters-and-displays-of-boards",
     from: 5,
     store: "boards",
     run: ({ board, ...record }) => {
-      const { lanes, removed, ...rest } = (board ?? {}) as { lanes?: unknown; removed?: unknown };
-      const moved = { ...rest, lanes: withParameters(lanes), ...(removed ? { removed: withParameters(removed) } : {}) };
-      return { ...record, version: 6, board: moved };
+      const { lanes, removed, display, ...rest } = (board ?? {}) as Record<string, unknown>;
+      const moved = { ...rest, lanes: lanesOf6(lanes), ...(removed ? { removed: lanesOf6(removed) } : {}) };
+      return { ...record, version: 6, board: { ...moved, display: displayOf6(display) } };
     },
   },
   {

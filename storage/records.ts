@@ -8,7 +8,7 @@ import { skyPatch, listedStar, subMeasures, videoMeasures } from "@/core/measure
 import { levelsSchema } from "@/core/facts";
 import { joinPart } from "@/core/join";
 import { mask } from "@/core/mask";
-import { stretchParameters } from "@/core/operations";
+import { display } from "@/core/display";
 import { warpSchema } from "@/core/register";
 import { stackReport, stackSettings, subRelation } from "@/core/stack";
 import { packedRecords } from "./columns";
@@ -238,8 +238,8 @@ export const lane = z.object({
   note: z.string().max(300).optional(),
   /** The name of the group that it is in; "" for none. */
   group: z.string().max(30).optional(),
-  /** Levers of the display of its own; without, the common ones. */
-  display: stretchParameters.schema.optional(),
+  /** A display of its own; without, the common one. */
+  display: display.optional(),
 });
 export type Lane = z.infer<typeof lane>;
 
@@ -325,7 +325,7 @@ export const board = z.object({
   spots: z.array(spot),
   view,
   look: look.default(FRESH_LOOK),
-  display: stretchParameters.schema,
+  display,
   ladder: ladder.nullable(),
   /** All masks of the project; a step that has one holds it as it is here (state/masks.ts). Outlines lie in the project's coordinates. */
   masks: z.array(mask).default([]),

@@ -9,5 +9,3 @@ export { gaussianPsf } from "./gaussianPsf";
 export { constant } from "./constant";
 export { fieldOfKind } from "./fieldOfKind";
 export { OPERATIONS, findOperation } from "./registry";
-export type { StretchCurve, StretchParams } from "./stretch/arcsinhStretch";
-export { stretchCurves, stretchParameters, stretched } from "./stretch/arcsinhStretch";

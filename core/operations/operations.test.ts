@@ -4,7 +4,7 @@ import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
 import { cropRaster, frameOfRaster, meanAndDeviation, meanPlane, robustSpread, wholeRegion } from "../raster";
 import { paintStars, worstDifference } from "../testing/fixtures";
-import { stretchCurves } from "./index";
+import { stretchCurves } from "../display";
 
 import {
   fill,

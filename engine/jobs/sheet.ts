@@ -3,8 +3,8 @@ import { chainToJson, chainWords, isStretched } from "@/core/chain";
 import type { LaneMeasures, PictureFacts, Sheet } from "@/core/compare";
 import { sheetHtml, starShapeOf, unequalThings } from "@/core/compare";
 import { aduPerSample } from "@/core/formats";
-import type { LevelsFact } from "@/core/facts";
-import type { StretchParams } from "@/core/operations";
+import type { Display, ShownBy } from "@/core/display";
+import { displayWords } from "@/core/display";
 import type { Region } from "@/core/raster";
 import { intersectRegions, isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
@@ -21,7 +21,7 @@ export interface SheetRequestLane {
   integrationS: number | null;
   facts: PictureFacts;
   /** What it is shown by, unless it is stretched. */
-  shownBy: { params: StretchParams; levels: LevelsFact };
+  shownBy: ShownBy;
   /** The region of a spot in px of its stack; null where it lies beyond it. */
   regionOf: (spot: { x: number; y: number }) => Region;
   /** To the first lane's grid, where it lies askew (CropPayload.onto), with the region there. */
@@ -94,10 +94,10 @@ async function cellOf(
   const region = intersectRegions(regionOf(spot), { x: 0, y: 0, width: facts.width, height: facts.height });
   if (isEmptyRegion(region)) return { png: null, measures: null };
   const where = onto(spot) ?? { region, onto: null };
-  const stretch = isStretched(treatment.steps) ? null : shownBy;
+  const by = isStretched(treatment.steps) ? null : shownBy;
   const options = { priority: PRIORITY.view, signal };
   const [png, measures] = await Promise.all([
-    pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, stretch }, options),
+    pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, shownBy: by }, options),
     tell?.(treatment, region, facts) ??
       pool.run("laneMeasures", { treatment, region, shape: starShapeOf(facts), skyLevel: facts.skyLevel }, options),
   ]);
@@ -112,5 +112,5 @@ function base64(bytes: Uint8Array): string {
 }
 
 /** How lanes are shown that share their levers, in a sentence. */
-export const shownByOne = ({ sky, black }: StretchParams): string =>
-  `All lanes are shown by one curve: sky at ${sky}, black ${black} σ below; stretched lanes as they are.`;
+export const shownByOne = (display: Display): string =>
+  `All lanes are shown by one curve: ${displayWords(display)}; stretched lanes as they are.`;

@@ -35,7 +35,10 @@ const halves = { a: rasterRef("a", painted(2, 0.0004)), b: rasterRef("b", painte
 const subject = { picture, halves, fill: [0.01], fullScale: 1 };
 const region = { x: 40, y: 30, width: 96, height: 80 };
 const shape = { fwhmPx: 3, beta: 3.5 };
-const stretch = { params: { sky: 0.2, black: 2 }, levels: { level: [0.01], sigma: [0.0003], white: 1 } };
+const shownBy = {
+  display: { curve: "arcsinh", params: { sky: 0.2, black: 2 } },
+  levels: { level: [0.01], sigma: [0.0003], white: 1 },
+};
 
 const step = (id: string, params: Record<string, unknown>) => {
   const fresh = newStep(findOperation(id) as AnyOperation);
@@ -111,8 +114,8 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     { treatment: await starlet(0.5), region, reduce: 1 },
   ],
   cropPng: async () => [
-    { treatment: await starlet(1), region, reduce: 1, stretch },
-    { treatment: await starlet(0.5), region, reduce: 1, stretch },
+    { treatment: await starlet(1), region, reduce: 1, shownBy },
+    { treatment: await starlet(0.5), region, reduce: 1, shownBy },
   ],
   defects: async () => [
     { dark: flat("dark", 0.1), pattern: null, kSigma: 5 },
@@ -134,8 +137,8 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     ];
   },
   encodePng: async () => [
-    { picture, depth: 8, stretch, text: {} },
-    { picture: png, depth: 16, stretch: null, text: {} },
+    { picture, depth: 8, shownBy, text: {} },
+    { picture: png, depth: 16, shownBy: null, text: {} },
   ],
   equalPart: async () => {
     const of = { treatment: await starlet(1), index: 0, region, measure: { of: "noise" as const, scale: null } };
@@ -182,6 +185,13 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     { treatment: await starlet(1), from: 0, to: 0, region },
     { treatment: await starlet(0.5), from: 0, to: 0, region },
   ],
+  histogram: async () => {
+    const range = { from: 0, to: 0.1, bins: 64, spacing: "linear" as const };
+    return [
+      { treatment: await starlet(1), region, range, before: 0 },
+      { treatment: await starlet(0.5), region: null, range, before: 0 },
+    ];
+  },
   inspectShare: async () => [
     { picture, halves, tiles: [region] },
     { picture: png, halves: null, tiles: [region] },

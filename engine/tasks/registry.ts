@@ -9,6 +9,7 @@ import { measureCrop } from "./measureCrop";
 import { flip } from "./flip";
 import { hashFile } from "./hash";
 import { heldOut } from "./heldOut";
+import { histogram } from "./histogram";
 import { joinStrip } from "./join";
 import { laneMeasures } from "./laneMeasures";
 import { calibrateLight, defects, master } from "./masters";
@@ -42,6 +43,7 @@ export const TASKS = {
   flip,
   hashFile,
   heldOut,
+  histogram,
   inspectShare,
   inspectWhole,
   joinStrip,

@@ -1,8 +1,7 @@
 import { chainHalo, runChain, sizeAfter } from "@/core/chain";
-import type { LevelsFact } from "@/core/facts";
 import { fitsSamples, writePng } from "@/core/formats";
-import type { StretchParams } from "@/core/operations";
-import { stretchCurves, stretched } from "@/core/operations";
+import type { ShownBy } from "@/core/display";
+import { curvesOf, throughCurves } from "@/core/display";
 import type { Region } from "@/core/raster";
 import { createRaster, pasteInto, tilesOf, wholeRegion } from "@/core/raster";
 import type { Treatment } from "./crop";
@@ -30,24 +29,19 @@ export interface PngPayload {
   /** A float FITS picture that was rendered before. */
   picture: Treatment["picture"];
   depth: 8 | 16;
-  /** The display stretch; null for a picture that a step of its chain has stretched already. */
-  stretch: { params: StretchParams; levels: LevelsFact } | null;
+  /** What a linear picture is shown by; null for one that a step of its chain has stretched already. */
+  shownBy: ShownBy | null;
   text: Record<string, string>;
 }
 
 /** A rendered picture as a PNG, with the display stretch burnt in. */
 export const encodePng: Task<PngPayload, Uint8Array> = {
-  owned: async ({ picture, depth, stretch, text }, context) => {
+  owned: async ({ picture, depth, shownBy, text }, context) => {
     const source = await context.frames.open(picture);
     const raster = await source.read(wholeRegion(source));
-    if (stretch) {
-      const curves = stretchCurves(stretch.params, stretch.levels);
-      raster.planes.forEach((plane, c) => {
-        raster.planes[c] = stretched(plane, curves[Math.min(c, curves.length - 1)]);
-      });
-    }
+    const planes = shownBy ? throughCurves(raster.planes, curvesOf(shownBy)) : raster.planes;
     context.job.check();
     context.job.progress(0.3);
-    return writePng(raster, depth, text);
+    return writePng({ ...raster, planes }, depth, text);
   },
 };

@@ -238,13 +238,13 @@ test("pictures are tied by their stars, at any turn and scale; those of another 
 
 test("a PNG is as the display shows it: the sky at its brightness, or values as they are", async () => {
   const facts = await inspected();
-  const stretch = { params: { sky: 0.2, black: 2 }, levels: facts.stretch };
-  const png = decode(await runTask(encodePng, { picture, depth: 16, stretch, text: { Title: "t" } }, context()), {
+  const shownBy = { display: { curve: "arcsinh", params: { sky: 0.2, black: 2 } }, levels: facts.stretch };
+  const png = decode(await runTask(encodePng, { picture, depth: 16, shownBy, text: { Title: "t" } }, context()), {
     checkCrc: true,
   });
   const greens = Array.from({ length: 300 * 240 }, (_, i) => png.data[3 * i + 1]).sort((a, b) => a - b);
   expect(greens[greens.length >> 1] / 65535).toBeCloseTo(0.2, 1);
-  const plain = decode(await runTask(encodePng, { picture, depth: 8, stretch: null, text: {} }, context()));
+  const plain = decode(await runTask(encodePng, { picture, depth: 8, shownBy: null, text: {} }, context()));
   expect(plain.data[1]).toBe(Math.round(whole.planes[1][0] * 255));
 });
 

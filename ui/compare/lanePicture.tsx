@@ -2,9 +2,9 @@
 
 import { useMemo, useState } from "react";
 import { isStretched } from "@/core/chain";
-import { stretchCurves } from "@/core/operations";
+import type { ShownBy } from "@/core/display";
+import { curvesOf } from "@/core/display";
 import type { Treatment } from "@/engine/tasks/crop";
-import type { LaneLevels } from "@/state/levels";
 import type { Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import type { Look } from "../viewer/pictureViewer";
@@ -16,16 +16,16 @@ interface Props {
   stack: StackRecord;
   treatment: Treatment | null;
   /** What it is shown by, unless it is stretched already. */
-  shownBy: LaneLevels;
+  shownBy: ShownBy;
 }
 
 /** The whole picture as a lane treats it: with the display stretch, unless it is stretched already. */
-export function LanePicture({ lane, stack, treatment, shownBy: { params, levels } }: Props) {
+export function LanePicture({ lane, stack, treatment, shownBy: { display, levels } }: Props) {
   const session = useSession();
   const { width, height } = stack.facts;
   const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
   const stretched = isStretched(lane.steps);
-  const curves = useMemo(() => (stretched ? null : stretchCurves(params, levels)), [stretched, params, levels]);
+  const curves = useMemo(() => (stretched ? null : curvesOf({ display, levels })), [stretched, display, levels]);
   return (
     <PictureViewer
       crops={session.crops}

@@ -2,7 +2,7 @@
 
 import { Plus, Trash2 } from "lucide-react";
 import { useMemo, useState } from "react";
-import { stretchCurves } from "@/core/operations";
+import { curvesOf } from "@/core/display";
 import { mapPoint, IDENTITY, inverse } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import { addSpot, moveSpot, spotOf } from "@/state/board";
@@ -51,7 +51,7 @@ function SpotMap({ board, stack }: { board: Board; stack: StackRecord }) {
   });
   // Spots lie in the project's coordinates; this stack need not be the one that gave them.
   const toStack = useMemo(() => inverse(stack.toProject ?? IDENTITY), [stack]);
-  const curves = useMemo(() => stretchCurves(board.display, stretch), [board.display, stretch]);
+  const curves = useMemo(() => curvesOf({ display: board.display, levels: stretch }), [board.display, stretch]);
   const canvas = usePainted(shown?.raster ?? null, curves);
   const maskId = useDesk((desk) => desk.maskId);
   const mask = board.masks.find(({ id }) => id === maskId);

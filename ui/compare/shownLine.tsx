@@ -2,7 +2,7 @@
 
 import { hasHalves } from "@/storage";
 import type { Board, StackRecord } from "@/storage";
-import { levelsWords } from "@/state/levels";
+import { displayedWords } from "@/state/display";
 import { NOISE_COLOURS } from "../viewer/display";
 import { NOISE_SPAN, STRETCHED_SPAN } from "./useLaneCrop";
 
@@ -10,7 +10,7 @@ const rgb = (colour: readonly number[]): string => `rgb(${colour.join()})`;
 
 /** Says what is shown otherwise than alike: levels of a lane's own or of another's, and noise in false colour with its scale. */
 export function ShownLine({ board, stacks }: { board: Board; stacks: StackRecord[] }) {
-  const words = levelsWords(board);
+  const words = displayedWords(board);
   const isNoise =
     board.look.shows.part === "noise" && !(board.look.layout === "pair" && board.look.way === "difference");
   if (words === "" && !isNoise) return null;

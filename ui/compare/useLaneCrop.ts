@@ -3,14 +3,14 @@
 import { useMemo, useRef } from "react";
 import { isStretched } from "@/core/chain";
 import type { Spot } from "@/core/compare";
-import type { StretchCurve } from "@/core/operations";
-import { stretchCurves } from "@/core/operations";
+import type { ChannelCurve } from "@/core/display";
+import { curvesOf } from "@/core/display";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import { PRIORITY } from "@/engine/pool";
 import type { Treatment } from "@/engine/tasks/crop";
 import { affinityOf } from "@/state/ladder";
-import { levelsFor } from "@/state/levels";
+import { shownByOf } from "@/state/display";
 import { projectToStack } from "@/state/stackFrames";
 import type { Board, Lane, StackRecord, View } from "@/storage";
 import { useProject, useSession } from "../frame/session";
@@ -27,7 +27,7 @@ export interface LaneView {
   treatment: Treatment | null;
   /** From the project's coordinates to the pixels of its stack. */
   toPicture: Warp;
-  curves: StretchCurve[];
+  curves: ChannelCurve[];
   /** Of a ladder's rungs those come first that lie nearest to the present value: 0, 1, 2 … */
   rank: number;
 }
@@ -53,8 +53,8 @@ export function useLaneView(
   const toPicture = useMemo(() => (stack ? projectToStack(first, stack) : null), [first, stack]);
   const stacks = useProject((state) => state.stacks);
   // Levers that did not change make no new curves.
-  const { params, levels } = levelsFor(board, lane, stack ?? first, stacks);
-  const curves = useMemo(() => stretchCurves(params, levels), [params, levels]);
+  const { display, levels } = shownByOf(board, lane, stack ?? first, stacks);
+  const curves = useMemo(() => curvesOf({ display, levels }), [display, levels]);
   const view = useMemo(
     () => (stack && toPicture ? { lane, stack, treatment, toPicture, curves, rank } : null),
     [lane, stack, treatment, toPicture, curves, rank],

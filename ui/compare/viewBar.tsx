@@ -16,7 +16,7 @@ import {
 } from "lucide-react";
 import type { ReactNode } from "react";
 import { groupsOf, spotOf } from "@/state/board";
-import { levelsLane, ownLevels, setLevels } from "@/state/levels";
+import { linkedLane, ownDisplay, setDisplay } from "@/state/display";
 import type { Board, Layout, Look, Shows } from "@/storage";
 import { LAYOUTS, SHOWN_PARTS, ZOOMS } from "@/storage";
 import { useSession } from "../frame/session";
@@ -63,7 +63,7 @@ export function ViewBar({ board }: { board: Board }) {
   const desk = useDeskStore();
   const bar = useDesk((state) => state.bar);
   const lane = board.lanes.find(({ id }) => id === board.selectedLaneId) ?? null;
-  const linked = levelsLane(board);
+  const linked = linkedLane(board);
   const spot = spotOf(board);
   const setLook = (part: Partial<Look>) => session.board.amend((b) => ({ ...b, look: { ...b.look, ...part } }));
   return (
@@ -171,11 +171,11 @@ export function ViewBar({ board }: { board: Board }) {
       ) : null}
       <ShownPanel
         className="absolute top-[5px] right-1 z-10 max-w-[28%]"
-        values={lane?.display ?? board.display}
+        display={lane?.display ?? board.display}
         of={lane?.display ? lane.letter : null}
         onChange={(part) =>
           session.board.change(
-            (b) => setLevels(b, lane, part),
+            (b) => setDisplay(b, lane, part),
             `display.${lane?.display ? lane.id : ""}.${Object.keys(part).join()}`,
           )
         }
@@ -198,7 +198,7 @@ export function ViewBar({ board }: { board: Board }) {
             <input
               type="checkbox"
               checked={lane.display !== undefined}
-              onChange={(event) => session.board.change((b) => ownLevels(b, lane.id, event.target.checked))}
+              onChange={(event) => session.board.change((b) => ownDisplay(b, lane.id, event.target.checked))}
             />
             levels of its own for lane {lane.letter}
           </label>

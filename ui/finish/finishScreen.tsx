@@ -9,7 +9,7 @@ import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import { blobRef, renderPicture } from "@/engine/jobs/render";
 import type { Treatment } from "@/engine/tasks/crop";
-import { levelsFor } from "@/state/levels";
+import { shownByOf } from "@/state/display";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { laneWords, LaneChip } from "../compare/laneHeader";
 import { LanePicture } from "../compare/lanePicture";
@@ -59,7 +59,7 @@ function Finish({
   onLane: (id: string) => void;
 }) {
   const session = useSession();
-  const shownBy = levelsFor(
+  const shownBy = shownByOf(
     board,
     lane,
     stack,
@@ -106,7 +106,7 @@ function Finish({
         {
           picture: blobRef(`${lane.id}-${performance.now()}`, title, blob),
           depth,
-          stretch: stretched ? null : shownBy,
+          shownBy: stretched ? null : shownBy,
           text: { Software: CREATOR, Description: chainToJson(title, steps) },
         },
         { priority: PRIORITY.view, signal, onProgress },

@@ -3,7 +3,7 @@
 import Link from "next/link";
 import type { ReactNode } from "react";
 import { useState } from "react";
-import { levelsFor } from "@/state/levels";
+import { shownByOf } from "@/state/display";
 import type { Board, Lane } from "@/storage";
 import { laneWords } from "../compare/laneHeader";
 import { LanePicture } from "../compare/lanePicture";
@@ -110,5 +110,5 @@ function TreatedLane({ lane, board }: { lane: Lane; board: Board }) {
         {error ?? "The stack of this lane is missing."}
       </p>
     );
-  return <LanePicture {...{ lane, stack, treatment }} shownBy={levelsFor(board, lane, stack, stacks)} />;
+  return <LanePicture {...{ lane, stack, treatment }} shownBy={shownByOf(board, lane, stack, stacks)} />;
 }

@@ -1,4 +1,4 @@
-import { stretchCurves, stretchParameters } from "@/core/operations";
+import { curvesOf, DEFAULT_DISPLAY } from "@/core/display";
 import { wholeRegion } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import type { ProjectSession } from "@/state/project";
@@ -16,6 +16,6 @@ export async function thumbnailOf(session: ProjectSession, stack: StackRecord): 
   const payload = { treatment, region: wholeRegion({ width, height }), reduce };
   const raster = await session.pool.run("crop", payload, { priority: PRIORITY.measure });
   const canvas = document.createElement("canvas");
-  paint(canvas, raster, stretchCurves(stretchParameters.defaults, stretch));
+  paint(canvas, raster, curvesOf({ display: DEFAULT_DISPLAY, levels: stretch }));
   return canvas.toDataURL("image/jpeg", 0.85);
 }

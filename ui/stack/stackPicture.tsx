@@ -2,7 +2,7 @@
 
 import { useEffect, useMemo, useState } from "react";
 import { toSample } from "@/core/formats";
-import { stretchCurves, stretchParameters } from "@/core/operations";
+import { curvesOf, DEFAULT_DISPLAY, straightCurve } from "@/core/display";
 import type { FrameRef } from "@/engine/frames";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord } from "@/storage";
@@ -12,7 +12,7 @@ import type { Look } from "../viewer/pictureViewer";
 import { RejectedMap } from "./rejectedMap";
 import { PictureViewer } from "../viewer/pictureViewer";
 
-const PLAIN_CURVES = Array.from({ length: 3 }, () => ({ black: 0, white: 1, a: 1e-3 }));
+const PLAIN_CURVES = [straightCurve(0, 1)];
 
 type Shown = "mean" | "coverage" | "rejected" | "ofSub";
 
@@ -64,7 +64,7 @@ export function StackPictureView({ stack, subId = null }: { stack: StackRecord; 
   const most = stack.report.subsUsed;
   const scaleValues = shows === "coverage" ? 1 / most : shows === "rejected" ? (10 * 255) / Math.max(10, most) : 1;
   const curves = useMemo(
-    () => (shows === "mean" ? stretchCurves(stretchParameters.defaults, stretch) : PLAIN_CURVES),
+    () => (shows === "mean" ? curvesOf({ display: DEFAULT_DISPLAY, levels: stretch }) : PLAIN_CURVES),
     [shows, stretch],
   );
   const has = ({ brought, report }: StackRecord): (keyof typeof SHOWN)[] => [

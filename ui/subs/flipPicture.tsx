@@ -4,8 +4,8 @@ import { useMemo, useState } from "react";
 import type { FrameUnit } from "@/core/formats";
 import { levelUnit } from "../kit/format";
 import { useKeys } from "../kit/useKeys";
-import type { StretchParams } from "@/core/operations";
-import { stretchCurves } from "@/core/operations";
+import type { Display } from "@/core/display";
+import { curvesOf } from "@/core/display";
 import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import type { Look } from "../viewer/viewerFrame";
@@ -18,7 +18,7 @@ import { useFlip } from "./useFlip";
 export interface JudgingLook {
   /** As the file has it, not laid over the reference. */
   asItCame: boolean;
-  display: StretchParams;
+  display: Display;
   patches: boolean;
 }
 
@@ -44,7 +44,7 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
   useKeys("4", () => setLook((before) => ({ ...before, scale: 4 })));
   const useRegion = useFlip({ order, current, registered, size }, onPrepared);
   const stretch = registered ? reference.stretch : current.stretch;
-  const curves = useMemo(() => stretchCurves(judging.display, stretch), [judging.display, stretch]);
+  const curves = useMemo(() => curvesOf({ display: judging.display, levels: stretch }), [judging.display, stretch]);
   const { trail } = current.measures;
   return (
     <ViewerFrame

@@ -1,5 +1,6 @@
 "use client";
 
+import { withParams } from "@/core/display";
 import { Plus } from "lucide-react";
 import { IconButton } from "../kit/button";
 import { Tick } from "../kit/tick";
@@ -18,8 +19,8 @@ export function FrameShown({ judging, light, onJudging, onAddPatch }: Props) {
   return (
     <ShownPanel
       className="absolute top-2 right-2"
-      values={judging.display}
-      onChange={(part) => onJudging({ display: { ...judging.display, ...part } })}
+      display={judging.display}
+      onChange={(part) => onJudging({ display: withParams(judging.display, part) })}
     >
       {light ? (
         <div className="flex flex-col gap-1 py-1">

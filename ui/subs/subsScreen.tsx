@@ -2,7 +2,7 @@
 
 import { FolderInput } from "lucide-react";
 import { useEffect, useState } from "react";
-import { stretchParameters } from "@/core/operations";
+import { DEFAULT_DISPLAY } from "@/core/display";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
@@ -71,7 +71,7 @@ function useJudging({ reference }: Chosen) {
   const patches = useProject((state) => state.project.patches);
   const [judging, setJudging] = useState<JudgingLook>({
     asItCame: false,
-    display: stretchParameters.defaults,
+    display: DEFAULT_DISPLAY,
     patches: false,
   });
   const judge = (part: Partial<JudgingLook>) => {

@@ -1,7 +1,7 @@
 "use client";
 
 import { useEffect, useMemo, useState } from "react";
-import { stretchCurves, stretchParameters } from "@/core/operations";
+import { curvesOf, DEFAULT_DISPLAY } from "@/core/display";
 import type { Raster } from "@/core/raster";
 import { PRIORITY } from "@/engine/pool";
 import type { SubRecord } from "@/storage";
@@ -41,7 +41,7 @@ export function Thumbnail({ sub, height }: { sub: SubRecord; height: number }) {
     return () => abort.abort();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the key holds all that matters
   }, [key, session]);
-  const curves = useMemo(() => stretchCurves(stretchParameters.defaults, sub.stretch), [sub.stretch]);
+  const curves = useMemo(() => curvesOf({ display: DEFAULT_DISPLAY, levels: sub.stretch }), [sub.stretch]);
   const canvas = usePainted(raster, curves);
   return (
     <canvas

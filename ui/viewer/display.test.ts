@@ -1,4 +1,4 @@
-import { stretchCurves } from "@/core/operations";
+import { straightCurve, stretchCurves } from "@/core/display";
 import { rasterOf } from "@/core/raster";
 import { noiseImage, toImageData } from "./display";
 
@@ -47,7 +47,7 @@ test("the table follows the curve to one display level over the faint end", () =
 test("a grey picture is grey; without a curve values are shown as they are; values can be scaled first", () => {
   const grey = rasterOf(2, 1, [Float32Array.of(0.5, 2)]);
   expect([...toImageData(grey, null).data]).toEqual([128, 128, 128, 255, 255, 255, 255, 255]);
-  const counted = toImageData(rasterOf(1, 1, [Float32Array.of(10)]), [{ black: 0, white: 1, a: 1e-3 }], 1 / 20);
+  const counted = toImageData(rasterOf(1, 1, [Float32Array.of(10)]), [straightCurve(0, 1)], 1 / 20);
   expect(Math.abs(counted.data[0] - 127)).toBeLessThanOrEqual(1);
 });
 

@@ -1,19 +1,19 @@
 import type { Raster } from "@/core/raster";
-import type { StretchCurve } from "@/core/operations";
+import type { ChannelCurve } from "@/core/display";
 import type { Shows } from "@/storage";
 
 const TABLE_SIZE = 1 << 17;
-const TABLES = new Map<number, Uint8ClampedArray>();
+const TABLES = new Map<string, Uint8ClampedArray>();
 
-/** Display values 0 … 255 of the arcsinh curve over t = 0 … 1, at steps fine enough for the faintest noise. */
-function tableOf(a: number): Uint8ClampedArray {
-  const known = TABLES.get(a);
+/** Display values 0 … 255 of a curve from black to white, at steps fine enough for the faintest noise. */
+function tableOf({ shape, black, white, at }: ChannelCurve): Uint8ClampedArray {
+  const known = TABLES.get(shape);
   if (known) return known;
   if (TABLES.size > 24) TABLES.clear();
   const table = new Uint8ClampedArray(TABLE_SIZE + 1);
-  const height = 255 / Math.asinh(a);
-  for (let i = 0; i <= TABLE_SIZE; i++) table[i] = Math.asinh((a * i) / TABLE_SIZE) * height;
-  TABLES.set(a, table);
+  const step = (white - black) / TABLE_SIZE;
+  for (let i = 0; i <= TABLE_SIZE; i++) table[i] = 255 * at(black + i * step);
+  TABLES.set(shape, table);
   return table;
 }
 
@@ -21,7 +21,7 @@ function tableOf(a: number): Uint8ClampedArray {
  * values are multiplied by `scaleValues` first. Missing pixels become the page's black. */
 export function toImageData(
   raster: Raster,
-  curves: StretchCurve[] | null,
+  curves: ChannelCurve[] | null,
   scaleValues = 1,
   shows: Shows | null = null,
 ): ImageData {
@@ -32,7 +32,7 @@ export function toImageData(
     const plane = planes[channels === 3 ? c : 0];
     const curve = curves?.[Math.min(c, curves.length - 1)];
     if (curve) {
-      const table = tableOf(curve.a);
+      const table = tableOf(curve);
       const scale = TABLE_SIZE / (curve.white - curve.black);
       const black = curve.black;
       for (let i = 0, k = c; i < plane.length; i++, k += 4) {

@@ -1,13 +1,13 @@
 "use client";
 
-import type { StretchCurve } from "@/core/operations";
+import type { ChannelCurve } from "@/core/display";
 import type { Shows } from "@/storage";
 import type { ShownRegion } from "./region";
 import { usePainted } from "./usePainted";
 
 interface Props {
   shown: ShownRegion | null;
-  curves: StretchCurve[] | null;
+  curves: ChannelCurve[] | null;
   scaleValues?: number;
   /** What of it is shown; its colours without. */
   shows?: Shows;

@@ -3,24 +3,24 @@
 import { ChevronDown, ChevronUp } from "lucide-react";
 import type { ReactNode } from "react";
 import { useState } from "react";
-import type { StretchParams } from "@/core/operations";
-import { stretchParameters } from "@/core/operations";
+import type { Display } from "@/core/display";
+import { displayCurve, displayWords } from "@/core/display";
 import { ParameterSetting } from "../kit/parameterSetting";
 
 interface Props {
-  values: StretchParams;
-  /** The lane whose levers they are, where it has its own. */
+  display: Display;
+  /** The lane whose display it is, where it has its own. */
   of?: string | null;
-  onChange: (part: Partial<StretchParams>) => void;
+  /** Called with the settings that changed. */
+  onChange: (part: Record<string, unknown>) => void;
   /** What else changes how the picture is shown. */
   children?: ReactNode;
   className?: string;
 }
 
 /** How a picture is shown, in its corner: two figures while it is folded, their levers once it is opened. The data stay as they are. */
-export function ShownPanel({ values, of = null, onChange, children, className = "" }: Props) {
+export function ShownPanel({ display, of = null, onChange, children, className = "" }: Props) {
   const [open, setOpen] = useState(false);
-  const [sky, black] = stretchParameters.fields;
   return (
     <div className={`w-56 rounded border border-line bg-panel text-sm ${className}`} data-testid="shown-panel">
       <button
@@ -31,19 +31,19 @@ export function ShownPanel({ values, of = null, onChange, children, className = 
         onClick={() => setOpen(!open)}
       >
         <span className="flex-1 truncate text-left">
-          {of ? `${of}: ` : ""}sky at <span className="figures">{values.sky.toFixed(2)}</span>, black{" "}
-          <span className="figures">{values.black.toFixed(1)}</span> σ below
+          {of ? `${of}: ` : ""}
+          <span className="figures">{displayWords(display)}</span>
         </span>
         {open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}
       </button>
       {open ? (
         <div className="border-t border-line px-2 pb-1">
-          {[sky, black].map((field) => (
+          {displayCurve(display.curve).parameters.fields.map((field) => (
             <ParameterSetting
               key={field.name}
               field={field}
-              values={{ ...values }}
-              onChange={(value) => onChange({ [field.name]: Number(value) })}
+              values={display.params}
+              onChange={(value) => onChange({ [field.name]: value })}
             />
           ))}
           {children}

@@ -2,7 +2,7 @@
 
 import type { RefObject } from "react";
 import { useLayoutEffect, useRef } from "react";
-import type { StretchCurve } from "@/core/operations";
+import type { ChannelCurve } from "@/core/display";
 import type { Raster } from "@/core/raster";
 import type { Shows } from "@/storage";
 import { noiseImage, toImageData } from "./display";
@@ -11,7 +11,7 @@ import { noiseImage, toImageData } from "./display";
 export function paint(
   canvas: HTMLCanvasElement,
   raster: Raster,
-  curves: StretchCurve[] | null,
+  curves: ChannelCurve[] | null,
   scaleValues = 1,
   shows: Shows | null = null,
   noiseSpan?: number,
@@ -25,7 +25,7 @@ export function paint(
 /** The ref of a canvas that always shows the raster. */
 export function usePainted(
   raster: Raster | null,
-  curves: StretchCurve[] | null,
+  curves: ChannelCurve[] | null,
   options: { scaleValues?: number; shows?: Shows | null; noiseSpan?: number; onDrawn?: () => void } = {},
 ): RefObject<HTMLCanvasElement | null> {
   const canvas = useRef<HTMLCanvasElement>(null);

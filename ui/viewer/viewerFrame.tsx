@@ -2,7 +2,7 @@
 
 import type { ReactNode } from "react";
 import { useEffect, useRef } from "react";
-import type { StretchCurve } from "@/core/operations";
+import type { ChannelCurve } from "@/core/display";
 import type { Region } from "@/core/raster";
 import { intersectRegions } from "@/core/raster";
 import { PlacedCrop } from "./placedCrop";
@@ -22,7 +22,7 @@ export interface FrameProps {
   useRegion: (region: Region, reduce: number, ready: boolean) => RegionState;
   width: number;
   height: number;
-  curves: StretchCurve[] | null;
+  curves: ChannelCurve[] | null;
   /** Values are multiplied by this before the curve. */
   scaleValues?: number;
   look: Look;

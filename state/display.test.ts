@@ -1,6 +1,7 @@
+import { withParams } from "@/core/display";
 import type { StackRecord } from "@/storage";
 import { addSpot, changeLane, firstBoard, groupsOf, moveSpot, shownLanes } from "./board";
-import { levelsFor, levelsWords, ownLevels, setLevels } from "./levels";
+import { shownByOf, displayedWords, ownDisplay, setDisplay } from "./display";
 
 const stackOf = (id: string, level: number) =>
   ({
@@ -13,27 +14,27 @@ const board = () => {
   return changeLane(start, start.lanes[2].id, (lane) => ({ ...lane, stackId: "t" }));
 };
 
-test("a lane is shown by the common levers on its stack's levels, by its own, or by those of the lane that all are linked to", () => {
+test("a lane is shown by the common display on its stack's levels, by its own, or by those of the lane that all are linked to", () => {
   const start = board();
   const [a, b, c] = start.lanes;
-  expect(levelsFor(start, c, stacks[1], stacks)).toEqual({ params: start.display, levels: stacks[1].facts.stretch });
-  expect(levelsWords(start)).toBe("");
-  const own = setLevels(ownLevels(start, b.id, true), ownLevels(start, b.id, true).lanes[1], { sky: 0.4 });
+  expect(shownByOf(start, c, stacks[1], stacks)).toEqual({ display: start.display, levels: stacks[1].facts.stretch });
+  expect(displayedWords(start)).toBe("");
+  const own = setDisplay(ownDisplay(start, b.id, true), ownDisplay(start, b.id, true).lanes[1], { sky: 0.4 });
   expect(own.display).toEqual(start.display);
-  expect(levelsFor(own, own.lanes[1], stacks[0], stacks).params).toEqual({ ...start.display, sky: 0.4 });
-  expect(levelsFor(own, a, stacks[0], stacks).params).toEqual(start.display);
-  expect(levelsWords(own)).toBe("lane B is shown by levels of its own");
+  expect(shownByOf(own, own.lanes[1], stacks[0], stacks).display).toEqual(withParams(start.display, { sky: 0.4 }));
+  expect(shownByOf(own, a, stacks[0], stacks).display).toEqual(start.display);
+  expect(displayedWords(own)).toBe("lane B is shown by levels of its own");
   const linked = { ...own, look: { ...own.look, levelsOf: c.id } };
   for (const lane of linked.lanes)
-    expect(levelsFor(linked, lane, stacks[0], stacks)).toEqual({
-      params: start.display,
+    expect(shownByOf(linked, lane, stacks[0], stacks)).toEqual({
+      display: start.display,
       levels: stacks[1].facts.stretch,
     });
-  expect(levelsWords(linked)).toBe("all lanes are shown by the levels of lane C");
+  expect(displayedWords(linked)).toBe("all lanes are shown by the levels of lane C");
   // The common levers are those of every lane without its own; a lane that is gone links nothing.
-  expect(setLevels(own, own.lanes[0], { black: 1 }).display.black).toBe(1);
-  expect(ownLevels(own, b.id, false).lanes[1].display).toBeUndefined();
-  expect(levelsWords({ ...start, look: { ...start.look, levelsOf: "gone" } })).toBe("");
+  expect(setDisplay(own, own.lanes[0], { black: 1 }).display.params.black).toBe(1);
+  expect(ownDisplay(own, b.id, false).lanes[1].display).toBeUndefined();
+  expect(displayedWords({ ...start, look: { ...start.look, levelsOf: "gone" } })).toBe("");
 });
 
 test("lanes of a group are shown alone; a group that nobody is in any more shows all; spots change places", () => {
