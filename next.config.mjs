@@ -18,7 +18,7 @@ const config = {
   typescript: { ignoreBuildErrors: true },
   headers: async () => [
     { source: "/:path*", headers },
-    ...["/_next/:path*", "/engine/:path*", "/demos/:path*"].map((source) => ({
+    ...["/_next/:path*", "/engine/:path*", "/assets/:path*", "/demos/:path*"].map((source) => ({
       source,
       headers: [{ key: "Content-Security-Policy", value: policy }],
     })),

@@ -28,4 +28,4 @@ export function proxy(request: NextRequest): NextResponse {
 }
 
 /** Pages and routes; files of the build and the engine get their headers from next.config.mjs. */
-export const config = { matcher: ["/((?!_next/|engine/|demos/|icon).*)"] };
+export const config = { matcher: ["/((?!_next/|engine/|assets/|demos/|icon).*)"] };

@@ -25,7 +25,10 @@ async function rasterOfBlob(name: string, blob: Blob): Promise<Raster> {
 async function main(seed: number, size: number, subs: number) {
   const started = Date.now();
   const night = createNight({ subs, seed, width: size, height: size });
-  const pool = createNodePool(beside("worker.mjs"), beside("kernels.wasm"), Math.max(1, availableParallelism()));
+  const pool = createNodePool(
+    { worker: beside("worker.mjs"), kernels: beside("kernels.wasm"), assets: beside("assets") },
+    Math.max(1, availableParallelism()),
+  );
   const frames = new Map<string, FrameRef>();
   const facts: SubFacts[] = [];
   for (const { index } of night.subs) {

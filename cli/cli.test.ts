@@ -1,6 +1,6 @@
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
-import { join } from "node:path";
+import { basename, join } from "node:path";
 import { z } from "zod";
 import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { cropRaster, wholeRegion } from "@/core/raster";
@@ -161,6 +161,22 @@ describe("the whole way without a screen", () => {
       worstDifference(crop.planes[0], cropRaster(all, { x: 60, y: 50, width: 90, height: 70 }).planes[0]),
     ).toBeLessThan(1e-6);
     expect(whole.header.history.join("")).toContain('"strength": 0.6');
+
+    // A step whose weights and code are loaded when it runs.
+    const network = { operation: "network.toy", version: 1, params: {}, channels: "each", blend: 1, on: true };
+    writeFileSync(join(folder, "toy.json"), JSON.stringify({ ...chain, version: 3, steps: [network] }));
+    const toy = ["process", out, "--chain", join(folder, "toy.json"), "--out"];
+    dunkel(...toy, join(folder, "toyWhole.fits"));
+    dunkel(...toy, join(folder, "toyPart.fits"), "--region", "60,50,90,70");
+    const [before, toyWhole, toyPart] = await Promise.all(
+      [out, "toyWhole.fits", "toyPart.fits"].map(async (name) => {
+        const frame = await open(basename(name));
+        return frame.read(wholeRegion(frame));
+      }),
+    );
+    const area = { x: 60, y: 50, width: 90, height: 70 };
+    expect(worstDifference(toyPart.planes[0], cropRaster(toyWhole, area).planes[0])).toBeLessThan(1e-6);
+    expect(worstDifference(toyWhole.planes[0], before.planes[0])).toBeGreaterThan(1e-4);
   });
 
   // On the stack and the chain of the test above.

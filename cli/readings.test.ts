@@ -8,7 +8,10 @@ import { dunkel } from "./testing";
 
 /** Subs of a stack that goes on are not measured again. */
 const folder = mkdtempSync(join(tmpdir(), "dunkel-readings-"));
-const pool = createNodePool("./dist/worker.mjs", "./dist/kernels.wasm", 1);
+const pool = createNodePool(
+  { worker: "./dist/worker.mjs", kernels: "./dist/kernels.wasm", assets: "./dist/assets" },
+  1,
+);
 afterAll(() => {
   pool.close();
   rmSync(folder, { recursive: true });

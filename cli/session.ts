@@ -17,7 +17,7 @@ export async function checkInputs(paths: readonly (string | undefined)[]): Promi
 }
 
 export async function withPool<T>(work: (pool: WorkerPool) => Promise<T>): Promise<T> {
-  const pool = createNodePool(beside("worker.mjs"), KERNEL_PATH());
+  const pool = createNodePool({ worker: beside("worker.mjs"), kernels: KERNEL_PATH(), assets: beside("assets") });
   try {
     return await work(pool);
   } finally {

@@ -1,3 +1,4 @@
+import type { Assets } from "./assets";
 import type { Kernels } from "./kernels";
 
 /**
@@ -8,6 +9,8 @@ import type { Kernels } from "./kernels";
 export interface JobHandle {
   /** The hot computations, as fast as this machine runs them. */
   readonly kernels: Kernels;
+  /** Files that ship with the application, loaded at their first use. */
+  readonly assets: Assets;
   progress(fraction: number, label?: string): void;
   check(): void;
   breathe(): Promise<void>;
@@ -21,9 +24,10 @@ export class Stopped extends Error {
   }
 }
 
-/** A handle that reports nowhere and never stops. */
-export const quietJob = (kernels: Kernels): JobHandle => ({
+/** A handle that reports nowhere and never stops; without assets where none are given. */
+export const quietJob = (kernels: Kernels, assets = NO_ASSETS): JobHandle => ({
   kernels,
+  assets,
   progress: () => undefined,
   check: () => undefined,
   breathe: () => Promise.resolve(),
@@ -31,13 +35,16 @@ export const quietJob = (kernels: Kernels): JobHandle => ({
 
 /** A handle for one part of a job: its 0 … 1 is `from` … `to` of the whole. */
 export function partOfJob(job: JobHandle, from: number, to: number): JobHandle {
-  return {
-    kernels: job.kernels,
-    progress: (fraction, label) => job.progress(from + (to - from) * fraction, label),
-    check: () => job.check(),
-    breathe: () => job.breathe(),
-  };
+  return { ...job, progress: (fraction, label) => job.progress(from + (to - from) * fraction, label) };
 }
+
+/** The same job, of which no progress is heard: for one of many small parts. */
+export const quietly = (job: JobHandle): JobHandle => ({ ...job, progress: () => undefined });
+
+/** None are there. */
+const NO_ASSETS: Assets = {
+  open: ({ id }) => Promise.reject(new UserError(`the file ${id} is not there`, "Install the application again.")),
+};
 
 /** An error that a person can act on: what is wrong and what to do, in plain words. */
 export class UserError extends Error {

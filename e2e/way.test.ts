@@ -387,6 +387,24 @@ test("a chain is imported into a lane; one that is no chain is refused by name",
   await waitFor(driver, "imported", async () => (await textOf(driver, "[data-lane=A]")).includes("Mixture 0.45"));
 });
 
+test("a step with a network gets its weights and its code at its first use, from this server alone", async () => {
+  const { driver } = session;
+  const toy = join(folder, "toy.json");
+  const network = { operation: "network.toy", version: 1, params: {}, channels: "each", blend: 1, on: true };
+  writeFileSync(toy, JSON.stringify({ format: "dunkel-chain", version: 3, steps: [network] }));
+  const shown = () =>
+    driver.executeScript<string>("return document.querySelector('[data-cell^=\"A:\"] canvas').toDataURL()");
+  const before = await shown();
+  await choose("[data-testid=choose-chain]", [toy]);
+  await waitFor(driver, "imported", async () => (await textOf(driver, "[data-lane=A]")).includes("Toy"));
+  await cropsRest(driver);
+  expect(await textOf(driver, "main")).not.toMatch(/toy-network|could not be loaded/);
+  await waitFor(driver, "another picture", async () => (await shown()) !== before);
+  const headers = (await fetch(`${url}/assets/toy-network.bin`)).headers;
+  expect(headers.get("cross-origin-resource-policy")).toBe("same-origin");
+  expect(headers.get("content-security-policy")).toContain("default-src 'self'");
+});
+
 test("? labels the controls in place and lists the keys; Escape closes it", async () => {
   const { driver } = session;
   await driver.findElement(By.css("body")).sendKeys("?");

@@ -41,6 +41,8 @@ interface Waiting {
   /** The facts that it names, so that none is forgotten while it waits. */
   facts: ReadonlyMap<string, KeptFact>;
   stop: Int32Array | null;
+  /** Whether it needs large assets, which few workers hold. */
+  isHeavy: boolean;
   /** Whether it was told to stop for something more urgent, to be begun again. */
   givesWay: boolean;
 }
@@ -69,6 +71,9 @@ const HOMES_KEPT = 1000;
 /** Memory for facts, of the pool and of each worker. */
 const FACT_BYTES = 64 * 2 ** 20;
 
+/** So many workers, the first ones, hold large assets. */
+const HEAVY_WORKERS = 2;
+
 /** A worker that has not stopped this long after it was told to is replaced. */
 const STOP_PATIENCE_MS = 800;
 
@@ -87,11 +92,15 @@ export class WorkerPool {
   /** Told when no worker can be started. */
   onBroken: ((error: JobError) => void) | null = null;
 
-  /** At most `batchSize` workers are given to batch jobs at a time, so that a machine of few threads still answers to its user. */
+  /**
+   * At most `batchSize` workers are given to batch jobs at a time, so that a machine of few threads still answers to
+   * its user. `isHeavy`: whether a job needs large assets (engine/assets.ts).
+   */
   constructor(
     readonly size: number,
     private readonly openLine: () => PoolLine,
     readonly batchSize = size,
+    private readonly isHeavy: (payload: unknown) => boolean = () => false,
   ) {
     if (!(size >= 1)) throw new RangeError(`a pool needs at least one worker, received ${size}`);
     for (let index = 0; index < size; index++) this.members.push(this.start(index));
@@ -125,6 +134,7 @@ export class WorkerPool {
         resolve: settled(resolve as (value: unknown) => void),
         reject: settled(reject),
         stop: stopFlag(),
+        isHeavy: this.isHeavy(payload),
         givesWay: false,
       };
       options.signal?.addEventListener("abort", onAbort, { once: true });
@@ -291,13 +301,15 @@ export class WorkerPool {
       const priorityOf = ({ options }: Waiting) => options.priority ?? PRIORITY.batch;
       const homeOf = ({ options: { affinity } }: Waiting) =>
         affinity === undefined ? undefined : this.homes.get(affinity);
+      const freeFor = ({ isHeavy }: Waiting) => (isHeavy ? free.filter(({ index }) => index < HEAVY_WORKERS) : free);
       /** Its own worker if that is free; any free one for a job that has none. */
       const memberOf = (one: Waiting) => {
         const home = homeOf(one);
-        return home === undefined ? free[0] : free.find(({ index }) => index === home);
+        return home === undefined ? freeFor(one)[0] : freeFor(one).find(({ index }) => index === home);
       };
       const batches = this.members.filter(({ running }) => running && priorityOf(running) === PRIORITY.batch).length;
       const mayRun = (one: Waiting) =>
+        freeFor(one).length > 0 &&
         (memberOf(one) !== undefined || !one.options.waitsForIt) &&
         !(priorityOf(one) === PRIORITY.batch && batches >= this.batchSize);
       const able = this.queue.filter(mayRun);
@@ -307,7 +319,7 @@ export class WorkerPool {
       // Of equally urgent ones first those whose worker is free.
       const next = urgent.find(memberOf) ?? urgent[0];
       this.queue.splice(this.queue.indexOf(next), 1);
-      const member = memberOf(next) ?? free[0];
+      const member = memberOf(next) ?? freeFor(next)[0];
       if (next.options.affinity !== undefined) this.homes.set(next.options.affinity, member.index);
       member.running = next;
       this.handOver(member, next);

@@ -1,7 +1,10 @@
+import { readFile } from "node:fs/promises";
+import { join } from "node:path";
 import { MessageChannel } from "node:worker_threads";
 import { writeFits } from "@/core/formats";
 import type { Raster } from "@/core/raster";
 import { kernelBytes } from "@/core/testing/kernelBytes";
+import type { LoadAsset } from "./assets";
 import type { FrameRef, OpenBytes } from "./frames";
 import { bytesOfBlob } from "./frames";
 import type { PoolLine } from "./pool";
@@ -10,6 +13,9 @@ import { serve } from "./worker";
 /** Bytes of references to blobs; those to files are refused. */
 export const blobBytes: OpenBytes = (ref) =>
   ref.kind === "blob" ? Promise.resolve(bytesOfBlob(ref.name, ref.blob)) : Promise.reject(new Error("blobs only"));
+
+/** The application's own files. */
+export const assetOnDisk: LoadAsset = async (id) => new Uint8Array(await readFile(join("public/assets", id)));
 
 /** A reference to a file in memory. */
 export const blobRef = (id: string, bytes: Uint8Array, name = `${id}.fits`): FrameRef => ({
@@ -36,7 +42,7 @@ export function workersInThread(): { open: () => PoolLine; close: () => void } {
           listen: (handler) => port2.on("message", handler),
           breathe: () => new Promise((resolve) => setImmediate(resolve)),
         },
-        blobBytes,
+        { openBytes: blobBytes, loadAsset: assetOnDisk },
         kernelBytes(),
       );
       return {

@@ -3,6 +3,8 @@ import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Raster } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
+import type { LoadAsset } from "./assets";
+import { createAssets } from "./assets";
 import { byteCache } from "./cache";
 import { FactValues } from "./facts";
 import type { OpenBytes } from "./frames";
@@ -21,15 +23,22 @@ export interface WorkerLine {
   breathe(): Promise<void>;
 }
 
+/** How a worker gets at files: those of the person, and those of the application. */
+export interface WorkerFiles {
+  openBytes: OpenBytes;
+  loadAsset: LoadAsset;
+}
+
 const CACHE_BYTES = 384 * 2 ** 20;
 
 /** Serves jobs on a line, one at a time; kernels are warmed up first, since an engine runs slow code at the start. */
-export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array | null): void {
+export function serve(line: WorkerLine, { openBytes, loadAsset }: WorkerFiles, wasm: Uint8Array | null): void {
   const kernels = wasm ? safeWasm(wasm) : createPlainKernels();
   warmUp(kernels);
   const frames = createFrameStore(openBytes, kernels);
   const cache = byteCache<Raster>(CACHE_BYTES, rasterBytes);
   const facts = new FactValues();
+  const assets = createAssets(loadAsset);
   const stopped = new Set<number>();
 
   async function run(id: number, name: string, payload: unknown, stop: unknown): Promise<void> {
@@ -42,6 +51,7 @@ export function serve(line: WorkerLine, openBytes: OpenBytes, wasm: Uint8Array |
     };
     const job = {
       kernels,
+      assets,
       check,
       progress: (fraction: number) => {
         const now = Date.now();

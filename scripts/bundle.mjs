@@ -1,6 +1,6 @@
 // Bundles what runs outside the pages: the browser's worker into public/engine/, the headless runner and its worker into dist/.
 import { build } from "esbuild";
-import { copyFileSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { copyFileSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
@@ -14,11 +14,15 @@ const common = {
 };
 
 export async function bundleBrowser() {
+  rmSync(`${root}public/engine`, { recursive: true, force: true });
   mkdirSync(`${root}public/engine`, { recursive: true });
   await build({
     ...common,
     entryPoints: ["engine/browser/worker.ts"],
-    outfile: "public/engine/worker.js",
+    outdir: "public/engine",
+    // What a worker loads only where it is used lies in files of its own.
+    splitting: true,
+    chunkNames: "[name]-[hash]",
     minify: true,
   });
   copyFileSync(`${root}core/kernels/kernels.wasm`, `${root}public/engine/kernels.wasm`);
@@ -30,16 +34,27 @@ export async function bundleRunner() {
   const banner = {
     js: 'import { createRequire as requireFrom } from "node:module";const require = requireFrom(import.meta.url);',
   };
-  const node = { ...common, platform: "node", banner, outExtension: { ".js": ".mjs" }, outdir: "dist" };
+  const node = {
+    ...common,
+    platform: "node",
+    banner,
+    outExtension: { ".js": ".mjs" },
+    outdir: "dist",
+    splitting: true,
+  };
   const { outputFiles } = await build({
     ...node,
     write: false,
     entryPoints: { worker: "engine/node/worker.ts", cli: "cli/main.ts" },
   });
-  mkdirSync(`${root}dist`, { recursive: true });
+  mkdirSync(`${root}dist/assets`, { recursive: true });
   const files = [
     ...outputFiles.map(({ path, contents }) => ({ path, contents })),
     { path: `${root}dist/kernels.wasm`, contents: readFileSync(`${root}core/kernels/kernels.wasm`) },
+    ...readdirSync(`${root}public/assets`).map((name) => ({
+      path: `${root}dist/assets/${name}`,
+      contents: readFileSync(`${root}public/assets/${name}`),
+    })),
   ];
   for (const { path, contents } of files) {
     const part = `${path}.${process.pid}.part`;

@@ -1,6 +1,6 @@
 import { LRUCache } from "lru-cache";
 import type { ChainStep, FactKey } from "@/core/chain";
-import { factsNeeded, prepareChain, UNTOUCHED } from "@/core/chain";
+import { factsNeeded, hashesOf, prepareChain, UNTOUCHED } from "@/core/chain";
 import { FACTS_VERSION } from "@/core/facts";
 import { findOperation } from "@/core/operations";
 import { directValues, followedBy } from "@/core/parameters";
@@ -186,7 +186,8 @@ const FOLLOWED = ["patches", "stars"] as const;
 function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: number, key: FactKey): string {
   const [before, known] = lookedAt(steps, index, key);
   const settings = before.map(({ operation, version, params, channels, blend, mask }) => {
-    const of = findOperation(operation)?.parameters ?? { fields: [] };
+    const known = findOperation(operation);
+    const of = known?.parameters ?? { fields: [] };
     const followed = FOLLOWED.flatMap((kind) => followedBy(of, params, kind) ?? []);
     // Facts of chains without masks and patches keep the keys under which they were stored before there were any.
     return [
@@ -197,6 +198,7 @@ function exactKey({ picture }: Subject, steps: readonly ChainStep[], index: numb
       blend,
       ...(mask ? [maskKey(mask)] : []),
       ...followed,
+      ...(known ? hashesOf(known, params) : []),
     ];
   });
   return JSON.stringify([picture.id, settings, known, FACTS_VERSION]);

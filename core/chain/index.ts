@@ -17,7 +17,16 @@ export {
 } from "./noiseLeft";
 export { measureChain, measureFacts, prepareChain, sampleRegions } from "./measure";
 export type { FactKey, ReadyStep, StepFacts } from "./ready";
-export { factsNeeded, idleReason, keyOfFact, readySteps, stepsForHalves, stepsForNoisier, UNTOUCHED } from "./ready";
+export {
+  factsNeeded,
+  hashesOf,
+  idleReason,
+  keyOfFact,
+  readySteps,
+  stepsForHalves,
+  stepsForNoisier,
+  UNTOUCHED,
+} from "./ready";
 export type { Restoration } from "./restoration";
 export { restorationOf } from "./restoration";
 export type { ChainMemo } from "./run";

@@ -1,7 +1,7 @@
 import type { Fact, PictureLook, NoiseGainMap, SeenPatch } from "../facts";
 import { FACTS, measureNoiseGainMap } from "../facts";
 import type { JobHandle } from "../job";
-import { UserError } from "../job";
+import { quietly, UserError } from "../job";
 import type { SkyPatch } from "../measure";
 import { patchRegion } from "../measure";
 import type { ChannelMode, PictureState } from "../operations";
@@ -228,7 +228,7 @@ export class SeenPicture {
       const inside = intersectRegions(patchRegion(patch), wholeRegion(this.size));
       if (inside.width < LEAST_PATCH || inside.height < LEAST_PATCH) continue;
       const area = intersectRegions(growRegion(inside, ROUND_PATCH), wholeRegion(this.size));
-      const raster = await runFilled(picture, this.before, area, fill, { ...this.job, progress: () => undefined });
+      const raster = await runFilled(picture, this.before, area, fill, quietly(this.job));
       seen.push({ raster, inside: relativeTo(area, inside) });
     }
     if (seen.length > 0) return seen;
@@ -250,7 +250,7 @@ export class SeenPicture {
   private async take(source: FrameSource, steps: ReadyStep[], regions = this.regions): Promise<Raster[]> {
     const pieces: Raster[] = [];
     for (const region of regions)
-      pieces.push(await runFilled(source, steps, region, this.input.fill, { ...this.job, progress: () => undefined }));
+      pieces.push(await runFilled(source, steps, region, this.input.fill, quietly(this.job)));
     return pieces;
   }
 
@@ -281,7 +281,7 @@ export class SeenPicture {
     const tile = Math.max(reduce, Math.floor(512 / reduce) * reduce);
     for (const region of tilesOf(wholeRegion(this.size), tile)) {
       await this.job.breathe();
-      const piece = await runFilled(picture, this.before, region, fill, { ...this.job, progress: () => undefined });
+      const piece = await runFilled(picture, this.before, region, fill, quietly(this.job));
       reduceInto(out, piece, region.x / reduce, region.y / reduce, reduce);
     }
     return out;

@@ -1,4 +1,5 @@
 import type { JobHandle } from "../job";
+import { quietly } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
 import { clippedMean, halfDifference, meanPlane } from "../raster";
 import type { ChainInput } from "./input";
@@ -75,7 +76,7 @@ export async function noiseLeft(
   memos?: Record<"a" | "b" | "plus" | "minus", ChainMemo>,
 ): Promise<NoiseLeft | null> {
   if (!halves) return null;
-  const quiet = { ...job, progress: () => undefined };
+  const quiet = quietly(job);
   const run = (source: FrameSource, chain: ReadyStep[], memo?: ChainMemo) =>
     runChain(source, chain, region, fill, quiet, memo);
   const ofHalves = async (): Promise<Raster> => {

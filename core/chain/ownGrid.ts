@@ -1,5 +1,5 @@
 import type { JobHandle } from "../job";
-import { UserError } from "../job";
+import { quietly, UserError } from "../job";
 import { untouchedState } from "../operations";
 import { placedValues } from "../parameters";
 import type { FrameSource } from "../raster";
@@ -18,7 +18,7 @@ export function frameAfter(
 ): FrameSource {
   if (steps.length === 0) return source;
   const { width, height, channels } = sizeAfter(steps, source);
-  const quiet = { ...job, progress: () => undefined };
+  const quiet = quietly(job);
   return { width, height, channels, read: (region) => runChain(source, steps, region, fill, quiet) };
 }
 

@@ -122,6 +122,10 @@ export function operationOf(step: ChainStep): AnyOperation {
   return operation;
 }
 
+/** The hashes of the files that an operation loads. */
+export const hashesOf = ({ assets }: Pick<AnyOperation, "assets">, params: ChainStep["params"]): string[] =>
+  (assets?.(params) ?? []).map(({ sha256 }) => sha256);
+
 /**
  * Puts operations and facts with the steps that are on. `keyOf` tells facts apart in fewer letters than their values.
  * Throws UserError for unknown operations and for steps whose facts are missing.
@@ -137,7 +141,13 @@ export function readySteps(
     const known = factsOfStep(step, facts[i] ?? {});
     if (!known) throw new UserError(`${operation.words.title} was not prepared`, "Prepare the chain before it runs.");
     const params = operation.parameters.schema.parse(step.params) as ChainStep["params"];
-    const key = JSON.stringify([operation.id, operation.version, step.channels, keyOf(i)]);
+    const key = JSON.stringify([
+      operation.id,
+      operation.version,
+      step.channels,
+      keyOf(i),
+      ...hashesOf(operation, params),
+    ]);
     const mask = step.mask && {
       mask: step.mask,
       facts: known.ofMask,

@@ -1,4 +1,5 @@
 import type { JobHandle } from "../job";
+import { quietly } from "../job";
 import type { Psf } from "../kernels";
 import { convolved, psfRatio, RATIO_RADIUS, roundPsf, surroundings } from "../measure";
 import type { Raster, Region } from "../raster";
@@ -55,7 +56,7 @@ export async function restorationOf(
   const shown = blur.target ?? roundPsf(SHOWN_PX, 3, RATIO_RADIUS);
   const filter = psfRatio(blur.psf, shown, LEAST_POWER);
   const share = psfRatio(blur.psf, blur.psf, LEAST_POWER);
-  const quiet = { ...job, progress: () => undefined };
+  const quiet = quietly(job);
   const reach = Math.max(RATIO_RADIUS, chainHalo([restoring])) + RATIO_RADIUS;
   const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
   const ofHalf = stepsForHalves([...before], picture);

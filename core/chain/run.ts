@@ -1,5 +1,5 @@
 import type { JobHandle } from "../job";
-import { partOfJob } from "../job";
+import { partOfJob, quietly } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   cropRaster,
@@ -75,7 +75,7 @@ export async function runChain(
   if (steps.length === 0) return raw(source, region, memo);
   const result = await runFilled(source, steps, region, fill, job, memo);
   const ofGrid = gridSteps(steps, source);
-  if (ofGrid.length > 0) return withoutGaps(result, await runFilled(gapsOf(source), ofGrid, region, [], quiet(job)));
+  if (ofGrid.length > 0) return withoutGaps(result, await runFilled(gapsOf(source), ofGrid, region, [], quietly(job)));
   // What the first step was run on is remembered, and holds the region.
   const area = intersectRegions(growRegion(region, chainHalo(steps)), wholeRegion(source));
   return withGapsOf(result, cropRaster(await raw(source, area, memo), relativeTo(area, region)));
@@ -139,7 +139,7 @@ export async function runFilled(
   const mixture = sharesOf(last);
   const values = Object.values(mixture).flat();
   const reached = values.some((v) => v > 0)
-    ? await reachOf(last, { source, state }, region, fill, quiet(job), memo)
+    ? await reachOf(last, { source, state }, region, fill, quietly(job), memo)
     : null;
   let result: Raster;
   if (values.every((v) => v === 0) || reached?.every((share) => share === 0))
@@ -147,7 +147,7 @@ export async function runFilled(
   else if (values.some((v) => v < 1) || reached) {
     // The full effect is remembered by itself, so that another share of it costs a mixture.
     const full = await runFilled(source, [...before, atFull(last)], region, fill, partOfJob(job, 0, 0.95), memo);
-    const input = await runFilled(source, before, area, fill, quiet(job), memo);
+    const input = await runFilled(source, before, area, fill, quietly(job), memo);
     result = mixed(cropRaster(input, relativeTo(area, region)), full, mixture, reached);
   } else {
     const input = await runFilled(source, before, area, fill, partOfJob(job, 0, share), memo);
@@ -224,8 +224,6 @@ function atFull(ready: ReadyStep): ReadyStep {
   const params = { ...step.params, ...operation.can.strength?.mixes?.full };
   return { ...ready, mask: null, step: { ...step, params, blend: 1, mask: null } };
 }
-
-const quiet = (job: JobHandle): JobHandle => ({ ...job, progress: () => undefined });
 
 /** What was before and shares of what came of it; `reached`, pixel by pixel, counts besides. */
 function mixed(before: Raster, after: Raster, shares: Shares, reached: Float32Array | null): Raster {

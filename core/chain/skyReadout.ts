@@ -1,5 +1,6 @@
 import type { Facts } from "../facts";
 import type { JobHandle } from "../job";
+import { quietly } from "../job";
 import type { NoiseModel, SkyPatch } from "../measure";
 import { patchRegion } from "../measure";
 import type { Raster } from "../raster";
@@ -56,7 +57,7 @@ export async function skyReadout(
   patches: readonly SkyPatch[],
   job: JobHandle,
 ): Promise<SkyReadout | null> {
-  const quiet = { ...job, progress: () => undefined };
+  const quiet = quietly(job);
   const chains = [index, index + 1].map((end) => readySteps(steps.slice(0, end), facts));
   const found: { inside: (raster: Raster) => Raster; pieces: Raster[] }[] = [];
   for (const [k, patch] of patches.entries()) {

@@ -1,4 +1,5 @@
 import type { JobHandle } from "../job";
+import { quietly } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
 import {
   cropRaster,
@@ -69,7 +70,7 @@ export async function strengthCurve(
     const params = { ...last.step.params, ...how.mixes?.full, [how.field]: strength };
     return { ...last, step: { ...last.step, params } };
   };
-  const quiet = { ...job, progress: () => undefined };
+  const quiet = quietly(job);
   const left = STRENGTHS.map((): number[] => []);
   const errors = STRENGTHS.map(() => 0);
   let weight = 0;

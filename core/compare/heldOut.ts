@@ -14,6 +14,7 @@ import {
   stepsForNoisier,
 } from "../chain";
 import type { JobHandle } from "../job";
+import { quietly } from "../job";
 import type { Region } from "../raster";
 import { growRegion, halfDifference, intersectRegions, meanPlane, rasterOf, wholeRegion } from "../raster";
 
@@ -115,7 +116,7 @@ async function heldOutOfDenoised(
   place: Region,
   job: JobHandle,
 ): Promise<HeldOut> {
-  const quiet = { ...job, progress: () => undefined };
+  const quiet = quietly(job);
   const reach = intersectRegions(growRegion(place, chainHalo(tested)), wholeRegion(picture));
   const z = await runFilled(picture, before, reach, fill, quiet);
   const ofHalf = stepsForHalves(before, picture);

@@ -1,3 +1,4 @@
+import type { AssetRef } from "../assets";
 import type { FactId, Facts } from "../facts";
 import type { JobHandle } from "../job";
 import type { Psf } from "../kernels";
@@ -65,6 +66,8 @@ export interface Operation<P, I extends FactId> {
   madeFor?: Domain;
   /** @default CROP_BOUND */
   cropBound?: number;
+  /** Files that it loads when it runs. What it makes is known by their hashes. @default none */
+  assets?(params: P): readonly AssetRef[];
   /** Why it has nothing to do on this picture, in words; it is not run there then. Null where it works. */
   idle?(params: P, facts: Facts<I>): string | null;
   /** What parameters of an older version are in the next one, by that older version; none where they kept their meaning. */

@@ -19,6 +19,7 @@ import { starletShrinkage } from "./noise/starletShrinkage";
 import { nonLocalMeans } from "./noise/nonLocalMeans";
 import { totalVariation } from "./noise/totalVariation";
 import type { AnyOperation } from "./operation";
+import { toyNetwork } from "./toyNetwork";
 import { arcsinhStretch } from "./stretch/arcsinhStretch";
 
 /** Every operation that a chain may hold, in the order in which they are offered. A new one is one line here. */
@@ -45,6 +46,9 @@ export const OPERATIONS: readonly AnyOperation[] = [
   arcsinhStretch,
 ];
 
+/** Operations that run and are offered to nobody. */
+const UNOFFERED: readonly AnyOperation[] = [constant, toyNetwork];
+
 export function findOperation(id: string): AnyOperation | undefined {
-  return [...OPERATIONS, constant].find((operation) => operation.id === id);
+  return [...OPERATIONS, ...UNOFFERED].find((operation) => operation.id === id);
 }

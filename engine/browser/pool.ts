@@ -1,3 +1,4 @@
+import { needsLargeAssets } from "../assets";
 import type { PoolLine } from "../pool";
 import { WorkerPool } from "../pool";
 
@@ -6,7 +7,7 @@ import { WorkerPool } from "../pool";
  * long work leaves one thread to the page.
  */
 export function createBrowserPool(threads = navigator.hardwareConcurrency ?? 2): WorkerPool {
-  return new WorkerPool(Math.max(2, threads - 1), openLine, Math.max(1, threads - 1));
+  return new WorkerPool(Math.max(2, threads - 1), openLine, Math.max(1, threads - 1), needsLargeAssets);
 }
 
 const openLine = (): PoolLine => {

@@ -27,10 +27,17 @@ async function start(): Promise<void> {
       },
       breathe: () => new Promise((resolve) => setTimeout(resolve, 0)),
     },
-    (ref) =>
-      ref.kind === "blob"
-        ? Promise.resolve(bytesOfBlob(ref.name, ref.blob))
-        : Promise.reject(new RangeError("files are opened by path only in the headless runner")),
+    {
+      openBytes: (ref) =>
+        ref.kind === "blob"
+          ? Promise.resolve(bytesOfBlob(ref.name, ref.blob))
+          : Promise.reject(new RangeError("files are opened by path only in the headless runner")),
+      loadAsset: async (id) => {
+        const response = await fetch(`/assets/${encodeURIComponent(id)}`);
+        if (!response.ok) throw new Error(`${response.status} ${response.statusText}`.trim());
+        return new Uint8Array(await response.arrayBuffer());
+      },
+    },
     wasm,
   );
 }

@@ -1,4 +1,6 @@
 import { readFileSync } from "node:fs";
+import { readFile } from "node:fs/promises";
+import { basename, join } from "node:path";
 import { parentPort, workerData } from "node:worker_threads";
 import { z } from "zod";
 import { serve } from "../worker";
@@ -6,7 +8,7 @@ import { openNodeBytes } from "./bytes";
 
 const port = parentPort;
 if (!port) throw new Error("this file runs as a worker thread");
-const { kernels } = z.object({ kernels: z.string() }).parse(workerData);
+const { kernels, assets } = z.object({ kernels: z.string(), assets: z.string() }).parse(workerData);
 
 serve(
   {
@@ -14,6 +16,9 @@ serve(
     listen: (handler) => port.on("message", handler),
     breathe: () => new Promise((resolve) => setImmediate(resolve)),
   },
-  openNodeBytes,
+  {
+    openBytes: openNodeBytes,
+    loadAsset: async (id) => new Uint8Array(await readFile(join(assets, basename(id)))),
+  },
   new Uint8Array(readFileSync(kernels)),
 );

@@ -1,6 +1,6 @@
 import type { ChainMemo, ChainStep, ReadyStep } from "@/core/chain";
 import { chainHalo, readySteps, runChain, sizeAfter, stepsForHalves } from "@/core/chain";
-import { UserError } from "@/core/job";
+import { quietly, UserError } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import {
   createRaster,
@@ -138,7 +138,7 @@ async function treatedRegion(
   const tiles = tilesOf(area, side);
   for (const [k, tile] of tiles.entries()) {
     await context.job.breathe();
-    const piece = await runChain(source, steps, tile, treatment.fill, { ...context.job, progress: () => undefined });
+    const piece = await runChain(source, steps, tile, treatment.fill, quietly(context.job));
     reduceInto(out, piece, (tile.x - area.x) / reduce, (tile.y - area.y) / reduce, reduce);
     context.job.progress((k + 1) / tiles.length);
   }

@@ -9,7 +9,7 @@ import type { LevelsFact } from "@/core/facts";
 import { quietJob } from "@/core/job";
 import type { AnyOperation, ChannelMode } from "@/core/operations";
 import { stretchCurves, stretchParameters } from "@/core/display";
-import { CROP_BOUND, OPERATIONS } from "@/core/operations";
+import { CROP_BOUND, findOperation } from "@/core/operations";
 import type { Field } from "@/core/parameters";
 import type { Raster, Region } from "@/core/raster";
 import { createRaster, cropRaster, frameOfRaster, rasterBytes, reduceInto, wholeRegion } from "@/core/raster";
@@ -148,19 +148,19 @@ export const contractBound = ({ steps }: Treatment): number =>
     steps.reduce((sum, { operation }) => sum + (operationOf(operation).cropBound ?? CROP_BOUND), 0),
   );
 
-const operationOf = (id: string) => OPERATIONS.find((one) => one.id === id) as AnyOperation;
+const operationOf = (id: string) => findOperation(id) as AnyOperation;
 
 /** Crops against the same pixels of the whole picture, at places and zooms. */
 export async function check(
   steps: ChainStep[],
   zooms: readonly number[],
-  { regions = REGIONS, boundOf = usualBound } = {},
+  { regions = REGIONS, boundOf = usualBound, contextOf = context } = {},
 ): Promise<void> {
   const treatment = await treatmentOf(steps);
-  const whole = await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, context());
+  const whole = await runTask(crop, { treatment, region: wholeRegion(SIZE), reduce: 1 }, contextOf());
   const range = isStretched(steps) ? 1 : 0.5;
   const bound = boundOf(treatment);
-  const bench = context(); // one memory for all of them, as on the screen
+  const bench = contextOf(); // one memory for all of them, as on the screen
   for (const [k, asked] of regions.entries())
     // What a zoom does to treated pixels is the same everywhere: it is tried in the middle and across the border.
     for (const reduce of k % 3 === 0 ? zooms : zooms.slice(0, 1)) {

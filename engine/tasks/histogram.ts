@@ -1,3 +1,4 @@
+import { quietly } from "@/core/job";
 import { chainHalo, regionAfter, runChain, sizeAfter } from "@/core/chain";
 import type { Histogram, HistogramRange } from "@/core/display";
 import { histogramOf, mergedHistograms } from "@/core/display";
@@ -21,7 +22,7 @@ export interface HistogramPayload {
 export const histogram: Task<HistogramPayload, { before: Histogram; after: Histogram }> = {
   owned: async ({ treatment, region, range, before }, context) => {
     const source = await context.frames.open(treatment.picture);
-    const quiet = { ...context.job, progress: () => undefined };
+    const quiet = quietly(context.job);
     const of = async (count: number, share: number): Promise<Histogram> => {
       const { steps, facts } = treatment;
       const own = stepsOf({ steps: steps.slice(0, count), facts: facts.slice(0, count) }, context);

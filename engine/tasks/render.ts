@@ -1,3 +1,4 @@
+import { quietly } from "@/core/job";
 import { chainHalo, runChain, sizeAfter } from "@/core/chain";
 import { fitsSamples, writePng } from "@/core/formats";
 import type { ShownBy } from "@/core/display";
@@ -17,7 +18,7 @@ export const renderStrip: Task<{ treatment: Treatment; region: Region }, Uint8Ar
     const out = createRaster(region.width, region.height, sizeAfter(steps, source).channels);
     const tiles = tilesOf(region, stripTileColumns(region.height, chainHalo(steps)), region.height);
     for (const [k, tile] of tiles.entries()) {
-      const quiet = { ...context.job, progress: () => undefined };
+      const quiet = quietly(context.job);
       pasteInto(out, await runChain(source, steps, tile, treatment.fill, quiet), tile.x - region.x, tile.y - region.y);
       context.job.progress((k + 1) / tiles.length);
     }

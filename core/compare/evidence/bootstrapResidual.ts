@@ -1,6 +1,7 @@
 import type { ChainInput, ReadyStep } from "../../chain";
 import { disturbedFrame, runFilled } from "../../chain";
 import type { JobHandle } from "../../job";
+import { quietly } from "../../job";
 import type { FrameSource, Raster, Region } from "../../raster";
 import { difference, intersectRegions, meanPlane, relativeTo } from "../../raster";
 import type { LaneBlur } from "./reconvolved";
@@ -55,7 +56,7 @@ export async function treatedBootstrap(
       return raster;
     },
   };
-  return runFilled(answer, steps, area, fill, { ...job, progress: () => undefined });
+  return runFilled(answer, steps, area, fill, quietly(job));
 }
 
 /** By how much a lane that is given its own answer, `treated`, is off from it, blurred again: light of what it lacks, by place. */

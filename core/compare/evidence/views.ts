@@ -12,6 +12,7 @@ import {
   stepsForNoisier,
 } from "../../chain";
 import type { JobHandle } from "../../job";
+import { quietly } from "../../job";
 import type { FrameSource, Raster, Region } from "../../raster";
 import { difference, halfDifference, meanPlane, relativeTo } from "../../raster";
 import type { LaneBlur } from "./reconvolved";
@@ -93,7 +94,7 @@ export async function treatedSource(
   memo?: ChainMemo,
 ): Promise<Raster> {
   const run = (source: FrameSource, chain: readonly ReadyStep[]) =>
-    runFilled(source, chain, areaOf(place, picture), fill, { ...job, progress: () => undefined }, memo);
+    runFilled(source, chain, areaOf(place, picture), fill, quietly(job), memo);
   if (!halves) throw new RangeError("a stack without halves has nothing else to tell evidence from");
   if (which === "a" || which === "b") return run(halves[which], stepsForHalves([...steps], picture));
   const share = which === "plus" ? DISTURBED : -DISTURBED;
@@ -207,7 +208,7 @@ export async function wholeViews(
   const untouched = await runFilled(picture, [], area, fill, job);
   const before = isLinear ? meanPlane(untouched) : await light(input, picture, stretchesOf(steps), area, job);
   const started = Date.now();
-  const treated = await runFilled(picture, steps, area, fill, { ...job, progress: () => undefined }, memo);
+  const treated = await runFilled(picture, steps, area, fill, quietly(job), memo);
   const secondsPerMpx = (1000 * (Date.now() - started)) / (area.width * area.height);
   const after = meanPlane(treated);
   job.progress(0.3);
@@ -254,4 +255,4 @@ const light = async (
   area: Region,
   job: JobHandle,
 ): Promise<Float32Array> =>
-  meanPlane(await runFilled(source, steps, area, fill, { ...job, progress: () => undefined }));
+  meanPlane(await runFilled(source, steps, area, fill, quietly(job)));
