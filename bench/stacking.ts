@@ -1,7 +1,7 @@
 // Resampling and combining beside OpenCV and numpy on one thread, on arrays of the same sizes: theirs is timed before and after ours, and the better counts.
 // npm run -s bench -- stacking. Without Debian's python3-opencv only our own times are printed.
 import { spawnSync } from "node:child_process";
-import { z } from "zod";
+import * as z from "zod";
 import { rejectorOf } from "@/core/combine";
 import { createRandom } from "@/core/numeric/random";
 import { createRaster, rasterOf, wholeRegion } from "@/core/raster";

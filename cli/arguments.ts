@@ -1,5 +1,5 @@
 import { parseArgs } from "node:util";
-import { z } from "zod";
+import * as z from "zod";
 import { UserError } from "@/core/job";
 import type { Field, Parameters } from "@/core/parameters";
 import { kindOf, schemaOf } from "@/core/parameters";

@@ -1,5 +1,5 @@
 import { basename, join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { calibrationParameters, calibrationSettings, darkScaleOf } from "@/core/calibrate";
 import { cfaPattern } from "@/core/formats";
 import { UserError } from "@/core/job";

@@ -1,7 +1,7 @@
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { basename, join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { cropRaster, wholeRegion } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";

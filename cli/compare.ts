@@ -1,5 +1,5 @@
 import { basename } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { decidingStep, laneMeasuresCsv, starShapeOf } from "@/core/compare";
 import type { EqualMeasure, PictureFacts } from "@/core/compare";
 import { chainToJson, chainWords } from "@/core/chain";

@@ -1,5 +1,5 @@
 import { extname } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import type { FormatId } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { checkOptions, parseArguments } from "./arguments";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { GradedFrame, LoneFrame } from "@/core/choose";
 import { applyRules, flagsOf, fullLightOf, gradeFrames, measuresCsv, proposeReference } from "@/core/choose";
 import { calibrationSettings } from "@/core/calibrate";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { UserError } from "@/core/job";
 import type { JoinInput } from "@/engine/jobs/join";
 import { joinStacks } from "@/engine/jobs/join";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { MASTER_SETTINGS, mismatchesOf, tolerances } from "@/core/calibrate";
 import { UserError } from "@/core/job";
 import { combineMaster } from "@/engine/jobs/masters";

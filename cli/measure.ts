@@ -1,5 +1,5 @@
 import { inspectStack } from "@/engine/jobs/inspect";
-import { z } from "zod";
+import * as z from "zod";
 import { SNR_DEFINITION } from "@/core/measure";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";

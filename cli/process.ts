@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { idleReason, stateAfter } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";

@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { mkdir, readFile, rename, writeFile } from "node:fs/promises";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { levelsSchema } from "@/core/facts";
 import { frameUnit } from "@/core/formats";
 import { listedStar, subMeasures } from "@/core/measure";

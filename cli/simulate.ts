@@ -2,7 +2,7 @@ import { createWriteStream, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { once } from "node:events";
 import { finished } from "node:stream/promises";
-import { z } from "zod";
+import * as z from "zod";
 import { cfaPattern } from "@/core/formats";
 import { createWasmKernels } from "@/core/kernels";
 import { UserError } from "@/core/job";

@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from "node:fs";
 import { basename, resolve } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { UserError } from "@/core/job";
 import type { Warp } from "@/core/register";
 import { matrixAt } from "@/core/register";

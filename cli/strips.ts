@@ -1,7 +1,7 @@
 import { openAsBlob } from "node:fs";
 import { mkdir, open, readFile, readdir, rename, rm, stat, writeFile } from "node:fs/promises";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { writeWhole } from "./outputs";
 import { READING } from "./readings";
 import type { StripStore } from "@/engine/jobs/strips";

@@ -1,6 +1,6 @@
 import { writeFile } from "node:fs/promises";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { DEMOSAICS, calibrationSettings, darkScaleOf } from "@/core/calibrate";
 import { CFA_PATTERNS, PRODUCT_WORDS } from "@/core/formats";
 import { UserError } from "@/core/job";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** What the pool tells a worker. `stop` is a shared flag that becomes 1 when the job shall stop; null without shared memory. `keep` hands over a fact, `forget` takes it back. */
 export const request = z.discriminatedUnion("kind", [

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** A tab's right to work on a project. */
 export interface Claim {

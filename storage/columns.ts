@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** Told by its name: storage may hand over arrays of another realm. */
 const doubles = z.custom<Float64Array>((value) => Object.prototype.toString.call(value) === "[object Float64Array]");

@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import { withPlacedParameters } from "@/core/chain";
 import type { FrameUnit } from "@/core/formats";
 import type { Refusal, Result } from "@/core/result";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { chainStep } from "@/core/chain";
 import { blindRecord, pictureFacts, spot } from "@/core/compare";
 import { calibrationSettings, tolerances } from "@/core/calibrate";

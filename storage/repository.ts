@@ -1,5 +1,5 @@
 import type { IDBPDatabase } from "idb";
-import type { z } from "zod";
+import type * as z from "zod";
 import { UserError } from "@/core/job";
 import type { Card } from "@/core/formats";
 import type { Refusal, Result } from "@/core/result";

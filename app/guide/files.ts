@@ -1,7 +1,7 @@
 import { readFile } from "node:fs/promises";
 import { join } from "node:path";
 import { marked } from "marked";
-import { z } from "zod";
+import * as z from "zod";
 
 /** Pages of the user's guide (docs/guide/) by the names in their addresses. */
 export const guidePage = z.enum([

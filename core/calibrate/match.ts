@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { CfaPattern, FrameType, FrameUnit } from "../formats";
 import { UNIT_LABELS, factorBetween } from "../formats";
 

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { cfaPattern } from "../formats";
 import { choice, parameters, slider, toggle } from "../parameters";
 import { DEMOSAICS } from "./demosaic/registry";

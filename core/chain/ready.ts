@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { FactId, Facts } from "../facts";
 import { FACTS, factOf } from "../facts";
 import { UserError } from "../job";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Result } from "../result";
 import { mask, placedMask } from "../mask";
 import type { AnyOperation } from "../operations";

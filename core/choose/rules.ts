@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { GradedFrame, Measure, MeasureId } from "./measures";
 import { MEASURE_IDS, MEASURES, measureOf } from "./measures";
 

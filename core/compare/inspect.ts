@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { FrameUnit } from "../formats";
 import { frameUnit, toSample } from "../formats";
 import type { JobHandle } from "../job";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** A named place in the picture: centre in pixel coordinates of the project's first stack. */
 export const spot = z.object({ id: z.string(), name: z.string().min(1).max(60), x: z.number(), y: z.number() });

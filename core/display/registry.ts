@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { LevelsFact } from "../facts";
 import { arcsinh } from "./arcsinh";
 import type { ChannelCurve, DisplayCurve } from "./curve";

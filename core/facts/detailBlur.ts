@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Kernels } from "../kernels";
 import { blurOfEnergies } from "../measure";
 import type { Raster } from "../raster";

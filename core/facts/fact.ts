@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { JobHandle } from "../job";
 import type { Raster, Region } from "../raster";
 import type { NoiseGainMap } from "./noiseGainMap";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { autocovariance, filterCovariance, HAAR_BANDS, haarSplit, haarTaps } from "../measure";
 import { componentsOf } from "./components";
 import type { Fact } from "./fact";

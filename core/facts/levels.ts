@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Raster, RobustSpread } from "../raster";
 import { medianInPlace, robustSpread } from "../raster";
 import type { Fact } from "./fact";

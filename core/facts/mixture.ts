@@ -1,5 +1,5 @@
 import { EigenvalueDecomposition, Matrix } from "ml-matrix";
-import { z } from "zod";
+import * as z from "zod";
 import type { JobHandle } from "../job";
 import { NEIGHBOURS } from "../kernels";
 import { autocovariance, bandCovariance } from "../measure";

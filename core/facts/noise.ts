@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { noiseCorrelation, scaleNoise, STARLET_NOISE } from "../measure";
 import { medianInPlace } from "../raster";
 import type { Fact } from "./fact";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { JobHandle } from "../job";
 import { fitNoiseModel, sigmaAt, surroundings } from "../measure";
 import type { Raster, Region } from "../raster";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { JobHandle } from "../job";
 import type { Kernels } from "../kernels";
 import type { NoiseModel } from "../measure";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { areAlike, findStars, starShape } from "../measure";
 import { meanPlane } from "../raster";
 import { isKept } from "./dropped";

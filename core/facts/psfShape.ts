@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { StarFit } from "../measure";
 import { fitPsfField, shapeAt, shapeOfWidths, widthsOf } from "../measure";
 import { medianInPlace, SIGMA_PER_MAD } from "../raster";

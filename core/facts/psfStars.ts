@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Profile } from "../measure";
 import { moffatProfile, shapeAt } from "../measure";
 import type { Raster } from "../raster";

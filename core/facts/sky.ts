@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { whiteNoise } from "../measure";
 import { cropRaster, medianInPlace, robustSpread } from "../raster";
 import type { Fact } from "./fact";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { findSkyPatches, skyPatch } from "../measure";
 import type { Fact } from "./fact";
 

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { findStars } from "../measure";
 import { meanPlane } from "../raster";
 import type { Fact } from "./fact";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { highPass } from "../kernels";
 import { filterVariance } from "../measure";
 import { componentsOf } from "./components";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Card, CardValue } from "./card";
 
 /** Colours of the 2 × 2 cell of a colour filter array, from pixel (0, 0) by rows from the top. */

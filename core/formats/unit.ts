@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { SubMetadata, UnitName } from "./metadata";
 import { unitName } from "./metadata";
 

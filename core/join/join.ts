@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Kernels } from "../kernels";
 import type { ListedStar } from "../measure";
 import type { FrameSource, Raster, Region } from "../raster";

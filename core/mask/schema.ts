@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { findMaskKind } from "./registry";
 
 /** Parts of a mask, and corners of an outline, at most. */

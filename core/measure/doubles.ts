@@ -1,5 +1,5 @@
 import KDBush from "kdbush";
-import { z } from "zod";
+import * as z from "zod";
 import { medianInPlace } from "../raster";
 
 /** Double images: stars that have a twin at one and the same offset. */

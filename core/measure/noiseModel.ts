@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Kernels } from "../kernels";
 import { solveSymmetric } from "../numeric/leastSquares";
 import { tabulated } from "../numeric/tabulated";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { FrameSource, Region } from "../raster";
 import { intersectRegions, medianInPlace, wholeRegion } from "../raster";
 

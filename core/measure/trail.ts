@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** A straight trail: the line x cos(angle) + y sin(angle) = offset in pixel coordinates of the sub. */
 export const trail = z.object({

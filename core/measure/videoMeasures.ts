@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
 import { meanPlane, quantile, robustSpread, difference } from "../raster";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { Warp } from "../register";
 import type { Field, ValueOf } from "./kinds/registry";
 import { kindOf } from "./kinds/registry";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /**
  * A 2 × 3 matrix [a, b, c, d, e, f] that takes pixel coordinates (x, y) to (a x + b y + c, d x + e y + f); 0-based,

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { cfaPattern, writeFits } from "../formats";
 import type { FrameType } from "../formats";
 import type { Kernels } from "../kernels";

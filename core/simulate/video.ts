@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { serFrame, serHeader, serTrailer } from "../formats";
 import { cfaPattern } from "../formats";
 import { cfaCell } from "../calibrate/cfa";

@@ -2,7 +2,7 @@ import type { FrameUnit, SubMetadata } from "../formats";
 import { toSample } from "../formats";
 import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
 import { trailsOf } from "../measure";
-import { z } from "zod";
+import * as z from "zod";
 import { medianInPlace } from "../raster";
 import type { Matrix, Registration, RegistrationFailure, Warp } from "../register";
 import type { Refusal, Result } from "../result";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { resamplingCost, resamplingNoiseGain, warpSchema } from "../register";
 import type { PlannedSub, StackPlan, SubFacts } from "./plan";
 import { residualVector } from "./plan";

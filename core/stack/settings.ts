@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { REJECTORS } from "../combine";
 import { choice, parameters, slider, toggle } from "../parameters";
 

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { readFile } from "node:fs/promises";
 import { basename, join } from "node:path";
 import { parentPort, workerData } from "node:worker_threads";
-import { z } from "zod";
+import * as z from "zod";
 import { serve } from "../worker";
 import { openNodeBytes } from "./bytes";
 

@@ -2,7 +2,7 @@
 
 import { useRouter } from "next/navigation";
 import { useEffect, useRef, useState } from "react";
-import { z } from "zod";
+import * as z from "zod";
 import { stackSettings } from "@/core/stack";
 import { UserError } from "@/core/job";
 import type { ProjectSession } from "@/state/project";

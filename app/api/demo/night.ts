@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Night, RawNight } from "@/core/simulate";

@@ -254,5 +254,4 @@ const light = async (
   steps: readonly ReadyStep[],
   area: Region,
   job: JobHandle,
-): Promise<Float32Array> =>
-  meanPlane(await runFilled(source, steps, area, fill, quietly(job)));
+): Promise<Float32Array> => meanPlane(await runFilled(source, steps, area, fill, quietly(job)));

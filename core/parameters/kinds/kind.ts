@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import type { Warp } from "../../register";
 
 /** What a field of every kind has. */

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { skyPatch } from "../../measure";
 import type { Warp } from "../../register";
 import { mapPoint } from "../../register";

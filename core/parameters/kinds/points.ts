@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { mapPoint } from "../../register";
 import type { FieldBase, ParameterKind } from "./kind";
 import type { Places } from "./stars";

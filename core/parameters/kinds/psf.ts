@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { FieldBase, ParameterKind } from "./kind";
 
 /** A blur that was taken from somewhere, such as a file: square, centred on its middle pixel, of sum 1; with where it is from. */

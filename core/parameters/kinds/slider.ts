@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { FieldBase, ParameterKind } from "./kind";
 
 /** A number with a range: a slider beside a number field; whole numbers where step, min and max are whole. */
