@@ -1,4 +1,4 @@
-import { combineTiles, rejectorOf } from "../combine";
+import { cube, rejectorOf } from "../combine";
 import type { CfaPattern } from "../formats";
 import type { JobHandle } from "../job";
 import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
@@ -100,7 +100,7 @@ async function combineFrames(frames: FrameSource[], settings: MasterSettings, jo
     weights: () => frames.map(() => 1),
   };
   const how = { by, rejector: rejectorOf("sigma"), limits: { low: lowSigma, high: highSigma } };
-  await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
+  await cube(how).run(layers, tiles, job, ({ tile, channels: results }) => {
     const planes = results.map(({ mean }) => mean);
     pasteInto(out, rasterOf(tile.width, tile.height, planes), tile.x, tile.y);
   });

@@ -5,7 +5,7 @@ import { createRandom } from "../numeric/random";
 import type { CombineSettings, Limits, ScatterModel } from "../kernels";
 import type { CreateRaster } from "../raster";
 import { createRaster, rasterOf, tilesOf } from "../raster";
-import { clipSorted, combineTiles, criticalValues, REJECTORS, rejectorOf } from "./index";
+import { clipSorted, cube, criticalValues, REJECTORS, rejectorOf } from "./index";
 
 const plain = plainKernels();
 const wasm = wasmKernels();
@@ -318,7 +318,7 @@ test("the walk gives every layer's samples of each tile once, with the tile's we
     // The second layer alone counts on the left, the third alone on the right.
     weights: ({ x }: (typeof tiles)[number]) => (x === 0 ? [0, 1, 0] : [0, 0, 1]),
   };
-  const peak = await combineTiles(layers, tiles, all, job, ({ tile, channels: [{ mean }] }) => {
+  const peak = await cube(all).run(layers, tiles, job, ({ tile, channels: [{ mean }] }) => {
     mean.forEach((v, p) => (seen[(tile.y + Math.floor(p / tile.width)) * 7 + tile.x + (p % tile.width)] = v));
   });
   expect([...seen]).toEqual(Array.from({ length: 35 }, (_, i) => i + (i % 7 < 4 ? 100 : 200)));
@@ -340,7 +340,7 @@ test("layers may be read straight into the place where they are combined, or any
       },
       weights: () => [1, 3],
     };
-    await combineTiles(layers, tiles, all, quietJob(plain), ({ channels }) => {
+    await cube(all).run(layers, tiles, quietJob(plain), ({ channels }) => {
       for (const { mean } of channels) out.push(...mean);
     });
     return out;

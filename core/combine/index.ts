@@ -1,9 +1,14 @@
 export type { LayerScatter } from "./gradientScatter";
-export type { CombinedTile, Layers } from "./walk";
+export type { Combiner } from "./combiner";
+export type { Layer, WeightMap } from "./layer";
+export { sampleLayer, weightsOn } from "./layer";
+export type { Streamed, StreamedLayers, StreamedTile } from "./streaming";
+export { streaming } from "./streaming";
+export type { CombinedTile, CubeLayers } from "./walk";
 export type { RejectedBlocks } from "./tally";
 export { BLOCK_PX, emptyBlocks } from "./tally";
 export { criticalValues } from "./esd";
 export { gradientScatter } from "./gradientScatter";
 export { clipSorted } from "./kappaSigma";
 export { REJECTORS, rejectorOf } from "./registry";
-export { combineTiles } from "./walk";
+export { cube } from "./walk";

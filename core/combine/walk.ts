@@ -2,13 +2,14 @@ import type { JobHandle } from "../job";
 import type { CombineResult, CombineSettings } from "../kernels";
 import type { CreateRaster, Raster, Region } from "../raster";
 import { growRegion, rasterOf, relativeTo } from "../raster";
+import type { Combiner } from "./combiner";
 import type { LayerScatter } from "./gradientScatter";
 import { gradientScatter } from "./gradientScatter";
 import type { RejectedBlocks } from "./tally";
 import { tallyInto } from "./tally";
 
-/** Frames that lie over one another, as the walk reads them. */
-export interface Layers {
+/** Frames that lie over one another, as a cube reads them. */
+export interface CubeLayers {
   count: number;
   channels: number;
   /** Samples of one layer on a tile, which may lie in what `create` made; NaN where it has none. Where scatter is expected, tiles reach a pixel beyond the picture. */
@@ -35,11 +36,15 @@ export interface CombinedTile {
 const LEAST_OTHERS = 2;
 
 /**
- * Walks tiles one after the other, reading of every layer only what lies on the tile, combines them pixel by pixel and gives the
- * results to `visit`. Stacks and masters are both made so. Returns the most bytes held at once for samples.
+ * Walks tiles one after the other, reading of every layer only what lies on the tile, and combines
+ * all its samples pixel by pixel, outliers rejected. Stacks and masters are both made so.
  */
-export async function combineTiles(
-  layers: Layers,
+export const cube = (settings: CombineSettings): Combiner<CubeLayers, CombinedTile> => ({
+  run: (layers, tiles, job, visit) => combineTiles(layers, tiles, settings, job, visit),
+});
+
+async function combineTiles(
+  layers: CubeLayers,
   tiles: readonly Region[],
   settings: CombineSettings,
   job: JobHandle,
@@ -84,7 +89,7 @@ export async function combineTiles(
 }
 
 /** Takes out saturated samples (NaN) wherever a layer that is not saturated is there. */
-function markSpent(cubes: readonly Float32Array[], pixels: number, { count, spent }: Layers): void {
+function markSpent(cubes: readonly Float32Array[], pixels: number, { count, spent }: CubeLayers): void {
   if (!spent) return;
   const masks = Array.from({ length: count }, (_, i) => spent(i));
   if (masks.every((mask) => mask === null)) return;
@@ -99,7 +104,7 @@ function markSpent(cubes: readonly Float32Array[], pixels: number, { count, spen
 }
 
 /** Marks bad samples as such (+∞) where enough others are left. */
-function markBad(cubes: readonly Float32Array[], pixels: number, { count, bad }: Layers, tile: Region): void {
+function markBad(cubes: readonly Float32Array[], pixels: number, { count, bad }: CubeLayers, tile: Region): void {
   if (!bad) return;
   const leftAt = (cube: Float32Array, p: number): number => {
     let left = 0;

@@ -14,7 +14,7 @@ export { NEIGHBOURS } from "./mixture/contract";
 export type { CfaCell, Interpolation, MosaicKernels } from "./mosaic/contract";
 export { mosaicPlain } from "./mosaic/plain";
 export type { DropSums } from "./drizzle/contract";
-export type { GridPlaces, Levels, WeightTable } from "./resample/contract";
+export type { GridPlaces, Levels, MeshPlaces, WeightTable } from "./resample/contract";
 export { blocksOf } from "./resample/contract";
 export type { BandPeaks, MeshLevels, SkyKernels } from "./sky/contract";
 export { BAND_CELL } from "./sky/contract";

@@ -12,7 +12,11 @@ export { matchStars } from "./match";
 export type { ResamplingCost } from "./cost";
 export { resamplingCost } from "./cost";
 export type { ResamplingKernel } from "./resample";
-export { placesOf, RESAMPLING_REACH, resample, resamplingNoiseGain, sourceRegion } from "./resample";
+export type { Mesh } from "./mesh";
+export { meshOver, meshPoint } from "./mesh";
+export { RESAMPLING_REACH } from "./reach";
+export type { Placement } from "./resample";
+export { placesOf, resample, resamplingNoiseGain, sourceRegion } from "./resample";
 export type { LinearWarp, Matrix, Warp } from "./warp";
 export {
   IDENTITY,

@@ -2,6 +2,9 @@ import type { GridPlaces, Kernels, Levels, WeightTable } from "../kernels";
 import { blocksOf } from "../kernels";
 import type { CreateRaster, Raster, Region } from "../raster";
 import { createRaster, growRegion, intersectRegions, wholeRegion } from "../raster";
+import type { Mesh } from "./mesh";
+import { meshPlaces, meshSource } from "./mesh";
+import { RESAMPLING_REACH } from "./reach";
 import type { Warp } from "./warp";
 import { inverse, isLinear, mapPoint, matrixAt } from "./warp";
 
@@ -99,12 +102,13 @@ export function resamplingNoiseGain(
   return Math.sqrt(total / 576);
 }
 
-/** Pixels of surroundings that a resampled pixel looks at. */
-export const RESAMPLING_REACH = 5;
+/** Where a picture's pixels come to lie: a warp to the grid that is made, or a mesh from that grid. */
+export type Placement = Warp | Mesh;
 
-/** The part of a picture that is needed to resample `output` (a region of reference pixels). May be empty. */
-export function sourceRegion(output: Region, toReference: Warp, size: { width: number; height: number }): Region {
-  const back = inverse(toReference);
+/** The part of a picture that is needed to resample `output` (a region of the grid that is made). May be empty. */
+export function sourceRegion(output: Region, placement: Placement, size: { width: number; height: number }): Region {
+  if (placement.kind === "mesh") return meshSource(output, placement, size);
+  const back = inverse(placement);
   const right = output.x + output.width - 1;
   const bottom = output.y + output.height - 1;
   // A line stays a line under a linear warp; elsewhere the border is followed, and a margin taken for what bulges between.
@@ -130,18 +134,18 @@ export function sourceRegion(output: Region, toReference: Warp, size: { width: n
 const AS_THEY_ARE: Levels = { scale: 1, level: 0, dx: 0, dy: 0 };
 
 /**
- * Pixels `output` of the picture that `toReference` makes of a source, of which `source` holds the part that begins at
+ * Pixels `output` of the picture that `placement` makes of a source, of which `source` holds the part that begins at
  * (originX, originY). Where the kernel's centre lies outside the source, or any sample under it is NaN, the value is NaN;
  * samples beyond the border repeat the border pixel. A value below the least of the 4 × 4 nearest samples is raised to it:
  * undershoot around stars, which the sky does not have. Values are then brought to `levels`, one a channel: value · scale + level + dx x + dy y,
- * (x, y) being pixels of the picture that is made. A warp that is not linear is taken as linear within blocks of 32 px (for a lens that bends 5 px over
+ * (x, y) being pixels of the picture that is made. A mesh is followed at each pixel. A warp that is not linear is taken as linear within blocks of 32 px (for a lens that bends 5 px over
  * 3,000 an error below 0.0005 px). O(36) a pixel and channel for Lanczos 3, O(12) where the pixels nearly agree. `kernels` do the work.
  */
 export function resample(
   source: Raster,
   originX: number,
   originY: number,
-  toReference: Warp,
+  placement: Placement,
   output: Region,
   kernel: ResamplingKernel,
   kernels: Kernels,
@@ -155,9 +159,15 @@ export function resample(
     return out;
   }
   const fromFirst = levels.map(({ scale, level, dx, dy }) => ({ scale, level: level + dx * x + dy * y, dx, dy }));
-  const places = placesOf(inverse(toReference), originX, originY, output);
   const { planes, width: columns, height: rows } = source;
-  kernels.resample(planes, columns, rows, weightTable(kernel), places, fromFirst, out.planes);
+  const table = weightTable(kernel);
+  if (placement.kind === "mesh") {
+    const places = meshPlaces(placement, originX, originY, output);
+    kernels.resampleMesh(planes, columns, rows, table, places, fromFirst, out.planes);
+  } else {
+    const places = placesOf(inverse(placement), originX, originY, output);
+    kernels.resample(planes, columns, rows, table, places, fromFirst, out.planes);
+  }
   return out;
 }
 

@@ -1,13 +1,12 @@
-import type { RejectedBlocks } from "../combine";
-import { combineTiles, emptyBlocks } from "../combine";
+import type { Layer, RejectedBlocks } from "../combine";
+import { cube, emptyBlocks, sampleLayer } from "../combine";
 import type { JobHandle } from "../job";
 import type { CombineResult, Kernels } from "../kernels";
 import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
-import { createRaster, isEmptyRegion, pasteInto, rasterOf, reusedRasters, tilesOf } from "../raster";
-import { inverse, mapRow, resample, sourceRegion } from "../register";
+import { createRaster, pasteInto, rasterOf, reusedRasters, tilesOf } from "../raster";
+import { inverse, mapRow, sourceRegion } from "../register";
 import { farFrom, trailTest } from "../measure";
 import { saturatedPixels } from "./cores";
-import type { LocalLevels } from "./localLevels";
 import { applyLocalLevels } from "./localLevels";
 import type { PlannedSub, StackPlan } from "./plan";
 import { combineSettings } from "./rejection";
@@ -119,7 +118,7 @@ export async function stackRegion(
     bad: (i: number, tile: Region) => trailMask(used[i], tile),
   };
   const how = combineSettings(plan.rejection, settings);
-  piece.peakBytes = await combineTiles(layers, tiles, how, job, ({ tile, channels: results }) => {
+  piece.peakBytes = await cube(how).run(layers, tiles, job, ({ tile, channels: results }) => {
     const put = (target: Raster, planes: Float32Array[]) =>
       pasteInto(target, rasterOf(tile.width, tile.height, planes), tile.x - region.x, tile.y - region.y);
     for (const kind of ["mean", "a", "b"] as const)
@@ -152,33 +151,24 @@ function countInto(piece: StackPiece, tile: Region, results: readonly CombineRes
     }
 }
 
-interface Sampling {
-  /** Sees the part of the sub of which the samples are made. */
-  onRaw?: (raw: Raster, part: Region) => void;
-  /** Make the samples, and the part of the sub. @default createRaster */
-  create?: CreateRaster;
-  createRaw?: CreateRaster;
-}
+/** A sub as a layer of its stack. */
+const layerOf = (frame: FrameSource, { toReference, ...sub }: PlannedSub): Layer => ({
+  ...sub,
+  frame,
+  placement: toReference,
+  weights: sub.weight,
+});
 
-/** The normalised samples of one sub on a tile of the reference; NaN where the sub has none. */
+/** The normalised samples of a sub on a tile of the reference, brought to its local levels; NaN where it has none. */
 export async function sampleSub(
   source: FrameSource,
-  sub: Pick<PlannedSub, "toReference" | "scale" | "offset"> & { local?: LocalLevels | null },
+  sub: PlannedSub,
   tile: Region,
   resampling: StackSettings["resampling"],
   kernels: Kernels,
-  { onRaw, create = createRaster, createRaw }: Sampling = {},
+  sampling?: Parameters<typeof sampleLayer>[4],
 ): Promise<Raster> {
-  const from = sourceRegion(tile, sub.toReference, source);
-  if (isEmptyRegion(from)) {
-    const out = create(tile.width, tile.height, source.channels);
-    for (const plane of out.planes) plane.fill(NaN);
-    return out;
-  }
-  const raw = await source.read(from, createRaw);
-  onRaw?.(raw, from);
-  const levels = sub.offset.map((plane) => ({ scale: sub.scale, ...plane }));
-  const samples = resample(raw, from.x, from.y, sub.toReference, tile, resampling, kernels, levels, create);
+  const samples = await sampleLayer(layerOf(source, sub), tile, resampling, kernels, sampling);
   if (sub.local) applyLocalLevels(samples, tile, sub.local);
   return samples;
 }
@@ -218,5 +208,6 @@ export function registeredFrame(
   kernels: Kernels,
   resampling: StackSettings["resampling"] = "bicubic",
 ): FrameSource {
-  return { ...size, channels: source.channels, read: (region) => sampleSub(source, sub, region, resampling, kernels) };
+  const layer = { ...sub, frame: source, placement: sub.toReference };
+  return { ...size, channels: source.channels, read: (region) => sampleLayer(layer, region, resampling, kernels) };
 }

@@ -126,6 +126,54 @@ export function resampleBlock(
   }
 }
 
+let nodesX: usize, nodesY: usize, nodeColumns: i32, nodeRows: i32, acrossX: usize, acrossY: usize;
+
+/** A mesh: coefficients of a cubic B-spline along x and y as floats; `scratch`: two rows of doubles. */
+export function resampleNodes(dx: usize, dy: usize, columns: i32, rows: i32, scratch: usize): void {
+  nodesX = dx; nodesY = dy; nodeColumns = columns; nodeRows = rows;
+  acrossX = scratch; acrossY = scratch + ((<usize>columns) << 3);
+}
+
+// Weights of the four coefficients around a place t past the second.
+let spline0: f64, spline1: f64, spline2: f64, spline3: f64;
+// @ts-ignore: decorator
+@inline function splineAt(t: f64): void {
+  const s = t * t, c = s * t, r = 1 - t;
+  spline0 = r * r * r / 6; spline1 = (3 * c - 6 * s + 4) / 6; spline2 = (3 * s - 3 * c + 3 * t + 1) / 6; spline3 = c / 6;
+}
+
+/** `columns` × `rows` pixels, each at its place by the matrix and the mesh; (u, v): the first one in nodes, `perPx` nodes a pixel. */
+export function resampleMeshGrid(
+  u: f64, v: f64, perPx: f64, a: f64, b: f64, c: f64, d: f64, e: f64, f: f64, columns: i32, rows: i32, out: usize,
+): void {
+  for (let j = 0; j < rows; j++) {
+    const row = v + <f64>j * perPx;
+    const floor = Math.floor(row), top = <i32>floor - 1;
+    splineAt(row - floor);
+    const r0 = <usize>(clampIndex(top, nodeRows) * nodeColumns) << 2, r1 = <usize>(clampIndex(top + 1, nodeRows) * nodeColumns) << 2;
+    const r2 = <usize>(clampIndex(top + 2, nodeRows) * nodeColumns) << 2, r3 = <usize>(clampIndex(top + 3, nodeRows) * nodeColumns) << 2;
+    for (let k = 0; k < nodeColumns; k++) {
+      const at = (<usize>k) << 2, to = (<usize>k) << 3;
+      store<f64>(acrossX + to, spline0 * load<f32>(nodesX + r0 + at) + spline1 * load<f32>(nodesX + r1 + at) + spline2 * load<f32>(nodesX + r2 + at) + spline3 * load<f32>(nodesX + r3 + at));
+      store<f64>(acrossY + to, spline0 * load<f32>(nodesY + r0 + at) + spline1 * load<f32>(nodesY + r1 + at) + spline2 * load<f32>(nodesY + r2 + at) + spline3 * load<f32>(nodesY + r3 + at));
+    }
+    const x0 = b * <f64>j + c, y0 = e * <f64>j + f;
+    const level = toLevel + toDy * <f64>j;
+    const line = out + ((<usize>(j * columns)) << 2);
+    for (let i = 0; i < columns; i++) {
+      const column = u + <f64>i * perPx;
+      const start = Math.floor(column), left = <i32>start - 1;
+      splineAt(column - start);
+      const k0 = (<usize>clampIndex(left, nodeColumns)) << 3, k1 = (<usize>clampIndex(left + 1, nodeColumns)) << 3;
+      const k2 = (<usize>clampIndex(left + 2, nodeColumns)) << 3, k3 = (<usize>clampIndex(left + 3, nodeColumns)) << 3;
+      const x = a * <f64>i + x0 + spline0 * load<f64>(acrossX + k0) + spline1 * load<f64>(acrossX + k1) + spline2 * load<f64>(acrossX + k2) + spline3 * load<f64>(acrossX + k3);
+      const y = d * <f64>i + y0 + spline0 * load<f64>(acrossY + k0) + spline1 * load<f64>(acrossY + k1) + spline2 * load<f64>(acrossY + k2) + spline3 * load<f64>(acrossY + k3);
+      const value = sampleAt(source, sourceWidth, sourceHeight, table, tableTaps, tablePhases, x, y);
+      store<f32>(line + ((<usize>i) << 2), <f32>(<f64>value * toScale + (level + toDx * <f64>i)));
+    }
+  }
+}
+
 const STRIPE: i32 = 128;
 const RING: i32 = 16;
 

@@ -28,6 +28,22 @@ export interface GridPlaces {
   block: number;
 }
 
+/**
+ * Places of a grid of output pixels in the source, in its own pixels: a linear map and a cubic B-spline. Pixel (i, j)
+ * lies at (a i + b j + c, d i + e j + f) of `matrix`, plus Σ wx(k) wy(l) (dx, dy) over the 4 × 4 nodes around
+ * (u + i perPx, v + j perPx), those beyond the mesh being its outermost ones.
+ */
+export interface MeshPlaces {
+  columns: number;
+  rows: number;
+  matrix: readonly [number, number, number, number, number, number];
+  nodes: { columns: number; rows: number; dx: Float32Array; dy: Float32Array };
+  /** The grid's first pixel, in nodes of the mesh; and how many nodes a pixel is. */
+  u: number;
+  v: number;
+  perPx: number;
+}
+
 /** What becomes of a value at pixel (i, j) of the grid: value · scale + level + dx i + dy j. */
 export interface Levels {
   scale: number;
@@ -49,6 +65,16 @@ export interface ResampleKernels {
     height: number,
     table: WeightTable,
     places: GridPlaces,
+    levels: readonly Levels[],
+    into?: readonly Float32Array[],
+  ): Float32Array[];
+  /** The same at the places of a mesh, each pixel at its own. RangeError for planes, levels or nodes of a wrong length. */
+  resampleMesh(
+    planes: readonly Float32Array[],
+    width: number,
+    height: number,
+    table: WeightTable,
+    places: MeshPlaces,
     levels: readonly Levels[],
     into?: readonly Float32Array[],
   ): Float32Array[];
@@ -98,5 +124,27 @@ export function checkPlaces(
   )
     throw new RangeError(
       `planes must hold ${width}×${height} samples, with levels of each and 6 numbers for each of ${blocks} blocks, received ${levels.length} levels for ${planes.length} planes and ${places.matrices.length} numbers`,
+    );
+}
+
+export function checkMesh(
+  planes: readonly Float32Array[],
+  width: number,
+  height: number,
+  { nodes }: MeshPlaces,
+  levels: readonly Levels[],
+): void {
+  const count = nodes.columns * nodes.rows;
+  if (
+    width < 1 ||
+    height < 1 ||
+    levels.length !== planes.length ||
+    count < 1 ||
+    nodes.dx.length !== count ||
+    nodes.dy.length !== count ||
+    planes.some((plane) => plane.length !== width * height)
+  )
+    throw new RangeError(
+      `planes must hold ${width}×${height} samples, with levels of each, and a mesh ${count} nodes, received ${levels.length} levels for ${planes.length} planes and ${nodes.dx.length} nodes`,
     );
 }

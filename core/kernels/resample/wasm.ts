@@ -1,7 +1,7 @@
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
 import type { ResampleKernels, WeightTable } from "./contract";
-import { blocksOf, checkPlaces, isNear } from "./contract";
+import { blocksOf, checkMesh, checkPlaces, isNear } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes. */
 interface Exports extends WasmModule {
@@ -10,6 +10,8 @@ interface Exports extends WasmModule {
   resampleNear(weights: number, phases: number): void;
   resampleLevels(scale: number, level: number, dx: number, dy: number): void;
   resampleBlock(near: number, ...places: number[]): void;
+  resampleNodes(dx: number, dy: number, columns: number, rows: number, scratch: number): void;
+  resampleMeshGrid(u: number, v: number, perPx: number, ...places: number[]): void;
 }
 
 /** Columns of a stripe and rows of the ring in which assembly.ts keeps what it interpolated along rows, a mark for each row, and a group of four. */
@@ -67,6 +69,38 @@ export function resampleWasm(module: WasmModule): ResampleKernels {
           const part = [block.i, block.j, block.width, block.height, lead, columns, target];
           wasm.resampleBlock(isNear(matrix, taps) ? 1 : 0, ...matrix, ...part);
         });
+        const made = arena.floats(at.out, columns * rows);
+        if (!into) return made.slice();
+        into[p].set(made);
+        return into[p];
+      });
+    },
+    resampleMesh(planes, width, height, table, places, levels, into) {
+      checkMesh(planes, width, height, places, levels);
+      const { columns, rows, matrix, nodes, u, v, perPx } = places;
+      const { taps, phases, weights } = table;
+      const arena = openArena(wasm);
+      const at = {
+        plane: arena.take(width * height + 8),
+        weights: arena.take(weights.length + 8),
+        dx: arena.take(nodes.dx.length),
+        dy: arena.take(nodes.dy.length),
+        // A row of the mesh along each axis, in doubles.
+        across: arena.take(4 * nodes.columns),
+        out: arena.take(columns * rows),
+      };
+      arena.ensure();
+      arena.writeFloats(at.weights, weights);
+      arena.writeFloats(at.dx, nodes.dx);
+      arena.writeFloats(at.dy, nodes.dy);
+      wasm.resampleWith(at.weights, taps, phases, at.out);
+      wasm.resampleNodes(at.dx, at.dy, nodes.columns, nodes.rows, at.across);
+      return planes.map((plane, p) => {
+        arena.writeFloats(at.plane, plane);
+        wasm.resampleFrom(at.plane, width, height);
+        const { scale, level, dx, dy } = levels[p];
+        wasm.resampleLevels(scale, level, dx, dy);
+        wasm.resampleMeshGrid(u, v, perPx, ...matrix, columns, rows, at.out);
         const made = arena.floats(at.out, columns * rows);
         if (!into) return made.slice();
         into[p].set(made);

@@ -1,0 +1,2 @@
+/** Pixels of surroundings that a resampled pixel looks at. */
+export const RESAMPLING_REACH = 5;
