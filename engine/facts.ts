@@ -5,6 +5,13 @@ import { UserError } from "@/core/job";
 /** For each fact that a step needs, the id of its value. */
 export type StepFactIds = Partial<Record<FactKey, string>>;
 
+/** A value that is too large to be posted with each job, such as the plan of a stack or a mesh: the pool keeps it, messages carry its id. */
+export interface Kept<T> {
+  kept: string;
+  /** Never there: the type of the value. */
+  readonly of?: T;
+}
+
 /** Reads values by their ids. Throws UserError for an id that is not known. */
 function valuesBy(ids: StepFactIds, valueOf: (id: string) => unknown[] | undefined): StepFacts {
   const facts: StepFacts = {};
@@ -31,9 +38,27 @@ export class FactValues {
   valuesOf(ids: StepFactIds): StepFacts {
     return valuesBy(ids, (id) => this.values.get(id));
   }
+
+  /** Throws UserError where it is not known. */
+  valueOf<T>({ kept }: Kept<T>): T {
+    const value = this.values.get(kept);
+    if (!value) throw new UserError(`what ${kept} stands for is not known here`, "Reload the page, then try again.");
+    return value[0] as T;
+  }
 }
 
-/** A value with what it takes, in bytes of its JSON. */
+/** What a value takes: bytes of typed arrays, and of the JSON of all else. */
+function bytesOf(value: unknown): number {
+  let ofArrays = 0;
+  const json = JSON.stringify(value, (_key, part: unknown) => {
+    if (!ArrayBuffer.isView(part)) return part;
+    ofArrays += part.byteLength;
+    return null;
+  });
+  return ofArrays + json.length;
+}
+
+/** A value with what it takes. */
 export interface KeptFact {
   value: unknown[];
   bytes: number;
@@ -50,7 +75,7 @@ export class FactStore {
 
   keep(value: unknown[]): string {
     const id = `f${++this.count}`;
-    this.kept.set(id, { value, bytes: Math.max(1, JSON.stringify(value).length) });
+    this.kept.set(id, { value, bytes: Math.max(1, bytesOf(value)) });
     return id;
   }
 
@@ -63,8 +88,13 @@ export class FactStore {
   }
 }
 
-/** The ids that a payload with a treatment names. */
+/** The ids that a payload names: of the facts of its treatment, and of what is kept by itself. */
 export function factIdsIn(payload: unknown): string[] {
-  const { treatment } = (payload ?? {}) as { treatment?: { facts?: StepFactIds[] } };
-  return treatment?.facts?.flatMap((ids) => Object.values(ids).flatMap((id) => id ?? [])) ?? [];
+  if (typeof payload !== "object" || payload === null) return [];
+  const { treatment } = payload as { treatment?: { facts?: StepFactIds[] } };
+  const ofTreatment = treatment?.facts?.flatMap((ids) => Object.values(ids).flatMap((id) => id ?? [])) ?? [];
+  return [...ofTreatment, ...Object.values(payload).flatMap((value) => (isKept(value) ? value.kept : []))];
 }
+
+const isKept = (value: unknown): value is Kept<unknown> =>
+  typeof value === "object" && value !== null && "kept" in value && typeof value.kept === "string";

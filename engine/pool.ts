@@ -1,7 +1,7 @@
 import { LRUCache } from "lru-cache";
 import { Stopped } from "@/core/job";
 import type { StepFacts } from "@/core/chain";
-import type { KeptFact, StepFactIds } from "./facts";
+import type { Kept, KeptFact, StepFactIds } from "./facts";
 import { factIdsIn, FactStore } from "./facts";
 import type { Reply, Request } from "./protocol";
 import { JobError, reply } from "./protocol";
@@ -146,6 +146,11 @@ export class WorkerPool {
   /** Keeps a fact and gives the id by which messages name it; a worker gets it with the first job that does. */
   keep(value: unknown[]): string {
     return this.facts.keep(value);
+  }
+
+  /** Keeps a value that many jobs need, which then carry its id. */
+  keepForJobs<T>(value: T): Kept<T> {
+    return { kept: this.facts.keep([value]) };
   }
 
   /** The value of a fact, as long as it is kept. */

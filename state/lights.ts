@@ -65,10 +65,10 @@ function judge(frames: GradedFrame[], subs: SubRecord[], rules: Rule[]): Map<str
 
 /** What planning a stack needs of a stored sub that goes through a calibration. */
 export function factsOf(sub: SubRecord, calibration: CalibrationRef | null): SubFacts {
-  const { id, name, measuredSize, metadata, measures, stars, unit } = sub;
+  const { id, name, measuredSize, metadata, measures, stars, unit, relation: graded } = sub;
   const pattern = calibration ? calibration.pattern : metadata.cfa;
   const mosaic = (pattern !== null || measures.looksMosaic) && measuredSize.channels === 1;
-  return { id, name, ...measuredSize, exposureS: metadata.exposureS, measures, stars, metadata, unit, mosaic };
+  return { id, name, ...measuredSize, exposureS: metadata.exposureS, measures, stars, metadata, unit, mosaic, graded };
 }
 
 /** Exposure of all lights that are not left out by hand, in seconds. */

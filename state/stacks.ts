@@ -67,7 +67,7 @@ export async function makeProjectStack(
     if (keyOf(sub, calibration) === sub.measuredThrough) return factsOf(sub, calibration);
     onProgress(0.3 * share, `Measuring ${sub.name} as it will be stacked`);
     const reading = await base.pool.run("measureSub", { frame }, { priority: PRIORITY.measure, signal });
-    return factsOf({ ...sub, ...measuresOf(reading) }, calibration);
+    return factsOf({ ...sub, ...measuresOf(reading), relation: null }, calibration);
   };
   for (const [k, sub] of included.entries()) facts.push(await factsThrough(sub, k / included.length));
   const gridSub = base.now.subs.find(({ id }) => id === wanted.gridId);

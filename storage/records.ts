@@ -10,7 +10,7 @@ import { joinPart } from "@/core/join";
 import { mask } from "@/core/mask";
 import { display } from "@/core/display";
 import { warpSchema } from "@/core/register";
-import { stackReport, stackSettings, subRelation } from "@/core/stack";
+import { stackReport, stackSettings, gradedRelation } from "@/core/stack";
 import { packedRecords } from "./columns";
 
 /** Version of the records; a change of shape is a migration in migrations.ts and a new number here. */
@@ -136,7 +136,7 @@ export const subRecord = z.object({
   /** Size after that calibration. */
   measuredSize: z.object({ width: z.number().int(), height: z.number().int(), channels: z.number().int() }),
   /** Against the reference of that id; a null value means that the stars did not match. */
-  relation: z.object({ to: z.string(), value: subRelation.nullable() }).nullable(),
+  relation: gradedRelation.nullable(),
   /** Medians of the sky patches; `key` tells patches and reference. */
   patches: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });

@@ -1,6 +1,6 @@
 import type { SubMeasures, VideoMeasures } from "../measure";
 import { shiftBy } from "../register";
-import type { SubRelation } from "./plan";
+import type { SubRelation } from "./relation";
 
 interface DiscFrame {
   measures: Pick<SubMeasures, "background">;

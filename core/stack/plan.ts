@@ -2,17 +2,15 @@ import type { FrameUnit, SubMetadata } from "../formats";
 import { toSample } from "../formats";
 import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
 import { trailsOf } from "../measure";
-import * as z from "zod";
 import { medianInPlace } from "../raster";
-import type { Matrix, Registration, RegistrationFailure, Warp } from "../register";
-import type { Refusal, Result } from "../result";
-import { refused } from "../result";
-import { compose, IDENTITY, inverse, mapPoint, matchStars, matrixAt, warpSchema } from "../register";
-import { photometricScale } from "./photometry";
+import type { Warp } from "../register";
+import { compose, inverse, matchStars, matrixAt } from "../register";
 import { UserError } from "../job";
 import { axisRatio, bestReference } from "./reference";
 import type { Rejection } from "./rejection";
 import { chooseRejection } from "./rejection";
+import type { GradedRelation, ResidualVector, SubRelation } from "./relation";
+import { knownRelation, middleOf, offsetPlane, relateSub } from "./relation";
 import type { SubScatter } from "./scatter";
 import { scatterOf } from "./scatter";
 import { fillLevels } from "./cores";
@@ -37,6 +35,8 @@ export interface SubFacts {
   unit?: FrameUnit;
   /** Whether it is a colour mosaic whose colours were not interpolated. */
   mosaic?: boolean;
+  /** What grading found of it, by these measures and stars; what the stack asks for too is not found again. */
+  graded?: GradedRelation | null;
 }
 
 /** A sub that goes into the stack: value' = scale · value + offset(x, y), per channel, in reference coordinates. */
@@ -194,7 +194,7 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       leave(sub, reason);
       continue;
     }
-    const relation = relateSub(sub, reference, settings.transform, true);
+    const relation = knownRelation(sub, reference, settings) ?? relateSub(sub, reference, settings.transform, true);
     if (relation.ok) matched.push({ sub, relation: relation.value });
     else leave(sub, `could not be matched to the reference: ${relation.reason.detail}`);
   }
@@ -283,68 +283,6 @@ function withKnownWeights(used: PlannedSub[]): PlannedSub[] {
   return used.map((sub) => ({ ...sub, weight: sub.weight.map((w, c) => (w > 0 ? w : least[c])) }));
 }
 
-/** A star of the reference, and by how much the sub's own star misses it, in px. */
-export const residualVector = z.tuple([z.number(), z.number(), z.number(), z.number()]);
-export type ResidualVector = z.infer<typeof residualVector>;
-
-const MOST_VECTORS = 60;
-
-/** How a sub relates to a reference: where it lies and how bright it is. */
-export const subRelation = z.object({
-  toReference: warpSchema,
-  residualPx: z.number(),
-  pairs: z.number().int(),
-  /** value' = scale · value + offset(x, y) has the reference's starlight and sky. */
-  scale: z.number(),
-  offset: z.array(z.object({ level: z.number(), dx: z.number(), dy: z.number() })),
-  /** Of up to 60 pairs: where the star lies in the reference, and how far beside it the sub's came to lie. */
-  vectors: z.array(residualVector).optional(),
-});
-export type SubRelation = z.infer<typeof subRelation>;
-
-type Relatable = Pick<SubFacts, "id" | "measures" | "stars">;
-
-/** Matches a sub to a reference by their stars; the detail says why where that fails. The reference itself is at rest. */
-export function relateSub(
-  sub: Relatable,
-  reference: Relatable,
-  transform: StackSettings["transform"] = "similarity",
-  withVectors = false,
-): Result<SubRelation, Refusal<RegistrationFailure | "other-channels">> {
-  const [own, wanted] = [sub, reference].map(({ measures }) => measures.background.length);
-  if (own !== wanted) return refused("other-channels", `it has ${own} channels, the reference has ${wanted}`);
-  const self = sub.id === reference.id;
-  const match = self ? null : matchStars(sub.stars, reference.stars, { model: transform });
-  if (match && !match.ok) return match;
-  const toReference = match ? match.value.warp : IDENTITY;
-  const back = matrixAt(inverse(toReference), ...middleOf(reference.stars));
-  const scale = match ? photometricScale(sub.stars, reference.stars, match.value.pairs) : 1;
-  return {
-    ok: true,
-    value: {
-      toReference,
-      residualPx: match?.value.residualPx ?? 0,
-      pairs: match?.value.pairs.length ?? 0,
-      scale,
-      offset: sub.measures.gradient.map((own, c) => offsetPlane(own, reference.measures.gradient[c], back, scale)),
-      ...(withVectors && match ? { vectors: vectorsOf(sub.stars, reference.stars, match.value) } : {}),
-    },
-  };
-}
-
-/** Residuals of the brightest pairs. */
-function vectorsOf(
-  sub: readonly ListedStar[],
-  reference: readonly ListedStar[],
-  { warp, pairs }: Pick<Registration, "warp" | "pairs">,
-): ResidualVector[] {
-  const to = (v: number) => Number(v.toFixed(4));
-  return pairs.slice(0, MOST_VECTORS).map(([i, j]) => {
-    const [x, y] = mapPoint(warp, sub[i].x, sub[i].y);
-    return [to(reference[j].x), to(reference[j].y), to(x - reference[j].x), to(y - reference[j].y)];
-  });
-}
-
 /**
  * Weight of a sub: 1/(s σ)², the best for extended light (Zackay & Ofek 2017, ApJ 836, 187), times (minor/major axis)/FWHM where `shape` is
  * given. For a star, whose light a matched filter gathers, the best is 1/((s σ)² FWHM²) (its noise-equivalent area grows with the product of its
@@ -403,21 +341,4 @@ function normalisation(
   const back = matrixAt(inverse(toReference), ...middleOf(reference.stars));
   const { gradient } = reference.measures;
   return { scale: 1, offset: sub.measures.gradient.map((own, c) => offsetPlane(own, gradient[c], back, 1)) };
-}
-
-/** The middle of where stars lie, at which a warp that is not linear is taken as one for the sky's gradient. */
-function middleOf(stars: ListedStar[]): [number, number] {
-  const mean = (value: (star: ListedStar) => number) =>
-    stars.reduce((sum, star) => sum + value(star), 0) / stars.length;
-  return stars.length === 0 ? [0, 0] : [mean(({ x }) => x), mean(({ y }) => y)];
-}
-
-/** reference(x, y) − scale · own(back(x, y)), both planes, as a plane in reference coordinates. */
-function offsetPlane(own: PlaneFit, reference: PlaneFit, back: Matrix, scale: number): PlaneFit {
-  const [a, b, c, d, e, f] = back;
-  return {
-    level: reference.level - scale * (own.level + own.dx * c + own.dy * f),
-    dx: reference.dx - scale * (own.dx * a + own.dy * d),
-    dy: reference.dy - scale * (own.dx * b + own.dy * e),
-  };
 }

@@ -6,7 +6,7 @@ import { createNight, exposeSub } from "../simulate";
 import { createVideo, videoFrame } from "../simulate/video";
 import { wasmKernels } from "../testing/fixtures";
 import { relateDiscs } from "./disc";
-import { relateSub } from "./plan";
+import { relateSub } from "./relation";
 
 const kernels = wasmKernels();
 /** A fully clouded or defocused sub has fewer stars; the trade's own scatter of photometry is some per cent. */

@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { resamplingCost, resamplingNoiseGain, warpSchema } from "../register";
 import type { PlannedSub, StackPlan, SubFacts } from "./plan";
-import { residualVector } from "./plan";
+import { residualVector } from "./relation";
 import type { StackSettings } from "./settings";
 
 /** What a stack's time goes into, one after the other. */

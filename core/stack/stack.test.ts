@@ -11,6 +11,8 @@ import {
   makeReport,
   planStack,
   relateSub,
+  GRADED_BY,
+  gradedRelation,
   stackRegion,
   stackSettings,
   stackSigmaFromHalves,
@@ -49,6 +51,25 @@ describe("the plan", () => {
       const q = mapPoint(sub.toReference, 160, 120);
       expect(Math.hypot(p[0] - q[0], p[1] - q[1])).toBeLessThan(0.05);
     }
+  });
+
+  test("what grading matched is not matched again, and the plan is the same to the last digit", () => {
+    const reference = facts.find(({ id }) => id === plan.referenceId) as SubFacts;
+    const graded = facts.map((sub) => {
+      const relation = relateSub(sub, reference, GRADED_BY, true);
+      const value = relation.ok ? relation.value : null;
+      // As it comes out of storage.
+      return { ...sub, graded: gradedRelation.parse({ to: reference.id, value, transform: GRADED_BY }) };
+    });
+    expect(planStack(graded, { ...settings, referenceId: reference.id })).toEqual(
+      planStack(facts, { ...settings, referenceId: reference.id }),
+    );
+    // It was taken from there: without its stars a sub could not be matched.
+    const starless = graded.map((sub) => (sub.id === reference.id ? sub : { ...sub, stars: [] }));
+    expect(planStack(starless, { ...settings, referenceId: reference.id }).used.length).toBe(plan.used.length);
+    // Another transform, or reference, is matched anew.
+    expect(() => planStack(starless, { ...settings, transform: "affine", referenceId: "sub0" })).not.toThrow();
+    expect(planStack(starless, { ...settings, transform: "affine", referenceId: reference.id }).used.length).toBe(1);
   });
 
   test("scales are those of the transmission to 6 % (few stars in a small field), weights fall with scaled noise, halves alternate", () => {

@@ -1,6 +1,6 @@
 import type { ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
-import type { SubRelation } from "@/core/stack";
-import { relateDiscs } from "@/core/stack";
+import type { GradedRelation, SubRelation } from "@/core/stack";
+import { GRADED_BY, relateDiscs } from "@/core/stack";
 import type { WorkerPool } from "../pool";
 import { PRIORITY } from "../pool";
 
@@ -10,8 +10,7 @@ export interface RelatableLight {
   measures: SubMeasures;
   stars: ListedStar[];
   video: VideoMeasures | null;
-  /** Against the reference of that id; a null value means that the two have nothing in common. */
-  relation: { to: string; value: SubRelation | null } | null;
+  relation: GradedRelation | null;
 }
 
 /** The lights of a project or of a command, and who is their reference as they now are. */
@@ -20,7 +19,7 @@ export interface LightsToRelate {
   /** The id of the reference that counts: asked for, or the best by what is known now. */
   referenceId(): string | null;
   /** Keeps relations that were found. */
-  keep(found: ReadonlyMap<string, NonNullable<RelatableLight["relation"]>>): void;
+  keep(found: ReadonlyMap<string, GradedRelation>): void;
 }
 
 /** Lights that are related at a time. */
@@ -45,7 +44,12 @@ export async function relateLights(
     const byDisc = apart.filter((light) => !byStars.includes(light));
     if (byDisc.length > 0)
       book.keep(
-        new Map(byDisc.map((light) => [light.id, { to: reference.id, value: byTheirDiscs(light, reference) }])),
+        new Map(
+          byDisc.map((light) => [
+            light.id,
+            { to: reference.id, value: byTheirDiscs(light, reference), transform: null },
+          ]),
+        ),
       );
     for (let at = 0; at < byStars.length; at += BATCH) {
       onProgress(at, byStars.length);
@@ -62,7 +66,9 @@ export async function relateLights(
       // What was measured anew meanwhile is related by its new stars, later.
       const stars = new Map(book.lights().map((light) => [light.id, light.stars]));
       if (stars.get(reference.id) !== reference.stars) continue;
-      const found = batch.map((light, i) => [light, { to: reference.id, value: values[i] }] as const);
+      const found = batch.map(
+        (light, i) => [light, { to: reference.id, value: values[i], transform: GRADED_BY }] as const,
+      );
       book.keep(
         new Map(
           found.flatMap(([light, relation]) => (stars.get(light.id) === light.stars ? [[light.id, relation]] : [])),

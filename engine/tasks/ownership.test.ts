@@ -58,16 +58,26 @@ async function ready(steps: Treatment["steps"]): Promise<Treatment> {
 const starlet = (strength: number) => ready([step("noise.starlet", { strength })]);
 const lucy = (iterations: number) => ready([step("deconvolve.richardson-lucy", { iterations })]);
 
-/** A night of three subs with its plan. */
-async function night() {
-  const made = createNight({ subs: 3, seed: 3, width, height });
-  const frames = made.subs.map(({ index }) => blobRef(`n${index}`, subFile(made, index, kernels)));
+/** A night of three subs with its plan, made once. */
+let made: ReturnType<typeof makeNight> | null = null;
+const night = () => (made ??= makeNight());
+
+async function makeNight() {
+  const sky = createNight({ subs: 3, seed: 3, width, height });
+  const frames = sky.subs.map(({ index }) => blobRef(`n${index}`, subFile(sky, index, kernels)));
   const subs = [];
   for (const frame of frames)
     subs.push({ id: frame.id, name: frame.name, exposureS: 120, ...(await pool.run("measureSub", { frame })) });
   const settings = stackSettings.parse({ normalise: "photometric" });
   const plan = await pool.run("plan", { subs, settings });
-  return { frames, subs, settings, plan, strip: { x: 0, y: 0, width: plan.width, height: 40 } };
+  return {
+    frames,
+    subs,
+    settings,
+    plan,
+    keptPlan: pool.keepForJobs(plan),
+    strip: { x: 0, y: 0, width: plan.width, height: 40 },
+  };
 }
 
 async function evidenceParts(treatment: Treatment) {
@@ -122,14 +132,14 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     { dark: flat("dark", 0.1), pattern: "RGGB", kSigma: 4 },
   ],
   dither: async () => {
-    const { plan, settings } = await night();
+    const { keptPlan: plan, settings } = await night();
     return [
       { plan, settings, lattice: 1 },
       { plan, settings, lattice: 2 },
     ];
   },
   drizzleStrip: async () => {
-    const { plan, settings, frames } = await night();
+    const { keptPlan: plan, settings, frames } = await night();
     const of = { frames, first: frames[0], plan, settings: { ...settings, drizzle: "1.5" as const } };
     return [
       { ...of, region: { x: 0, y: 0, width: 270, height: 24 } },
@@ -214,12 +224,12 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     { treatment: await starlet(0.5), region, shape, skyLevel: 0.01 },
   ],
   levelRow: async () => {
-    const { plan, frames } = await night();
+    const { plan, keptPlan, frames } = await night();
     const settings = stackSettings.parse({ normalise: "local" });
     expect(levelMesh(plan, settings).rows).toBeGreaterThan(0);
     return [
-      { frames, plan, settings, row: 0 },
-      { frames: [...frames].reverse(), plan, settings, row: 0 },
+      { frames, plan: keptPlan, settings, row: 0 },
+      { frames: [...frames].reverse(), plan: keptPlan, settings, row: 0 },
     ];
   },
   master: async () => {
@@ -282,7 +292,7 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     ];
   },
   stackStrip: async () => {
-    const { plan, settings, frames, strip } = await night();
+    const { keptPlan: plan, settings, frames, strip } = await night();
     const of = { frames, plan, settings, budgetBytes: 2 ** 26 };
     return [
       { ...of, region: strip },

@@ -7,6 +7,7 @@ import { frameWithoutBlank } from "@/core/raster";
 import type { StackPiece, StackPlan, StackReport, StackSettings, SubFacts } from "@/core/stack";
 import type { ResamplingKernel } from "@/core/register";
 import { copyRegion, levelsInRow, planStack, stackRegion } from "@/core/stack";
+import type { Kept } from "../facts";
 import type { FrameRef } from "../frames";
 import type { Task, TaskContext } from "./task";
 
@@ -24,7 +25,7 @@ export const plan: Task<PlanPayload, StackPlan> = {
 export interface LevelPayload {
   /** In the order of `plan.used`. */
   frames: FrameRef[];
-  plan: StackPlan;
+  plan: Kept<StackPlan>;
   settings: StackSettings;
   /** Row of the mesh (levelMesh). */
   row: number;
@@ -32,7 +33,8 @@ export interface LevelPayload {
 
 /** How far each sub lies above the others in the patches of a row, by sub, channel and column. */
 export const levelRow: Task<LevelPayload, number[][][]> = {
-  owned: async ({ frames, plan: own, settings, row }, context) => {
+  owned: async ({ frames, plan: kept, settings, row }, context) => {
+    const own = context.facts.valueOf(kept);
     return levelsInRow(await openedOf(frames, own, context), own, settings, row, context.job.kernels);
   },
 };
@@ -40,7 +42,7 @@ export const levelRow: Task<LevelPayload, number[][][]> = {
 export interface StripPayload {
   /** In the order of `plan.used`. */
   frames: FrameRef[];
-  plan: StackPlan;
+  plan: Kept<StackPlan>;
   settings: StackSettings;
   region: Region;
   budgetBytes: number;
@@ -64,8 +66,9 @@ export interface StripResult {
 export const stackStrip: Task<StripPayload, StripResult> = {
   owned: async (payload, context) => {
     const { frames, settings, region, budgetBytes } = payload;
-    const sources = await openedOf(frames, payload.plan, context);
-    return stripOf(await stackRegion(sources, payload.plan, settings, region, budgetBytes, context.job));
+    const own = context.facts.valueOf(payload.plan);
+    const sources = await openedOf(frames, own, context);
+    return stripOf(await stackRegion(sources, own, settings, region, budgetBytes, context.job));
   },
 };
 
@@ -104,7 +107,7 @@ export interface DrizzlePayload {
   frames: FrameRef[];
   /** The ordinary stack of the plan. */
   first: FrameRef;
-  plan: StackPlan;
+  plan: Kept<StackPlan>;
   settings: StackSettings;
   /** In pixels of the drizzled stack. */
   region: Region;
@@ -113,7 +116,8 @@ export interface DrizzlePayload {
 export const drizzleStrip: Task<DrizzlePayload, StripResult> = {
   owned: async (payload, context) => {
     const sources = [];
-    const { plan: own, settings, region } = payload;
+    const { settings, region } = payload;
+    const own = context.facts.valueOf(payload.plan);
     for (const [i, frame] of (await openedOf(payload.frames, own, context)).entries()) {
       const pattern = frame.channels === 1 ? (payload.frames[i].calibration?.pattern ?? null) : null;
       sources.push({ frame, pattern });
@@ -125,10 +129,11 @@ export const drizzleStrip: Task<DrizzlePayload, StripResult> = {
 
 /** How evenly the drops of a plan fall, and what is to be said of it. */
 export const dither: Task<
-  { plan: StackPlan; settings: StackSettings; lattice: 1 | 2 },
+  { plan: Kept<StackPlan>; settings: StackSettings; lattice: 1 | 2 },
   NonNullable<StackReport["dither"]>
 > = {
-  owned: ({ plan: own, settings, lattice }, context) => {
+  owned: ({ plan: kept, settings, lattice }, context) => {
+    const own = context.facts.valueOf(kept);
     const facts = ditherFacts(own, drizzleScaleOf(settings) ?? 1, settings.drop, context.job.kernels, lattice);
     return Promise.resolve({ ...facts, warning: ditherWarning(facts, own.used.length, lattice) });
   },

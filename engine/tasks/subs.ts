@@ -17,8 +17,8 @@ import { levelsOf as stretchLevelsOf } from "@/core/facts";
 import type { Raster } from "@/core/raster";
 import { blankValue, median, wholeRegion, withoutBlank } from "@/core/raster";
 import { UserError } from "@/core/job";
-import type { SubFacts, SubRelation } from "@/core/stack";
-import { registeredFrame, relateSub } from "@/core/stack";
+import type { Relatable, SubRelation } from "@/core/stack";
+import { GRADED_BY, registeredFrame, relateSub } from "@/core/stack";
 import type { FrameRef } from "../frames";
 import type { Task } from "./task";
 
@@ -214,12 +214,10 @@ export const measureVideo: Task<
   },
 };
 
-type Relatable = Pick<SubFacts, "id" | "measures" | "stars">;
-
 /** Where a sub lies against a reference and how bright it is; null where their stars do not match. */
 export const relate: Task<{ sub: Relatable; reference: Relatable }, SubRelation | null> = {
   owned: ({ sub, reference }) => {
-    const relation = relateSub(sub, reference);
+    const relation = relateSub(sub, reference, GRADED_BY, true);
     return Promise.resolve(relation.ok ? relation.value : null);
   },
 };
