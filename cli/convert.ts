@@ -1,6 +1,7 @@
 import { extname } from "node:path";
 import * as z from "zod";
 import type { FormatId } from "@/core/formats";
+import { FORMATS } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { checkOptions, parseArguments } from "./arguments";
 import { checkOutputs, writeWhole } from "./outputs";
@@ -12,26 +13,19 @@ const options = z.object({
   frame: z.coerce.number().int().min(0).default(0),
 });
 
-const BY_ENDING: Record<string, FormatId> = {
-  ".fits": "fits",
-  ".fit": "fits",
-  ".tif": "tiff",
-  ".tiff": "tiff",
-  ".png": "png",
-  ".ser": "ser",
-};
+/** Which format is meant by the ending of a file's name. */
+const BY_ENDING = new Map(
+  FORMATS.flatMap(({ id, writer }) => (writer?.endings ?? []).map((ending) => [ending, id as FormatId] as const)),
+);
 
 /** convert: a picture (or one frame of a video) in another of the written formats. */
 export async function convert(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, ["out", "sample", "frame"]);
   if (files.length !== 1) throw new UserError("one file is needed", "Write: convert FILE --out FILE2.");
   const { out, sample, frame: index } = checkOptions(options, given);
-  const to = BY_ENDING[extname(out).toLowerCase()];
+  const to = BY_ENDING.get(extname(out).toLowerCase());
   if (!to)
-    throw new UserError(
-      `${out}: no format is written with this ending`,
-      `Choose ${Object.keys(BY_ENDING).join(", ")}.`,
-    );
+    throw new UserError(`${out}: no format is written with this ending`, `Choose ${[...BY_ENDING.keys()].join(", ")}.`);
   await checkInputs(files);
   await checkOutputs([out], files);
   return withPool(async (pool) => {

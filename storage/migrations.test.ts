@@ -85,9 +85,13 @@ test("records of version 4: matrices become warps, of subs and of stacks", () =>
   const warp = { kind: "similarity", matrix };
   const relation = { to: "r", value: { toReference: matrix, residualPx: 0.1, pairs: 9, scale: 1, offset: [] } };
   const read = readRecord("subs", subRecord, { ...sub("old", 0), version: 4, relation });
-  expect(read.ok && read.value.relation).toEqual({ to: "r", value: { ...relation.value, toReference: warp } });
+  expect(read.ok && read.value.relation).toEqual({
+    to: "r",
+    value: { ...relation.value, toReference: warp },
+    transform: null,
+  });
   const none = readRecord("subs", subRecord, { ...sub("old", 0), version: 4, relation: { to: "r", value: null } });
-  expect(none.ok && none.value.relation).toEqual({ to: "r", value: null });
+  expect(none.ok && none.value.relation).toEqual({ to: "r", value: null, transform: null });
   const { toProject: _, report, ...old } = stack("s");
   const listed = {
     id: "x",

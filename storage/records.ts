@@ -2,8 +2,8 @@ import * as z from "zod";
 import { chainStep } from "@/core/chain";
 import { blindRecord, pictureFacts, spot } from "@/core/compare";
 import { calibrationSettings, tolerances } from "@/core/calibrate";
-import { MEASURE_IDS, decision, rule } from "@/core/choose";
-import { frameType, frameUnit, subMetadata } from "@/core/formats";
+import { FIRST_COLUMNS, MEASURE_IDS, decision, rule } from "@/core/choose";
+import { FORMAT_IDS, frameType, frameUnit, subMetadata } from "@/core/formats";
 import { skyPatch, listedStar, subMeasures, videoMeasures } from "@/core/measure";
 import { levelsSchema } from "@/core/facts";
 import { joinPart } from "@/core/join";
@@ -68,19 +68,7 @@ export const projectRecord = z.object({
   rules: z.array(rule).default([]),
   patches: z.array(skyPatch).default([]),
   /** Columns of the table of subs. */
-  columns: z
-    .array(z.enum(MEASURE_IDS))
-    .default([
-      "fwhm",
-      "eccentricity",
-      "stars",
-      "background",
-      "starlight",
-      "weight",
-      "sharpness",
-      "brightness",
-      "drift",
-    ]),
+  columns: z.array(z.enum(MEASURE_IDS)).default(FIRST_COLUMNS),
   calibration: calibrationPlan.default({
     settings: calibrationSettings.parse({}),
     tolerance: tolerances.parse({}),
@@ -111,7 +99,7 @@ export const subRecord = z.object({
   decision,
   /** The one that others are held against, to and fro. */
   rival: z.boolean(),
-  format: z.enum(["fits", "tiff", "png", "ser", "avi"]),
+  format: z.enum(FORMAT_IDS),
   /** Size of the file as it came. */
   bytes: z.number(),
   /** Hash of its bytes; null where it came before hashes were kept. */

@@ -1,6 +1,6 @@
 export { measuresCsv, rejectedCsv, rejectedList } from "./csv";
 export type { GradedFrame, Measure, MeasureId } from "./measures";
-export { MEASURES, MEASURE_IDS, measureOf } from "./measures";
+export { FIRST_COLUMNS, MEASURES, MEASURE_IDS, measureOf } from "./measures";
 export type { ReferenceProposal } from "./reference";
 export { proposeReference } from "./reference";
 export type { Decision, Flag, Rule, Verdict } from "./rules";

@@ -31,34 +31,9 @@ export interface GradedFrame {
   patchDifference: number | null;
 }
 
-export type MeasureId =
-  | "fwhm"
-  | "fwhmArcsec"
-  | "eccentricity"
-  | "elongation"
-  | "stars"
-  | "background"
-  | "noise"
-  | "starlight"
-  | "weight"
-  | "saturated"
-  | "doubled"
-  | "gradient"
-  | "patchDifference"
-  | "sharpness"
-  | "sharpness2"
-  | "sharpness4"
-  | "sharpness8"
-  | "brightness"
-  | "drift"
-  | "time"
-  | "order"
-  | "exposure"
-  | "temperature";
-
-/** One measure: how it is named, shown, and read from a frame. A new one is one entry of MEASURES. */
-export interface Measure {
-  id: MeasureId;
+/** One measure: how it is named, shown, and read from a frame. A new one is one entry below. */
+interface MeasureEntry {
+  id: string;
   /** As in a sentence: "FWHM", "stars", "sky gradient". */
   label: string;
   /** For the head of a narrow column. */
@@ -71,13 +46,29 @@ export interface Measure {
   value(frame: GradedFrame): number | null;
   /** Shown with a level unit of the sensor (ADU) instead of `unit`. */
   level?: boolean;
+  /** A column of the table until a person chooses others. @default false */
+  isColumn?: boolean;
 }
 
 const mean = (values: number[]): number => values.reduce((a, b) => a + b, 0) / values.length;
 
-export const MEASURES: readonly Measure[] = [
+/** Sharpness at one size: the band of a video frame's sharpness. */
+const sharpnessAt = <P extends number>(px: P, band: number) =>
+  ({
+    id: `sharpness${px}` as `sharpness${P}`,
+    label: `sharpness at ${px} px`,
+    short: `Sharp. ${px} px`,
+    unit: "",
+    digits: 2,
+    better: "high",
+    help: `Detail of ${px} px alone in a video frame over its light, × 1000`,
+    value: ({ video }: GradedFrame) => video && 1000 * video.sharpness[band],
+  }) as const satisfies MeasureEntry;
+
+const ALL = [
   {
     id: "fwhm",
+    isColumn: true,
     label: "FWHM",
     short: "FWHM",
     unit: "px",
@@ -99,6 +90,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "eccentricity",
+    isColumn: true,
     label: "eccentricity",
     short: "Ecc.",
     unit: "",
@@ -122,6 +114,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "stars",
+    isColumn: true,
     label: "stars",
     short: "Stars",
     unit: "",
@@ -132,6 +125,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "background",
+    isColumn: true,
     label: "background",
     short: "Backgr.",
     unit: "ADU",
@@ -154,6 +148,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "starlight",
+    isColumn: true,
     label: "starlight",
     short: "Starlight",
     unit: "%",
@@ -164,6 +159,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "weight",
+    isColumn: true,
     label: "weight",
     short: "Weight",
     unit: "%",
@@ -215,6 +211,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "sharpness",
+    isColumn: true,
     label: "sharpness",
     short: "Sharp.",
     unit: "",
@@ -223,18 +220,12 @@ export const MEASURES: readonly Measure[] = [
     help: "Detail of 2 and 4 px in a video frame over its light, × 1000",
     value: ({ video }) => video && 1000 * video.quality,
   },
-  ...([2, 4, 8] as const).map((px, i): Measure => ({
-    id: `sharpness${px}`,
-    label: `sharpness at ${px} px`,
-    short: `Sharp. ${px} px`,
-    unit: "",
-    digits: 2,
-    better: "high",
-    help: `Detail of ${px} px alone in a video frame over its light, × 1000`,
-    value: ({ video }) => video && 1000 * video.sharpness[i + 1],
-  })),
+  sharpnessAt(2, 1),
+  sharpnessAt(4, 2),
+  sharpnessAt(8, 3),
   {
     id: "brightness",
+    isColumn: true,
     label: "brightness",
     short: "Bright.",
     unit: "",
@@ -245,6 +236,7 @@ export const MEASURES: readonly Measure[] = [
   },
   {
     id: "drift",
+    isColumn: true,
     label: "drift",
     short: "Drift",
     unit: "px",
@@ -296,9 +288,14 @@ export const MEASURES: readonly Measure[] = [
     help: "Temperature of the sensor",
     value: ({ metadata }) => metadata.temperatureC,
   },
-];
+] as const satisfies readonly MeasureEntry[];
 
-export const MEASURE_IDS = MEASURES.map(({ id }) => id) as [MeasureId, ...MeasureId[]];
+export type MeasureId = (typeof ALL)[number]["id"];
+export type Measure = MeasureEntry & { id: MeasureId };
+export const MEASURES: readonly Measure[] = ALL;
+export const MEASURE_IDS = ALL.map(({ id }) => id) as [MeasureId, ...MeasureId[]];
+/** Columns of the table to begin with. */
+export const FIRST_COLUMNS = MEASURES.filter(({ isColumn }) => isColumn).map(({ id }) => id);
 
 /** By id; RangeError for an unknown one. */
 export function measureOf(id: MeasureId): Measure {

@@ -3,8 +3,9 @@ export { bytesOfArray, joinBytes } from "./bytes";
 export type { FormatReason } from "./problem";
 export { FormatError, valueOf } from "./problem";
 export type { Card } from "./card";
-export type { FormatId, PictureFile } from "./picture";
-export { FILE_ENDINGS, FORMATS, openPicture } from "./registry";
+export type { PictureFile, PictureFormat, Written, WrittenSample } from "./picture";
+export type { FormatId } from "./registry";
+export { FILE_ENDINGS, FORMAT_IDS, formatOf, FORMATS, openPicture } from "./registry";
 export { asRead, unpackToFits } from "./unpack";
 export type { CfaPattern, FrameType, ProductKind, SubMetadata, UnitName } from "./metadata";
 export {
@@ -43,8 +44,6 @@ export {
 export { writePng } from "./png/write";
 export type { SerLayout } from "./ser/write";
 export { serFrame, serHeader, serTrailer } from "./ser/write";
-export type { TiffSample } from "./tiff/write";
-export { writeTiff } from "./tiff/write";
 export type { DataRange, FrameUnit, UnitClaims } from "./unit";
 export {
   UNIT_LABELS,

@@ -1,16 +1,16 @@
-import type { FrameSource } from "../raster";
+import type { FrameSource, Raster } from "../raster";
 import type { ByteSource } from "./bytes";
 import type { Card } from "./card";
 import type { SubMetadata } from "./metadata";
-
-export type FormatId = "fits" | "tiff" | "png" | "ser" | "avi";
+import type { FrameUnit } from "./unit";
 
 /**
  * A file with one picture or a video of many, opened: its header is read, its pixels are not. Row 0 is the top row as
  * displayed, in every format. `fullScale` is the stored value that becomes 1.0 in a Raster (1 for floats).
  */
 export interface PictureFile {
-  readonly format: FormatId;
+  /** Id of its format in the registry. */
+  readonly format: string;
   readonly frames: number;
   readonly width: number;
   readonly height: number;
@@ -34,16 +34,43 @@ export interface PictureFile {
   timeOf(index: number): number | null;
 }
 
-/** One open format: how it is told from others, and opened. */
+export type WrittenSample = "uint8" | "uint16" | "float32";
+
+/** A picture as it is written in a format: samples of integers are shares of full scale. */
+export interface Written {
+  raster: Raster;
+  sample: WrittenSample;
+  /** What its samples were before. */
+  unit: FrameUnit;
+  /** The file that it comes from, with what is known of it and, for videos, its other frames. */
+  source: PictureFile;
+}
+
+/** One open format. Its code is loaded when a file of it is met, or written. */
 export interface PictureFormat {
-  id: FormatId;
+  id: string;
   title: string;
   /** Usual endings of file names, with the dot. */
-  endings: string[];
+  endings: readonly string[];
   /** Whether the first bytes (up to 512) are this format's. */
   recognises(start: Uint8Array): boolean;
+  reader(): Promise<FormatReader>;
+  /** @default it is not written */
+  writer?: {
+    /** Endings of names by which it is meant. */
+    endings: readonly string[];
+    samples: readonly WrittenSample[];
+    load(): Promise<FormatWriter>;
+  };
+}
+
+export interface FormatReader {
   /** Rejects with FormatError. `progress` hears the fraction done where opening has to decode. */
   open(bytes: ByteSource, progress?: (fraction: number) => void): Promise<PictureFile>;
+}
+
+export interface FormatWriter {
+  write(picture: Written): Promise<Uint8Array>;
 }
 
 /** The one frame of a still picture; RangeError for any other. */

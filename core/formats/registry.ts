@@ -1,15 +1,25 @@
-import { AVI } from "./avi/read";
+import { AVI } from "./avi/format";
 import type { ByteSource } from "./bytes";
-import { FITS } from "./fits";
+import { FITS } from "./fits/format";
 import type { PictureFile, PictureFormat } from "./picture";
-import { PNG } from "./png/read";
+import { PNG } from "./png/format";
 import type { Result } from "../result";
 import { FormatError, resultOf } from "./problem";
-import { SER } from "./ser/read";
-import { TIFF } from "./tiff/read";
+import { SER } from "./ser/format";
+import { TIFF } from "./tiff/format";
 
-/** Every format that can be read; a new one is one line here. */
-export const FORMATS: readonly PictureFormat[] = [FITS, TIFF, PNG, SER, AVI];
+/** Every format that can be read; a new one is a folder and one line here. */
+const ALL = [FITS, TIFF, PNG, SER, AVI] as const;
+export const FORMATS: readonly PictureFormat[] = ALL;
+export type FormatId = (typeof ALL)[number]["id"];
+export const FORMAT_IDS = ALL.map(({ id }) => id) as [FormatId, ...FormatId[]];
+
+/** The format of an id. Throws RangeError for an unknown one. */
+export function formatOf(id: string): PictureFormat {
+  const found = FORMATS.find((format) => format.id === id);
+  if (!found) throw new RangeError(`unknown format “${id}”`);
+  return found;
+}
 
 /** Endings of file names for a file chooser. */
 export const FILE_ENDINGS: readonly string[] = FORMATS.flatMap(({ endings }) => endings);
@@ -24,7 +34,7 @@ export function openPicture(
   return resultOf(async () => {
     const start = await bytes.read(0, Math.min(512, bytes.size));
     const format = FORMATS.find(({ recognises }) => recognises(start));
-    if (format) return format.open(bytes, progress);
+    if (format) return (await format.reader()).open(bytes, progress);
     throw new FormatError(
       bytes.name,
       bytes.size === 0 ? "truncated" : "not-this-format",

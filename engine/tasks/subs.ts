@@ -49,7 +49,7 @@ export const readFile: Task<{ frame: FrameRef }, FileReading> = {
     const { format, frames, width, height, channels, bitpix, randomAccess, turned, notes, metadata, cards } = file;
     const times = frames > 1 ? Array.from({ length: frames }, (_, i) => file.timeOf(i)) : [];
     return {
-      format,
+      format: format as FormatId,
       frames,
       width,
       height,

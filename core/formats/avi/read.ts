@@ -3,21 +3,8 @@ import { checkInside, createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
-import type { PictureFile, PictureFormat } from "../picture";
+import type { PictureFile } from "../picture";
 import { FormatError } from "../problem";
-
-/**
- * AVI with uncompressed frames: 8-bit grey (with a grey palette or none) and 24-bit colour; also in the parts after the first
- * gigabyte (RIFF "AVIX"). Every frame and region is read at random.
- * Sources: the published RIFF and AVI file reference (chunks avih, strf, movi) and bitmap header (BITMAPINFOHEADER).
- */
-export const AVI: PictureFormat = {
-  id: "avi",
-  title: "AVI video",
-  endings: [".avi"],
-  recognises: (start) => ascii(start, 0) === "RIFF" && ascii(start, 8) === "AVI ",
-  open,
-};
 
 const COPY = "The file is damaged or cut short; copy it again.";
 const MOST_FRAMES = 1_000_000;
@@ -37,7 +24,12 @@ interface Stream {
   frameMs: number;
 }
 
-async function open(bytes: ByteSource): Promise<PictureFile> {
+/**
+ * AVI with uncompressed frames: 8-bit grey (with a grey palette or none) and 24-bit colour; also in the parts after the first
+ * gigabyte (RIFF "AVIX"). Every frame and region is read at random.
+ * Sources: the published RIFF and AVI file reference (chunks avih, strf, movi) and bitmap header (BITMAPINFOHEADER).
+ */
+export async function open(bytes: ByteSource): Promise<PictureFile> {
   const file = bytes.name;
   let stream: Stream | null = null;
   let frameMs = 0;

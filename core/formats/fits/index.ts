@@ -1,5 +1,5 @@
 export type { FitsFrame } from "./read";
-export { FITS, openFits } from "./read";
+export { openFits } from "./read";
 export type { FitsCard, FitsLayout, FitsSample } from "./write";
 export type { KeptFrom } from "./keep";
 export { keptHeader, metadataCards } from "./keep";

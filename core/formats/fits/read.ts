@@ -2,7 +2,7 @@ import type { CreateRaster, FrameSource, Raster, Region } from "../../raster";
 import { checkInside, createRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards, shiftCfa } from "../metadata";
-import type { PictureFile, PictureFormat } from "../picture";
+import type { PictureFile } from "../picture";
 import { onlyFrame } from "../picture";
 import type { Result } from "../../result";
 import { FormatError, resultOf } from "../problem";
@@ -30,13 +30,8 @@ export interface FitsFrame extends FrameSource {
 }
 
 /** FITS Standard 4.0 (2018), plain, gzipped or with tile-compressed images. */
-export const FITS: PictureFormat = {
-  id: "fits",
-  title: "FITS",
-  endings: [".fits", ".fit", ".fts", ".fits.fz", ".fz", ".fits.gz", ".fit.gz"],
-  recognises: (start) => isGzip(start) || String.fromCharCode(...start.subarray(0, 6)) === "SIMPLE",
-  open: async (bytes, progress) => pictureOf(await open(bytes, progress)),
-};
+export const openPictureFile = async (bytes: ByteSource, progress?: (fraction: number) => void): Promise<PictureFile> =>
+  pictureOf(await open(bytes, progress));
 
 function pictureOf(frame: FitsFrame): PictureFile {
   const { width, height, channels, bitpix, fullScale, header, randomAccess, turned, notes } = frame;

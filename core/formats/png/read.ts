@@ -6,24 +6,14 @@ import type { ByteSource } from "../bytes";
 import { joinBytes } from "../bytes";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
-import type { PictureFile, PictureFormat } from "../picture";
+import type { PictureFile } from "../picture";
 import { onlyFrame } from "../picture";
 import { FormatError, mayHold } from "../problem";
 
-const SIGNATURE = [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a];
-
-/** PNG of 8 and 16 bits, grey, RGB and palette; transparency is left out. Package: fast-png, with its checksums on. */
-export const PNG: PictureFormat = {
-  id: "png",
-  title: "PNG",
-  endings: [".png"],
-  recognises: (start) => SIGNATURE.every((byte, i) => start[i] === byte),
-  open,
-};
-
 const COPY = "The file is damaged or cut short; copy it again.";
 
-async function open(bytes: ByteSource): Promise<PictureFile> {
+/** PNG of 8 and 16 bits, grey, RGB and palette; transparency is left out. Package: fast-png, with its checksums on. */
+export async function open(bytes: ByteSource): Promise<PictureFile> {
   const checked = await checkChunks(bytes);
   const { width, height, depth, colour } = checked;
   const channels = colour === 2 || colour === 3 ? 3 : 1;

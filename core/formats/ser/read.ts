@@ -4,18 +4,9 @@ import type { ByteSource } from "../bytes";
 import type { CfaPattern } from "../metadata";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
-import type { PictureFile, PictureFormat } from "../picture";
+import type { PictureFile } from "../picture";
 import { FormatError } from "../problem";
-import { SER_HEADER_BYTES, SER_ID, SER_TICKS_TO_1970 } from "./layout";
-
-/** SER video, version 3: mono, Bayer mosaics, RGB and BGR, 1 to 16 bits; every frame and region is read at random. */
-export const SER: PictureFormat = {
-  id: "ser",
-  title: "SER video",
-  endings: [".ser"],
-  recognises: (start) => String.fromCharCode(...start.subarray(0, SER_ID.length)) === SER_ID,
-  open,
-};
+import { SER_HEADER_BYTES, SER_TICKS_TO_1970 } from "./layout";
 
 /** ColorID of the format: mono, mosaics as they begin at the top left, and colour with its order of channels. */
 const COLOURS: Record<number, { channels: 1 | 3; cfa: CfaPattern | null; order: [number, number, number] }> = {
@@ -36,7 +27,7 @@ const COPY = "The file is damaged or cut short; copy it again.";
  * description has it (0: most significant byte first), counts where that says nothing.
  * Source: the published description of SER, version 3 (fields and sizes from memory; checked only by files made in the tests).
  */
-async function open(bytes: ByteSource): Promise<PictureFile> {
+export async function open(bytes: ByteSource): Promise<PictureFile> {
   const file = bytes.name;
   if (bytes.size < SER_HEADER_BYTES)
     throw new FormatError(

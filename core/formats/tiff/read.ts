@@ -3,7 +3,7 @@ import { checkInside, createRaster, cropRaster } from "../../raster";
 import type { ByteSource } from "../bytes";
 import { metadataOfCards } from "../metadata";
 import type { Card } from "../card";
-import type { PictureFile, PictureFormat } from "../picture";
+import type { PictureFile } from "../picture";
 import { onlyFrame } from "../picture";
 import { FormatError } from "../problem";
 import type { TiffDirectory } from "./directory";
@@ -15,18 +15,7 @@ import { readDirectory, TAG } from "./directory";
  * tiles, uncompressed or with LZW, deflate or PackBits and either predictor. Our own reader: packages (geotiff is the
  * other reader of the tests) grow without bound on damaged data.
  */
-export const TIFF: PictureFormat = {
-  id: "tiff",
-  title: "TIFF",
-  endings: [".tif", ".tiff"],
-  recognises: (start) =>
-    start.length >= 4 &&
-    ((start[0] === 0x49 && start[1] === 0x49 && start[2] === 42) ||
-      (start[0] === 0x4d && start[1] === 0x4d && start[3] === 42)),
-  open,
-};
-
-async function open(bytes: ByteSource, progress?: (fraction: number) => void): Promise<PictureFile> {
+export async function open(bytes: ByteSource, progress?: (fraction: number) => void): Promise<PictureFile> {
   const directory = await readDirectory(bytes);
   const { width, height, bits, kind, compression, photometric, samplesPerPixel } = directory;
   if (!(compression in COMPRESSIONS))
