@@ -1,3 +1,4 @@
+import { smoothed } from "../measure";
 import type { JobHandle } from "../job";
 import { quietly } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
@@ -124,9 +125,9 @@ const QUANTILE_OF = 1 << 15;
 /** Variance of the noise about each pixel, by channel: its smoothed square, no less than its lower tenth. */
 export function localVariance({ planes, width, height }: Raster, job: JobHandle): Float32Array[] {
   return planes.map((plane) => {
-    let out: Float32Array = new Float32Array(plane.length);
-    for (let i = 0; i < out.length; i++) out[i] = plane[i] * plane[i];
-    for (let j = 0; j < SMOOTHINGS; j++) out = job.kernels.starletSmooth(out, width, height, j);
+    const squares = new Float32Array(plane.length);
+    for (let i = 0; i < squares.length; i++) squares[i] = plane[i] * plane[i];
+    const out = smoothed(squares, width, height, SMOOTHINGS, job.kernels);
     const least = Math.max(quantile(out, 0.1, QUANTILE_OF), 1e-30);
     for (let i = 0; i < out.length; i++) if (!(out[i] >= least)) out[i] = least;
     return out;

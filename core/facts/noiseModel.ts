@@ -11,9 +11,10 @@ import {
   noiseModelSchema,
   REACH,
   sigmaAt,
+  smoothed,
   stabiliser,
-  strongerNoise,
   STARLET_NOISE,
+  strongerNoise,
   surroundings,
 } from "../measure";
 import type { Raster } from "../raster";
@@ -184,9 +185,7 @@ function noiseCovariances(
 /** Of noise of σ 1, outliers held to some σ, what is finer than some 30 px: what is smoother is sky. */
 function detailOf(unit: Float32Array, width: number, height: number, job: JobHandle): Float32Array {
   const field = unit.map((v) => Math.max(-MOST_SIGMA, Math.min(MOST_SIGMA, v)));
-  let smooth: Float32Array = field;
-  for (let j = 0; j < 5; j++) smooth = job.kernels.starletSmooth(smooth, width, height, j);
-  return difference(field, smooth);
+  return difference(field, smoothed(field, width, height, 5, job.kernels));
 }
 
 /** Autocovariance of each component of fields of noise, from one of `every` rows. */

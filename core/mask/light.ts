@@ -1,6 +1,6 @@
 import type { Facts } from "../facts";
 import type { Kernels } from "../kernels";
-import { filterVariance, sigmaAt, smoothingTaps } from "../measure";
+import { filterVariance, sigmaAt, smoothed, smoothingTaps } from "../measure";
 import { slider } from "../parameters";
 import type { Raster } from "../raster";
 import { meanPlane } from "../raster";
@@ -15,19 +15,10 @@ export const overField = slider({
   default: 2,
 });
 
-/** How far `times` smoothings look, in px. */
-export const smoothingReach = (times: number): number => 2 * (2 ** times - 1);
-
-export function smoothed(plane: Float32Array, { width, height }: Raster, times: number, kernels: Kernels) {
-  let out = plane;
-  for (let j = 0; j < times; j++) out = kernels.starletSmooth(out, width, height, j);
-  return out;
-}
-
 /** The mean of the channels above the sky's. */
 export function heightAboveSky(raster: Raster, { sky }: Facts<"sky">, times: number, kernels: Kernels): Float32Array {
   const level = sky.level.reduce((a, b) => a + b, 0) / sky.level.length;
-  return smoothed(meanPlane(raster), raster, times, kernels).map((v) => v - level);
+  return smoothed(meanPlane(raster), raster.width, raster.height, times, kernels).map((v) => v - level);
 }
 
 /** σ of the noise of the mean of the channels where they stand so high above the sky. */

@@ -1,3 +1,4 @@
+export { smoothed, smoothedReach } from "./smoothed";
 export type { BackgroundMesh, PlaneFit } from "./background";
 export { fitBackgroundPlane, measureBackground } from "./background";
 export {

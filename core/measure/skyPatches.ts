@@ -1,3 +1,4 @@
+import { smoothed } from "./smoothed";
 import type { Kernels } from "../kernels";
 import type { Raster } from "../raster";
 import { meanAndDeviation, meanPlane } from "../raster";
@@ -24,8 +25,7 @@ export function findSkyPatches(
   const places: { x: number; y: number; level: number; structure: number }[] = [];
   for (const { raster, x: left, y: top, gaps } of pieces) {
     const { width, height } = raster;
-    let smooth = meanPlane(raster);
-    for (let j = 0; j < SMOOTHINGS; j++) smooth = kernels.starletSmooth(smooth, width, height, j);
+    const smooth = smoothed(meanPlane(raster), width, height, SMOOTHINGS, kernels);
     const inside = new Float32Array(side * side);
     for (let y = 0; y + side <= height; y += side >> 1)
       for (let x = 0; x + side <= width; x += side >> 1) {

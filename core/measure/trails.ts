@@ -1,3 +1,4 @@
+import { smoothed } from "./smoothed";
 import type { Kernels, LineSums } from "../kernels";
 import { median, medianInPlace, robustSpread, difference } from "../raster";
 import type { Star } from "./stars";
@@ -53,9 +54,7 @@ export function findTrails(
   // Stars are filled too, or their light in the smooth picture would make the places without stars look bright.
   maskStarsInto(masked, w, h, stars, fwhmPx, reduce);
   fillGapsInPlace(small, masked, w, h);
-  let smooth = small;
-  for (let scale = 0; scale < 4; scale++) smooth = kernels.starletSmooth(smooth, w, h, scale);
-  const detail = difference(small, smooth);
+  const detail = difference(small, smoothed(small, w, h, 4, kernels));
   const underStars = masked.slice();
   maskStripesInto(masked, detail, w, h);
   const open = new Float32Array(w * h);

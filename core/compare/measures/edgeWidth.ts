@@ -1,3 +1,4 @@
+import { smoothed } from "../../measure";
 import { meanPlane, median, robustSpread } from "../../raster";
 import type { Measure } from "./measure";
 import { finite } from "./measure";
@@ -32,7 +33,7 @@ export const edgeWidth: Measure = {
   valueOf({ before, after, starsBefore, fwhmPx, job }) {
     const { width, height } = before;
     const plain = meanPlane(before);
-    const smooth = [0, 1].reduce((plane, j) => job.kernels.starletSmooth(plane, width, height, j), plain);
+    const smooth = smoothed(plain, width, height, 2, job.kernels);
     const fine = job.kernels.starletSmooth(plain, width, height, 0);
     const { sigma } = robustSpread(plain.map((v, i) => (v - fine[i]) / 0.8908));
     const lane = meanPlane(after);

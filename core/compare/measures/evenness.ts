@@ -1,3 +1,4 @@
+import { smoothed } from "../../measure";
 import { sigmaLeft } from "../../chain";
 import { clippedMean, meanPlane, quantile } from "../../raster";
 import type { Measure } from "./measure";
@@ -15,7 +16,7 @@ export const evenness: Measure = {
   digits: 2,
   valueOf({ views: { before, noise, remaining, width, height, inside }, job }) {
     if (!noise || !remaining) return null;
-    const smooth = [0, 1, 2].reduce((plane, j) => job.kernels.starletSmooth(plane, width, height, j), before);
+    const smooth = smoothed(before, width, height, 3, job.kernels);
     const at: number[] = [];
     for (let y = inside.y; y < inside.y + inside.height; y++)
       for (let x = inside.x; x < inside.x + inside.width; x++) at.push(y * width + x);

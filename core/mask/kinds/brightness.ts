@@ -1,7 +1,8 @@
+import { smoothedReach } from "../../measure";
 import { slider } from "../../parameters";
 import { smoothstep } from "../../numeric/smoothstep";
 import { maskKind } from "../kind";
-import { heightAboveSky, luminanceSigma, overField, smoothingReach } from "../light";
+import { heightAboveSky, luminanceSigma, overField } from "../light";
 
 /** What is bright: height of the mean of the channels above the sky, in dB over the noise of the sky (20 log₁₀ of their ratio), between two levels. */
 export const brightness = maskKind({
@@ -31,7 +32,7 @@ export const brightness = maskKind({
     }),
     over: { ...overField, default: 1 },
   },
-  reach: ({ over }) => smoothingReach(over),
+  reach: ({ over }) => smoothedReach(over),
   values({ raster, facts, job }, { from, to, over }) {
     const sigma = luminanceSigma(facts, 0) || Number.MIN_VALUE;
     return heightAboveSky(raster, facts, over, job.kernels).map((h) =>

@@ -1,7 +1,8 @@
+import { smoothed, smoothedReach } from "../../measure";
 import { slider } from "../../parameters";
 import { smoothstep } from "../../numeric/smoothstep";
 import { maskKind } from "../kind";
-import { luminanceSigma, overField, smoothed, smoothedShare, smoothingReach } from "../light";
+import { luminanceSigma, overField, smoothedShare } from "../light";
 
 /** Colour that stands less than the first above its noise is none, by the second it is one. */
 const [DOUBTFUL, CLEAR] = [2, 5];
@@ -47,12 +48,12 @@ export const colour = maskKind({
     }),
     over: overField,
   },
-  reach: ({ over }) => smoothingReach(over),
+  reach: ({ over }) => smoothedReach(over),
   values({ raster, facts, job }, { hue, width, saturation, over }) {
     const out = new Float32Array(raster.width * raster.height);
     if (raster.channels !== 3) return out;
     const [r, g, b] = raster.planes.map((plane, c) =>
-      smoothed(plane, raster, over, job.kernels).map((v) => v - facts.sky.level[c]),
+      smoothed(plane, raster.width, raster.height, over, job.kernels).map((v) => v - facts.sky.level[c]),
     );
     const share = smoothedShare(facts.noiseModel.covariance[1], over);
     for (let i = 0; i < out.length; i++) {

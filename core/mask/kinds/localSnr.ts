@@ -1,7 +1,8 @@
+import { smoothedReach } from "../../measure";
 import { slider } from "../../parameters";
 import { smoothstep } from "../../numeric/smoothstep";
 import { maskKind } from "../kind";
-import { heightAboveSky, luminanceSigma, overField, smoothedShare, smoothingReach } from "../light";
+import { heightAboveSky, luminanceSigma, overField, smoothedShare } from "../light";
 
 /** Where there is signal: the local mean above the sky, over the noise of that mean where it stands, as the noise facts tell it. */
 export const localSnr = maskKind({
@@ -29,7 +30,7 @@ export const localSnr = maskKind({
     }),
     over: overField,
   },
-  reach: ({ over }) => smoothingReach(over),
+  reach: ({ over }) => smoothedReach(over),
   values({ raster, facts, job }, { from, to, over }) {
     const share = smoothedShare(facts.noiseModel.covariance[0], over);
     return heightAboveSky(raster, facts, over, job.kernels).map((h) => {

@@ -1,3 +1,4 @@
+import { smoothed } from "../../measure";
 import type { JobHandle } from "../../job";
 import type { Psf, RichardsonLucySettings } from "../../kernels";
 import { slider, toggle } from "../../parameters";
@@ -77,12 +78,10 @@ export function restored(
   const margin = (psf.size - 1) / 2;
   const [w, h] = [width + 2 * margin, height + 2 * margin];
   const seen = mirrored(plane, width, height, margin, w).grown;
-  let around: Float32Array = seen;
-  for (let j = 0; j < AROUND_SCALES; j++) around = kernels.starletSmooth(around, w, h, j);
+  const around = smoothed(seen, w, h, AROUND_SCALES, kernels);
   const pedestal = around.map((level) => Math.min(zero, level) - PEDESTAL_SIGMA * sigma);
   const data = seen.map((v, i) => Math.max(v - pedestal[i], floor));
-  let start: Float32Array = data;
-  for (let j = 0; j < smoothings; j++) start = kernels.starletSmooth(start, w, h, j);
+  const start = smoothed(data, w, h, smoothings, kernels);
   const variation = smoothness > 0 && sigma > 0 ? { lambda: LAMBDA * smoothness, soften: 0.5 * sigma } : null;
   const grown = near && mirrored(near, width, height, margin, w).grown;
   const damping = grown ? { inverse: grown.map((v) => 1 / (v * v)) } : null;

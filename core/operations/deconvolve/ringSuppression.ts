@@ -1,7 +1,7 @@
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
 import type { NoiseModel } from "../../measure";
-import { sigmaAt } from "../../measure";
+import { sigmaAt, smoothed } from "../../measure";
 import { smoothstep } from "../../numeric/smoothstep";
 import { cropPlane, mirrored } from "../../raster";
 import type { Restored } from "./lucy";
@@ -25,8 +25,7 @@ export function suppressRings(
   { kernels }: JobHandle,
 ): Float32Array {
   const inside = { x: margin, y: margin, width: width - 2 * margin, height: height - 2 * margin };
-  const smooth = (of: Float32Array) =>
-    kernels.starletSmooth(kernels.starletSmooth(of, width, height, 0), width, height, 1);
+  const smooth = (of: Float32Array) => smoothed(of, width, height, 2, kernels);
   const [near, far] = [DARK_REACH, BRIGHT_REACH].map((reach) => Math.max(2, Math.round(reach * fwhm)));
   const seen = smooth(mirrored(plane, inside.width, inside.height, margin, width).grown);
   const least = smooth(kernels.leastAround(seen, width, height, near));

@@ -1,6 +1,6 @@
 import type { JobHandle } from "../../job";
 import type { PointShape } from "../../measure";
-import { isHighest, PEAKS_HALO, pointFilter } from "../../measure";
+import { isHighest, PEAKS_HALO, pointFilter, smoothed } from "../../measure";
 
 /**
  * A point that a wider profile answers better by this is structure; by a much narrower one, a spike. `by`: share of the FWHM; `most`: of what they would answer to a star, as clearly as noise lets them
@@ -38,8 +38,8 @@ export function pointsOf(
   const own = filter?.over(plane, width, height, kernels);
   if (!filter || !own || !wider || !narrower) return [];
   const [wide, narrow] = [wider, narrower].map((of) => of.to(shape) / filter.to(shape));
-  let around: Float32Array = own.map((v) => Math.min(v * v, 9));
-  for (let j = 0; j < 4; j++) around = kernels.starletSmooth(around, width, height, j);
+  const squares = own.map((v) => Math.min(v * v, 9));
+  const around = smoothed(squares, width, height, 4, kernels);
   const points: FoundPoint[] = [];
   const edge = PEAKS_HALO;
   for (let y = edge; y < height - edge; y++)

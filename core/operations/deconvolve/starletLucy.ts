@@ -1,6 +1,6 @@
 import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
-import { bandCovariance, meanCovariance, sigmaAt, surroundings } from "../../measure";
+import { bandCovariance, meanCovariance, sigmaAt, smoothed, surroundings } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import { mirrored } from "../../raster";
 import { around } from "../around";
@@ -107,7 +107,7 @@ function treated(
   const data = grown.map((v) => Math.max(v - pedestal, floor));
   const lags = Float64Array.from(meanCovariance(noiseModel.covariance));
   const gates = Array.from({ length: SCALES }, (_, j) => gate * Math.sqrt(Math.max(0, bandCovariance(lags, j, 0)[0])));
-  const start = kernels.starletSmooth(kernels.starletSmooth(data, w, h, 0), w, h, 1);
+  const start = smoothed(data, w, h, 2, kernels);
   const estimate = kernels.gatedLucy(data, w, h, psf, { iterations, start, floor, sigma, gates }, () => job.check());
   const found = { estimate, lifted: new Float32Array(data.length).fill(pedestal), width: w, height: h, margin };
   return which === "measured"

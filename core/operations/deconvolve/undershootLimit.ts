@@ -1,6 +1,6 @@
 import type { Kernels } from "../../kernels";
 import type { NoiseModel } from "../../measure";
-import { sigmaAt } from "../../measure";
+import { sigmaAt, smoothed } from "../../measure";
 import { smoothstep } from "../../numeric/smoothstep";
 
 /** How far the data are looked at for the darkest that is around, in FWHM of the blur. */
@@ -21,8 +21,7 @@ export function limitUndershoot(
   model: NoiseModel,
   kernels: Kernels,
 ): Float32Array {
-  const smooth = (plane: Float32Array) =>
-    kernels.starletSmooth(kernels.starletSmooth(plane, width, height, 0), width, height, 1);
+  const smooth = (plane: Float32Array) => smoothed(plane, width, height, 2, kernels);
   const reach = Math.max(2, Math.round(REACH * fwhm));
   const seen = smooth(data);
   const least = smooth(kernels.leastAround(seen, width, height, reach));

@@ -1,6 +1,6 @@
 import type { FactId, Facts } from "../../facts";
 import type { JobHandle } from "../../job";
-import { bandCovariance, POINTS_HALO } from "../../measure";
+import { bandCovariance, POINTS_HALO, smoothed, smoothedReach } from "../../measure";
 import type { Field, Parameters, ValuesOf } from "../../parameters";
 import { choice, parameters, slider } from "../../parameters";
 import type { StabilisedPlane } from "../varianceStabilised";
@@ -199,7 +199,7 @@ function withoutMottle(
 
 /** Scales over which it is looked at how much noise is left; and how far that reaches. */
 const GRAIN_SCALES = 4;
-const GRAIN_REACH = 2 * (2 ** GRAIN_SCALES - 1);
+const GRAIN_REACH = smoothedReach(GRAIN_SCALES);
 
 /**
  * What was cleaned with so much of what was taken away that noise of at least `least` σ stays: x + e (y − x), where e makes the rms of what is taken, over some 20 px, no more than 1 − least of σ. What is
@@ -213,8 +213,8 @@ function withGrain(
 ): Float32Array {
   if (least === 0) return cleaned;
   const variance = covariance[covariance.length >> 1];
-  let taken: Float32Array = plane.map((v, i) => (v - cleaned[i]) ** 2);
-  for (let scale = 0; scale < GRAIN_SCALES; scale++) taken = job.kernels.starletSmooth(taken, width, height, scale);
+  const squares = plane.map((v, i) => (v - cleaned[i]) ** 2);
+  const taken = smoothed(squares, width, height, GRAIN_SCALES, job.kernels);
   const most = (1 - least) * Math.sqrt(variance);
   return cleaned.map((v, i) => {
     const rms = Math.sqrt(Math.max(0, taken[i]));
