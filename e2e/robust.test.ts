@@ -58,6 +58,22 @@ async function checkAccess(screen: string): Promise<void> {
   faults.push(...found.map((fault) => `${screen}: ${fault}`));
 }
 
+test("the page is isolated, has a policy without other origins, and the first screen is light", async () => {
+  const { driver } = session;
+  const response = await fetch(url);
+  expect(response.headers.get("cross-origin-opener-policy")).toBe("same-origin");
+  expect(response.headers.get("cross-origin-embedder-policy")).toBe("require-corp");
+  expect(response.headers.get("content-security-policy")).not.toMatch(/https?:/);
+  await driver.get(url);
+  await see(driver, "main");
+  expect(await driver.executeScript("return window.crossOriginIsolated")).toBe(true);
+  const loaded = await driver.executeScript<{ name: string; size: number }[]>(
+    "return performance.getEntriesByType('resource').filter((e) => e.initiatorType === 'script').map((e) => ({ name: e.name, size: e.transferSize }))",
+  );
+  expect(loaded.every(({ name }) => name.startsWith(url))).toBe(true);
+  expect(loaded.reduce((sum, { size }) => sum + size, 0)).toBeLessThan(400_000);
+});
+
 test("an import goes on when its project is left, and is there on coming back", async () => {
   const { driver } = session;
   await driver.get(url);

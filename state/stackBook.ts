@@ -67,13 +67,18 @@ export class StackBook {
         { name, settings, included, plan, gridId },
         control,
       );
-      base.state.setState(({ stacks }) => ({ stacks: [...stacks, stackRecord], currentStackId: stackRecord.id }));
-      this.board.begin(stackRecord);
-      return stackRecord;
+      return this.adopt(stackRecord);
     });
     // Made, stopped or failed, it is not in work any more; only a page that is closed leaves it so.
     if (!this.closed) base.saveProject({ stackInWork: null });
     return outcome;
+  }
+
+  /** Takes a stack that was made and stored into the project, and shows it. */
+  private adopt(made: StackRecord): StackRecord {
+    this.base.state.setState(({ stacks }) => ({ stacks: [...stacks, made], currentStackId: made.id }));
+    this.board.begin(made);
+    return made;
   }
 
   /** Sets chosen files aside to be brought in as stacks, each as what its header or its name says. */
@@ -110,12 +115,8 @@ export class StackBook {
       );
       if (!made) return;
       const taken = new Set<FoundPicture>([group.stack, ...Object.values(group.parts)]);
-      base.state.setState(({ stacks, found }) => ({
-        stacks: [...stacks, made],
-        currentStackId: made.id,
-        found: found.filter((file) => !taken.has(file)),
-      }));
-      this.board.begin(made);
+      base.state.setState(({ found }) => ({ found: found.filter((file) => !taken.has(file)) }));
+      this.adopt(made);
     }
     // What is left is no stack, nor part of one.
     base.state.setState({ found: [] });
@@ -128,9 +129,7 @@ export class StackBook {
     const made = await base.jobs.run("stack", `Joining “${name}”`, (control) =>
       joinProjectStacks({ base, files }, name, choice, control),
     );
-    if (!made) return;
-    base.state.setState(({ stacks }) => ({ stacks: [...stacks, made], currentStackId: made.id }));
-    this.board.begin(made);
+    if (made) this.adopt(made);
   }
 
   private run({ name, settings, only, plan, gridId }: StackInWork): Promise<Outcome<StackRecord>> {
@@ -157,7 +156,7 @@ export class StackBook {
     const made = await base.jobs.run("stack", `Copying “${stack.name}”`, (control) =>
       copyStack({ base, files }, stack, choice, control),
     );
-    if (made) base.state.setState(({ stacks }) => ({ stacks: [...stacks, made], currentStackId: made.id }));
+    if (made) this.adopt(made);
   }
 
   /** Goes on with a stack that was interrupted, from the strips that were finished, and then with those that wait. */
@@ -176,13 +175,8 @@ export class StackBook {
     } catch (error) {
       return this.base.report(storageFailure(error));
     }
-    const { record } = unsaved;
-    this.base.state.setState(({ stacks }) => ({
-      unsaved: null,
-      stacks: [...stacks, record],
-      currentStackId: record.id,
-    }));
-    this.board.begin(record);
+    this.base.state.setState({ unsaved: null });
+    this.adopt(unsaved.record);
     this.base.save(this.base.storage.strips(this.base.project.id).forget(null));
   }
 
