@@ -1,5 +1,7 @@
+import type { ChainStep } from "@/core/chain";
 import { placedStep } from "@/core/chain";
 import type { Warp } from "@/core/register";
+import { inverse } from "@/core/register";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { Lane, StackRecord } from "@/storage";
 import type { ProjectSession } from "./project";
@@ -9,6 +11,10 @@ import { projectToStack } from "./stackFrames";
 export function stepsOnStack(steps: Lane["steps"], toStack: Warp | null): Treatment["steps"] {
   return steps.map(({ id: _id, ...step }) => (toStack ? placedStep(step, toStack) : step));
 }
+
+/** Steps that lie on the pixels of a stack, in the project's coordinates. */
+export const stepsInProject = (steps: ChainStep[], toStack: Warp | null): ChainStep[] =>
+  toStack ? steps.map((step) => placedStep(step, inverse(toStack))) : steps;
 
 /** A lane's stack, where it lies, and what is done to it, its facts measured where they were not known; null where its stack is gone or could not be tied. */
 export async function treatmentOf(

@@ -1,22 +1,21 @@
 "use client";
 
-import { Download, LibraryBig, Plus, Redo2, Undo2, Upload } from "lucide-react";
-import { useRef, useState } from "react";
+import { Plus, Redo2, Undo2 } from "lucide-react";
+import { useState } from "react";
 import type { ChainStep } from "@/core/chain";
-import { chainToJson, migratedStep, parseChain, placedStep } from "@/core/chain";
+import { migratedStep } from "@/core/chain";
 import type { OperationGroup } from "@/core/operations";
 import { OPERATIONS } from "@/core/operations";
-import { inverse } from "@/core/register";
 import { addLane, addStep, changeLane, groupsOf, importChain, moveStep } from "@/state/board";
+import { stepsInProject, stepsOnStack } from "@/state/treatment";
 import { projectToStack } from "@/state/stackFrames";
-import { stepsOnStack } from "@/state/treatment";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
-import { download } from "../finish/download";
 import { Button, IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { SortableList } from "../kit/sortable";
 import { OfferMenu } from "../kit/offerMenu";
+import { ChainFileButtons } from "./chainFile";
 import { ChainShelf } from "./chainShelf";
 import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
@@ -29,193 +28,150 @@ const GROUP_WORDS: Record<OperationGroup, string> = {
   stretch: "Brings to light",
 };
 
-/** The chain of the chosen lane: its steps in order, each with its settings. */
-export function ChainEditor({
-  board,
-  lane,
-  stacks,
-  latency,
-}: {
+interface Props {
   board: Board;
   lane: Lane | null;
   stacks: StackRecord[];
   latency: Latency;
-}) {
-  const session = useSession();
-  const history = useProject((state) => state.board);
-  const chooser = useRef<HTMLInputElement>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  const [shelf, setShelf] = useState(false);
+}
 
-  const moveTo = (from: number, to: number) => {
-    if (!lane) return;
-    latency.changed();
-    session.board.change((board) => moveStep(board, lane.id, from, to));
-  };
-
-  const stackOf = ({ stackId }: Lane) => stacks.find(({ id }) => id === stackId);
-  const toStack = (of: Lane) => {
-    const stack = stackOf(of);
-    return stack ? projectToStack(stacks[0], stack) : null;
-  };
-  /** Masks and patches of a chain file lie on the pixels of the lane's stack; those of the project in its coordinates. */
-  const inProject = (of: Lane, steps: ChainStep[]) => {
-    const warp = toStack(of);
-    return warp ? steps.map((step) => placedStep(step, inverse(warp))) : steps;
-  };
-
-  const takeFile = async (file: File | undefined) => {
-    if (!file || !lane) return;
-    let json: unknown;
-    try {
-      json = JSON.parse(await file.text());
-    } catch {
-      return setProblem(`${file.name}: is not JSON. Choose a chain that was exported here.`);
-    }
-    const chain = parseChain(json);
-    if (!chain.ok) return setProblem(`${file.name}: ${chain.reason.message}`);
-    setProblem(null);
-    session.board.change((board) => importChain(board, lane.id, inProject(lane, chain.value.steps)));
-  };
-
+/** The chain of the chosen lane: its steps in order, each with its settings. */
+export function ChainEditor({ board, lane, stacks, latency }: Props) {
   return (
     <aside className="flex w-64 shrink-0 flex-col border-l border-line bg-panel xl:w-72" aria-label="Chain">
-      <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line px-2">
-        <IconButton
-          label="Undo (Ctrl Z)"
-          disabled={!history || history.past.length === 0}
-          onClick={() => session.board.undo()}
-        >
-          <Undo2 size={16} />
-        </IconButton>
-        <IconButton
-          label="Redo (Ctrl Shift Z)"
-          disabled={!history || history.future.length === 0}
-          onClick={() => session.board.redo()}
-        >
-          <Redo2 size={16} />
-        </IconButton>
-        <div className="flex-1" />
-        <Button
-          help="Adds a lane that leaves the stack untouched"
-          onClick={() => session.board.change((board) => addLane(board, lane?.stackId ?? stacks[stacks.length - 1].id))}
-        >
-          <Plus size={14} /> Lane
-        </Button>
-      </div>
+      <EditorBar stackId={lane?.stackId ?? stacks[stacks.length - 1].id} />
       {lane ? (
-        <div className="min-h-0 flex-1 overflow-y-auto p-2">
-          <div className="mb-2 flex items-center gap-2">
-            <LaneChip letter={lane.letter} />
-            <h2 className="flex-1">Chain of lane {lane.letter}</h2>
-            <IconButton label="Chains kept for every project" aria-pressed={shelf} onClick={() => setShelf(!shelf)}>
-              <LibraryBig size={14} />
-            </IconButton>
-            <IconButton label={`Import a chain into lane ${lane.letter}`} onClick={() => chooser.current?.click()}>
-              <Upload size={14} />
-            </IconButton>
-            <IconButton
-              label={`Export the chain of lane ${lane.letter} as JSON`}
-              onClick={() =>
-                download(
-                  `chain-${lane.letter}.json`,
-                  new Blob([chainToJson(`Lane ${lane.letter}`, stepsOnStack(lane.steps, toStack(lane)))], {
-                    type: "application/json",
-                  }),
-                )
-              }
-            >
-              <Download size={14} />
-            </IconButton>
-            <input
-              ref={chooser}
-              type="file"
-              accept=".json,application/json"
-              className="hidden"
-              data-testid="choose-chain"
-              onChange={(event) => {
-                void takeFile(event.target.files?.[0]);
-                event.target.value = "";
-              }}
-            />
-          </div>
-          <div className="mb-2 flex gap-2">
-            <LaneText
-              lane={lane}
-              field="note"
-              label={`Note to lane ${lane.letter}`}
-              help="A note to the lane"
-              placeholder="Note"
-              maxLength={300}
-              className="min-w-0 flex-1"
-            />
-            <GroupField board={board} lane={lane} />
-          </div>
-          {shelf ? (
-            <ChainShelf
-              letter={lane.letter}
-              steps={stepsOnStack(lane.steps, toStack(lane))}
-              onUse={(steps) => {
-                latency.changed();
-                session.board.change((board) =>
-                  importChain(
-                    board,
-                    lane.id,
-                    inProject(
-                      lane,
-                      steps.map((step) => migratedStep(step)),
-                    ),
-                  ),
-                );
-              }}
-            />
-          ) : null}
-          {problem ? (
-            <p role="alert" className="mb-2 text-warn">
-              {problem}
-            </p>
-          ) : null}
-          {stacks.length > 1 ? (
-            <div className="mb-2 flex items-center gap-2">
-              <span className="text-quiet">of stack</span>
-              <Choice
-                label="Stack of this lane"
-                value={lane.stackId}
-                options={stacks.map((stack) => ({ value: stack.id, label: stack.name }))}
-                onChange={(stackId) =>
-                  session.board.change((board) => changeLane(board, lane.id, (l) => ({ ...l, stackId })))
-                }
-              />
-            </div>
-          ) : null}
-          <SortableList ids={lane.steps.map(({ id }) => id)} onMove={moveTo}>
-            {lane.steps.map((step, index) => (
-              <StepCard key={step.id} board={board} lane={lane} step={step} index={index} latency={latency} />
-            ))}
-          </SortableList>
-          {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
-          <OfferMenu
-            items={OPERATIONS.map(({ id, group, words }) => ({ id, group, ...words }))}
-            headingOf={({ group }) => GROUP_WORDS[group]}
-            align="start"
-            onPick={({ id }) => {
-              latency.changed();
-              session.board.change((b) => addStep(b, lane.id, id));
-            }}
-          >
-            <button
-              type="button"
-              data-help="Adds an operation at the end of the chain"
-              className="mt-1 inline-flex items-center gap-1.5 rounded border border-accent px-2.5 py-1 text-accent hover:bg-raised"
-            >
-              <Plus size={14} /> Add a step
-            </button>
-          </OfferMenu>
-        </div>
+        <LaneChain {...{ board, lane, stacks, latency }} />
       ) : (
         <p className="p-3 text-quiet">Choose a lane to see its chain.</p>
       )}
     </aside>
+  );
+}
+
+/** Undo and redo, and a new lane on a stack. */
+function EditorBar({ stackId }: { stackId: string }) {
+  const session = useSession();
+  const history = useProject((state) => state.board);
+  return (
+    <div className="flex h-9 shrink-0 items-center gap-1 border-b border-line px-2">
+      <IconButton
+        label="Undo (Ctrl Z)"
+        disabled={!history || history.past.length === 0}
+        onClick={() => session.board.undo()}
+      >
+        <Undo2 size={16} />
+      </IconButton>
+      <IconButton
+        label="Redo (Ctrl Shift Z)"
+        disabled={!history || history.future.length === 0}
+        onClick={() => session.board.redo()}
+      >
+        <Redo2 size={16} />
+      </IconButton>
+      <div className="flex-1" />
+      <Button
+        help="Adds a lane that leaves the stack untouched"
+        onClick={() => session.board.change((board) => addLane(board, stackId))}
+      >
+        <Plus size={14} /> Lane
+      </Button>
+    </div>
+  );
+}
+
+function LaneChain({ board, lane, stacks, latency }: Props & { lane: Lane }) {
+  const session = useSession();
+  const [problem, setProblem] = useState<string | null>(null);
+  const [shelf, setShelf] = useState(false);
+  const stack = stacks.find(({ id }) => id === lane.stackId);
+  const toStack = stack ? projectToStack(stacks[0], stack) : null;
+  const change = (of: (board: Board) => Board) => {
+    latency.changed();
+    session.board.change(of);
+  };
+  const take = (steps: ChainStep[]) => change((b) => importChain(b, lane.id, stepsInProject(steps, toStack)));
+  const onStack = stepsOnStack(lane.steps, toStack);
+  return (
+    <div className="min-h-0 flex-1 overflow-y-auto p-2">
+      <div className="mb-2 flex items-center gap-2">
+        <LaneChip letter={lane.letter} />
+        <h2 className="flex-1">Chain of lane {lane.letter}</h2>
+        <ChainFileButtons
+          letter={lane.letter}
+          steps={onStack}
+          isShelfOpen={shelf}
+          onShelf={() => setShelf(!shelf)}
+          onTake={take}
+          onProblem={setProblem}
+        />
+      </div>
+      <div className="mb-2 flex gap-2">
+        <LaneText
+          lane={lane}
+          field="note"
+          label={`Note to lane ${lane.letter}`}
+          help="A note to the lane"
+          placeholder="Note"
+          maxLength={300}
+          className="min-w-0 flex-1"
+        />
+        <GroupField board={board} lane={lane} />
+      </div>
+      {shelf ? (
+        <ChainShelf
+          letter={lane.letter}
+          steps={onStack}
+          onUse={(steps) => take(steps.map((step) => migratedStep(step)))}
+        />
+      ) : null}
+      {problem ? (
+        <p role="alert" className="mb-2 text-warn">
+          {problem}
+        </p>
+      ) : null}
+      {stacks.length > 1 ? (
+        <div className="mb-2 flex items-center gap-2">
+          <span className="text-quiet">of stack</span>
+          <Choice
+            label="Stack of this lane"
+            value={lane.stackId}
+            options={stacks.map(({ id, name }) => ({ value: id, label: name }))}
+            onChange={(stackId) => session.board.change((b) => changeLane(b, lane.id, (l) => ({ ...l, stackId })))}
+          />
+        </div>
+      ) : null}
+      <SortableList
+        ids={lane.steps.map(({ id }) => id)}
+        onMove={(from, to) => change((b) => moveStep(b, lane.id, from, to))}
+      >
+        {lane.steps.map((step, index) => (
+          <StepCard key={step.id} {...{ board, lane, step, index, latency }} />
+        ))}
+      </SortableList>
+      {lane.steps.length === 0 ? <p className="py-2 text-quiet">No steps: the stack as it is.</p> : null}
+      <AddStep onAdd={(id) => change((b) => addStep(b, lane.id, id))} />
+    </div>
+  );
+}
+
+/** A menu of all operations. */
+function AddStep({ onAdd }: { onAdd: (id: string) => void }) {
+  return (
+    <OfferMenu
+      items={OPERATIONS.map(({ id, group, words }) => ({ id, group, ...words }))}
+      headingOf={({ group }) => GROUP_WORDS[group]}
+      align="start"
+      onPick={({ id }) => onAdd(id)}
+    >
+      <button
+        type="button"
+        data-help="Adds an operation at the end of the chain"
+        className="mt-1 inline-flex items-center gap-1.5 rounded border border-accent px-2.5 py-1 text-accent hover:bg-raised"
+      >
+        <Plus size={14} /> Add a step
+      </button>
+    </OfferMenu>
   );
 }
 

@@ -1,0 +1,66 @@
+"use client";
+
+import { Download, LibraryBig, Upload } from "lucide-react";
+import { useRef } from "react";
+import type { ChainStep } from "@/core/chain";
+import { chainToJson, parseChain } from "@/core/chain";
+import { download } from "../finish/download";
+import { IconButton } from "../kit/button";
+
+interface Props {
+  letter: string;
+  /** The lane's steps on the pixels of its stack. */
+  steps: ChainStep[];
+  isShelfOpen: boolean;
+  onShelf: () => void;
+  /** Called with the steps of a chain file; they lie on the pixels of the lane's stack. */
+  onTake: (steps: ChainStep[]) => void;
+  /** Called with why a file could not be taken, or null. */
+  onProblem: (problem: string | null) => void;
+}
+
+/** Chains kept for every project, a chain from a file, and the lane's chain as one. */
+export function ChainFileButtons({ letter, steps, isShelfOpen, onShelf, onTake, onProblem }: Props) {
+  const chooser = useRef<HTMLInputElement>(null);
+  const takeFile = async (file: File | undefined) => {
+    if (!file) return;
+    let json: unknown;
+    try {
+      json = JSON.parse(await file.text());
+    } catch {
+      return onProblem(`${file.name}: is not JSON. Choose a chain that was exported here.`);
+    }
+    const chain = parseChain(json);
+    if (!chain.ok) return onProblem(`${file.name}: ${chain.reason.message}`);
+    onProblem(null);
+    onTake(chain.value.steps);
+  };
+  const save = () => {
+    const json = chainToJson(`Lane ${letter}`, steps);
+    download(`chain-${letter}.json`, new Blob([json], { type: "application/json" }));
+  };
+  return (
+    <>
+      <IconButton label="Chains kept for every project" aria-pressed={isShelfOpen} onClick={onShelf}>
+        <LibraryBig size={14} />
+      </IconButton>
+      <IconButton label={`Import a chain into lane ${letter}`} onClick={() => chooser.current?.click()}>
+        <Upload size={14} />
+      </IconButton>
+      <IconButton label={`Export the chain of lane ${letter} as JSON`} onClick={save}>
+        <Download size={14} />
+      </IconButton>
+      <input
+        ref={chooser}
+        type="file"
+        accept=".json,application/json"
+        className="hidden"
+        data-testid="choose-chain"
+        onChange={(event) => {
+          void takeFile(event.target.files?.[0]);
+          event.target.value = "";
+        }}
+      />
+    </>
+  );
+}
