@@ -7,7 +7,10 @@ import { calibrationOf, groupLights, keyOf, shownCalibration } from "./calibrati
 import type { Files } from "./files";
 import { lightsOf } from "./lights";
 import { makeMasters } from "./masters";
-import type { ProjectStore } from "./projectStore";
+import type { ProjectState, ProjectStore } from "./projectStore";
+
+/** What of a project decides how its lights are calibrated. */
+type StateOfLights = Pick<ProjectState, "subs" | "masters" | "project">;
 
 /** Masters of a project, and the calibration of its lights by a plan. */
 export class CalibrationBook {
@@ -26,8 +29,12 @@ export class CalibrationBook {
   }
 
   /** The calibration of a light by a plan; null where it is used as it came. */
-  of(sub: SubRecord, plan: CalibrationPlan = this.base.project.calibration): CalibrationRef | null {
-    const [group] = groupLights([sub], this.base.now.masters, plan);
+  of(
+    sub: SubRecord,
+    plan: CalibrationPlan = this.base.project.calibration,
+    masters: MasterRecord[] = this.base.now.masters,
+  ): CalibrationRef | null {
+    const [group] = groupLights([sub], masters, plan);
     return group
       ? calibrationOf(sub, group.plan, plan.settings, (id) => {
           const opened = this.opened.get(id);
@@ -57,9 +64,9 @@ export class CalibrationBook {
   }
 
   /** Lights whose measures were made through another calibration than the one that the project asks for now. */
-  staleLights(): SubRecord[] {
-    return lightsOf(this.base.now.subs).filter(
-      (sub) => sub.video === null && keyOf(sub, this.of(sub)) !== sub.measuredThrough,
+  staleLights({ subs, masters, project }: StateOfLights = this.base.now): SubRecord[] {
+    return lightsOf(subs).filter(
+      (sub) => sub.video === null && keyOf(sub, this.of(sub, project.calibration, masters)) !== sub.measuredThrough,
     );
   }
 

@@ -5,7 +5,7 @@ import { useMemo, useState } from "react";
 import { calibrationParameters } from "@/core/calibrate";
 import { CFA_PATTERNS } from "@/core/formats";
 import { failureOf } from "@/engine/protocol";
-import { groupCalibrationFrames, groupLabel, needsCalibration } from "@/state/calibration";
+import { groupCalibrationFrames, groupLabel, groupLights, needsCalibration } from "@/state/calibration";
 import type { CalibrationPlan, MasterRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
@@ -14,6 +14,7 @@ import { duration } from "../kit/format";
 import { InlineParameter } from "../kit/parameterSetting";
 import { NumberField } from "../kit/setting";
 import { Tick } from "../kit/tick";
+import { useStaleLights } from "./useStaleLights";
 import { TYPE_LABELS } from "./headerPanel";
 
 export interface DefectMap {
@@ -45,8 +46,8 @@ export function CalibratePanel({ map, onMap }: Props) {
       ),
     [subs, taken, plan],
   );
-  const groups = useMemo(() => session.calibration.groups(), [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
-  const stale = useMemo(() => session.calibration.staleLights().length, [session, subs, masters, plan]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads them from the store
+  const groups = useMemo(() => groupLights(subs, masters, plan), [subs, masters, plan]);
+  const stale = useStaleLights().length;
   const change = (part: Partial<CalibrationPlan["settings"]>) =>
     session.saveProject({ calibration: { ...plan, settings: { ...plan.settings, ...part } } });
   const inline = (name: keyof typeof calibrationParameters.defaults) => (

@@ -1,21 +1,15 @@
 "use client";
 
 import { gradesOf } from "@/state/selectors";
-import { useMemo } from "react";
 import type { GradedFrame, Verdict } from "@/core/choose";
 import { measureOf } from "@/core/choose";
 import type { MeasureId } from "@/core/choose";
 import type { Grades } from "@/state/lights";
 import type { SubRecord } from "@/storage";
-import { useProject, useSession } from "../frame/session";
+import { useProject } from "../frame/session";
 
 /** Measures, sets and verdicts of the lights, worked out once for each state of the project. */
-export function useGrades(): Grades {
-  const session = useSession();
-  const subs = useProject((state) => state.subs);
-  const project = useProject((state) => state.project);
-  return useMemo(() => gradesOf(session.store.getState()), [session, subs, project]); // eslint-disable-line react-hooks/exhaustive-deps -- the session reads both from the store
-}
+export const useGrades = (): Grades => useProject(gradesOf);
 
 /** A calibration frame is left out by hand only. */
 export const handVerdict = ({ decision }: SubRecord): Verdict => ({

@@ -1,15 +1,16 @@
 "use client";
 
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useState } from "react";
 import type { Card, FrameType, SubMetadata, UnitName } from "@/core/formats";
 import { FRAME_TYPES, TYPED_FIELDS, UNIT_LABELS, UNIT_NAMES, numberOf, typingFault } from "@/core/formats";
 import { failureOf } from "@/engine/protocol";
 import type { SubRecord } from "@/storage";
-import { useProject, useSession } from "../frame/session";
+import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { calibratedScale } from "@/engine/tasks/subs";
+import { useStaleLights } from "./useStaleLights";
 
 export const TYPE_LABELS: Record<FrameType, string> = {
   light: "light",
@@ -133,7 +134,7 @@ function foundIn(key: Field["key"], selected: SubRecord[]): string | null {
 /** What the numbers of the frames are, where that was found, how it can be said otherwise, and what is odd about the file. */
 function UnitLine({ current, selected }: { current: SubRecord; selected: SubRecord[] }) {
   const session = useSession();
-  const stale = new Set(useStaleIds());
+  const stale = new Set(useStaleLights().map(({ id }) => id));
   const { unit, notes } = current;
   const waiting = selected.filter(({ id }) => stale.has(id)).length;
   const claimed = selected.every((sub) => sub.metadata.unit === current.metadata.unit) ? current.metadata.unit : "";
@@ -186,15 +187,6 @@ function UnitLine({ current, selected }: { current: SubRecord; selected: SubReco
       ))}
     </div>
   );
-}
-
-/** Lights that were measured before their unit or the calibration changed. */
-function useStaleIds(): string[] {
-  const session = useSession();
-  const subs = useProject((state) => state.subs);
-  const project = useProject((state) => state.project);
-  // eslint-disable-next-line react-hooks/exhaustive-deps -- the session reads both
-  return useMemo(() => session.calibration.staleLights().map(({ id }) => id), [session, subs, project]);
 }
 
 function TypedField({
