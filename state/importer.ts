@@ -1,3 +1,4 @@
+import { NO_MEASURES } from "@/core/measure";
 import { Stopped, UserError } from "@/core/job";
 import type { SubMetadata } from "@/core/formats";
 import type { CalibrationRef, FrameRef } from "@/engine/frames";
@@ -189,7 +190,7 @@ async function importOne(
   const records: SubRecord[] = [];
   const draft: SubRecord = {
     ...base,
-    ...measuresOf(EMPTY),
+    ...measuresOf(UNREAD),
     id: fileId,
     name,
     frame: 0,
@@ -269,27 +270,12 @@ async function importMaster(
   await target.addMaster(record);
 }
 
-const EMPTY: SubReading = {
+/** Of a file before it is measured. */
+const UNREAD: SubReading = {
   width: 0,
   height: 0,
   channels: 1,
-  measures: {
-    stars: 0,
-    fwhmPx: null,
-    eccentricity: null,
-    elongationAngle: null,
-    elongationAgreement: null,
-    background: [0],
-    gradient: [{ level: 0, dx: 0, dy: 0 }],
-    noise: [0],
-    noiseCorrelation: [],
-    saturatedShare: 0,
-    trail: null,
-    otherTrails: [],
-    looksMosaic: false,
-    blackShare: 0,
-    double: null,
-  },
+  measures: NO_MEASURES,
   stars: [],
   stretch: { level: [0], sigma: [1], white: 1 },
   unit: {

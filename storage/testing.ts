@@ -1,3 +1,4 @@
+import { NO_MEASURES } from "@/core/measure";
 import { pictureFacts } from "@/core/compare";
 import { NO_METADATA } from "@/core/formats";
 import { stackReport, stackSettings } from "@/core/stack";
@@ -42,23 +43,7 @@ export const sub = (id: string, order: number): SubRecord => ({
   notes: [],
   metadata: { ...NO_METADATA, exposureS: 120 },
   typed: [],
-  measures: {
-    stars: 0,
-    fwhmPx: null,
-    eccentricity: null,
-    elongationAngle: null,
-    elongationAgreement: null,
-    background: [0],
-    gradient: [{ level: 0, dx: 0, dy: 0 }],
-    noise: [0],
-    saturatedShare: 0,
-    noiseCorrelation: [],
-    trail: null,
-    otherTrails: [],
-    looksMosaic: false,
-    blackShare: 0,
-    double: null,
-  },
+  measures: NO_MEASURES,
   stars: [],
   stretch: { level: [0], sigma: [1], white: 1 },
   video: null,

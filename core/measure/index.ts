@@ -37,7 +37,16 @@ export type { Star, StarOptions } from "./stars";
 export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";
 export { blurOfEnergies, overBands } from "./detailBlur";
-export { areAlike, listedStar, measureSub, skyGradient, starShape, subMeasures, withoutGaps } from "./subMeasures";
+export {
+  NO_MEASURES,
+  areAlike,
+  listedStar,
+  measureSub,
+  skyGradient,
+  starShape,
+  subMeasures,
+  withoutGaps,
+} from "./subMeasures";
 export type { Trail } from "./trail";
 export { farFrom, trailTest, trailsOf } from "./trail";
 export { findTrails } from "./trails";

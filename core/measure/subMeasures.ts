@@ -51,6 +51,25 @@ export const subMeasures = z.object({
 });
 export type SubMeasures = z.infer<typeof subMeasures>;
 
+/** Of a frame in which nothing was measured. */
+export const NO_MEASURES: SubMeasures = {
+  stars: 0,
+  fwhmPx: null,
+  eccentricity: null,
+  elongationAngle: null,
+  elongationAgreement: null,
+  background: [0],
+  gradient: [{ level: 0, dx: 0, dy: 0 }],
+  noise: [0],
+  blackShare: 0,
+  saturatedShare: 0,
+  noiseCorrelation: [],
+  trail: null,
+  otherTrails: [],
+  looksMosaic: false,
+  double: null,
+};
+
 /** A star as registration and photometry need it. */
 export const listedStar = z.object({
   x: z.number(),

@@ -4,11 +4,12 @@ import type { Card, FormatId, FrameUnit, SubMetadata } from "@/core/formats";
 import { pixelScaleOf, toSample, unpackToFits } from "@/core/formats";
 import type { SkyPatch, ListedStar, SubMeasures, VideoMeasures } from "@/core/measure";
 import {
-  patchLevels,
+  NO_MEASURES,
   measureBackground,
   measureSaturation,
   measureSub as measure,
   measureVideoFrame,
+  patchLevels,
   skyOfVideoFrame,
   whiteNoise,
 } from "@/core/measure";
@@ -167,21 +168,11 @@ function levelsOf(
 ): SubMeasures {
   const { width, height, planes } = raster;
   return {
-    stars: 0,
-    fwhmPx: null,
-    eccentricity: null,
-    elongationAngle: null,
-    elongationAgreement: null,
+    ...NO_MEASURES,
     background: levels,
     gradient: levels.map((level) => ({ level, dx: 0, dy: 0 })),
     noise: planes.map((plane) => whiteNoise(plane, width, height, kernels)),
-    noiseCorrelation: [],
-    looksMosaic: false,
-    blackShare: 0,
-    double: null,
     saturatedShare: measureSaturation(raster, unit, kernels, false).share,
-    trail: null,
-    otherTrails: [],
   };
 }
 
