@@ -32,7 +32,7 @@ export function ShownPanel({ display, of = null, onChange, children, className =
       >
         <span className="flex-1 truncate text-left">
           {of ? `${of}: ` : ""}
-          <span className="figures">{displayWords(display)}</span>
+          {displayWords(display)}
         </span>
         {open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}
       </button>
