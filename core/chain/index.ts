@@ -50,5 +50,6 @@ export { READOUT_SCALES, skyReadout } from "./skyReadout";
 export type { StoppingCurve } from "./stopping";
 export { stoppingCurve } from "./stopping";
 export type { StrengthCurve } from "./strength";
-export { frameAt, localVariance, placesOf, strengthCurve } from "./strength";
+export { placesOf } from "./overPlaces";
+export { frameAt, localVariance, strengthCurve } from "./strength";
 export { chainWords } from "./words";

@@ -5,7 +5,7 @@ import { onOwnGrid } from "./ownGrid";
 import type { StepFacts } from "./ready";
 import { readySteps } from "./ready";
 import type { ChainStep } from "./schema";
-import { placesOf } from "./strength";
+import { overPlaces, placesOf } from "./overPlaces";
 
 export interface StoppingCurve {
   values: number[];
@@ -37,17 +37,16 @@ export async function stoppingCurve(
   if (!input.halves || !steps[index]?.on || !last || !stopping) return null;
   const risk = VALUES.map(() => 0);
   const places = placesOf(input.picture);
-  for (const [n, place] of places.entries()) {
+  const isKnown = await overPlaces(places, VALUES.length, job, async (place) => {
     const restoration = await restorationOf(input, upTo.slice(0, -1), last, place, job);
     if (!restoration) return null;
-    for (const [k, value] of VALUES.entries()) {
-      await job.breathe();
-      const params = { ...last.step.params, [stopping.field]: value };
+    return async (k) => {
+      const params = { ...last.step.params, [stopping.field]: VALUES[k] };
       const squares = await restoration.squares({ ...last, step: { ...last.step, blend: 1, params } });
       risk[k] += weightedMean(squares, restoration.weight) / places.length;
-      job.progress((n + (k + 1) / VALUES.length) / places.length);
-    }
-  }
+    };
+  });
+  if (!isKnown) return null;
   const [least, most] = [Math.min(...risk), Math.max(...risk)];
   return { values: VALUES, risk, best: most - least > LEAST_DIFFERENCE ? VALUES[risk.indexOf(least)] : null };
 }

@@ -2,19 +2,10 @@ import { smoothed } from "../measure";
 import type { JobHandle } from "../job";
 import { quietly } from "../job";
 import type { FrameSource, Raster, Region } from "../raster";
-import {
-  cropRaster,
-  growRegion,
-  halfDifference,
-  intersectRegions,
-  quantile,
-  relativeTo,
-  tilesOf,
-  wholeRegion,
-} from "../raster";
+import { cropRaster, growRegion, halfDifference, intersectRegions, quantile, relativeTo, wholeRegion } from "../raster";
 import type { ChainInput } from "./input";
-import { sampleRegions } from "./measure";
 import { added, DISTURBED, NOISIER, sigmaOfLight } from "./noiseLeft";
+import { overPlaces, placesOf } from "./overPlaces";
 import { onOwnGrid } from "./ownGrid";
 import type { ReadyStep, StepFacts } from "./ready";
 import { readySteps, stepsForHalves, stepsForNoisier } from "./ready";
@@ -37,8 +28,6 @@ export interface StrengthCurve {
 }
 
 const STRENGTHS = Array.from({ length: 11 }, (_, k) => k / 10);
-/** Places and px of each that are looked at. */
-const [PLACES, SIDE] = [2, 192];
 /** Smoothings over which the noise about a pixel is told. */
 const SMOOTHINGS = 4;
 /** Errors that differ by less, in σ, are alike. */
@@ -77,31 +66,30 @@ export async function strengthCurve(
   let weight = 0;
   const places = placesOf(input.picture);
   const reach = chainHalo([last]);
-  for (const [n, place] of places.entries()) {
-    const { picture } = input;
+  const { picture, halves, fill } = input;
+  await overPlaces(places, STRENGTHS.length, job, async (place) => {
     const area = intersectRegions(growRegion(place, reach), wholeRegion(picture));
-    const of = (source: FrameSource, chain: ReadyStep[]) => runFilled(source, chain, area, input.fill, quiet);
+    const of = (source: FrameSource, chain: ReadyStep[]) => runFilled(source, chain, area, fill, quiet);
     const z = await of(picture, before);
-    const noise = halfDifference(await of(input.halves.a, halfBefore), await of(input.halves.b, halfBefore));
+    const noise = halfDifference(await of(halves.a, halfBefore), await of(halves.b, halfBefore));
     const inside = (raster: Raster) => cropRaster(raster, relativeTo(area, place));
     const [plus, minus] = [DISTURBED, -DISTURBED].map((share) => added(z, noise, share));
     const [toPlus, toMinus] = [DISTURBED, -DISTURBED].map((share) => inside(added(z, noise, -1 / share)));
     const [fromPlus, fromMinus] = [inside(plus), inside(minus)];
     const variance = localVariance(inside(noise), job);
     const treated = async (of: Raster, strength: number) =>
-      runFilled(frameAt(of, area, picture), [at(strength)], place, input.fill, quiet);
+      runFilled(frameAt(of, area, picture), [at(strength)], place, fill, quiet);
     const full = how.mixes ? [await treated(plus, 1), await treated(minus, 1)] : null;
-    for (const [k, strength] of STRENGTHS.entries()) {
-      await job.breathe();
+    weight += 2 * place.width * place.height * z.channels;
+    return async (k) => {
+      const strength = STRENGTHS[k];
       const [p, q] = full
         ? [between(fromPlus, full[0], strength), between(fromMinus, full[1], strength)]
         : [await treated(plus, strength), await treated(minus, strength)];
       left[k].push(spreadOf(p, q) / spreadOf(fromPlus, fromMinus));
       errors[k] += squares(p, toPlus, variance) + squares(q, toMinus, variance);
-      job.progress((n + (k + 1) / STRENGTHS.length) / places.length);
-    }
-    weight += 2 * place.width * place.height * z.channels;
-  }
+    };
+  });
   const mean = (values: number[]) => values.reduce((sum, v) => sum + v, 0) / values.length;
   const error = errors.map((sum) => Math.sqrt(Math.max(0, 1 + DISTURBED ** 2 + (sum - errors[0]) / weight)));
   return {
@@ -110,13 +98,6 @@ export async function strengthCurve(
     error,
     best: Math.max(...error) - Math.min(...error) > LEAST_DIFFERENCE ? leastOf(errors) : null,
   };
-}
-
-/** A few pieces of the picture, spread evenly. */
-export function placesOf(size: { width: number; height: number }): Region[] {
-  const all = sampleRegions(size).flatMap((region) => tilesOf(region, SIDE).slice(0, 1));
-  const stride = Math.max(1, all.length / PLACES);
-  return Array.from({ length: Math.min(PLACES, all.length) }, (_, k) => all[Math.floor((k + 0.5) * stride)]);
 }
 
 /** Of so many pixels the lower tenth is told. */
