@@ -48,7 +48,7 @@ export class FactValues {
 }
 
 /** What a value takes: bytes of typed arrays, and of the JSON of all else. */
-function bytesOf(value: unknown): number {
+export function bytesOf(value: unknown): number {
   let ofArrays = 0;
   const json = JSON.stringify(value, (_key, part: unknown) => {
     if (!ArrayBuffer.isView(part)) return part;

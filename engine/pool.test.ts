@@ -14,7 +14,7 @@ import { stripsOf } from "./jobs/assemble";
 import { makeStack } from "./jobs/stack";
 import type { StoredStrip, StripStore } from "./jobs/strips";
 import { inMemory } from "./jobs/strips";
-import { workersInThread } from "./testing";
+import { workersInThread, puppet } from "./testing";
 
 const workers = workersInThread();
 afterAll(workers.close);
@@ -167,6 +167,22 @@ describe("the pool over real workers", () => {
 });
 
 describe("small parts", () => {
+  test("what is kept for jobs goes to a worker once, however large it is, and is forgotten when it is released", () => {
+    const { line, posted, say } = puppet();
+    const pool = new WorkerPool(1, () => line);
+    const plan = pool.keepForJobs({ mesh: new Float32Array(2 ** 25) }); // 128 MiB, more than facts may take
+    const run = () => void pool.run("dither", { plan, settings: {}, lattice: 1 } as never).catch(() => undefined);
+    const kinds = () => posted.map(({ kind }) => kind);
+    run();
+    expect(kinds()).toEqual(["keep", "run"]);
+    say({ kind: "done", id: posted[1].id, result: null, ms: 1 });
+    run();
+    expect(kinds()).toEqual(["keep", "run", "run"]);
+    pool.release(plan);
+    expect(kinds()).toEqual(["keep", "run", "run", "forget"]);
+    pool.close();
+  });
+
   test("the cache forgets what was used longest ago, by bytes", () => {
     const cache = byteCache<{ bytes: number }>(10, ({ bytes }) => bytes);
     const four = { bytes: 4 };

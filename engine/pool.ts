@@ -2,7 +2,7 @@ import { LRUCache } from "lru-cache";
 import { Stopped } from "@/core/job";
 import type { StepFacts } from "@/core/chain";
 import type { Kept, KeptFact, StepFactIds } from "./facts";
-import { factIdsIn, FactStore } from "./facts";
+import { bytesOf, factIdsIn, FactStore } from "./facts";
 import type { Reply, Request } from "./protocol";
 import { JobError, reply } from "./protocol";
 import type { PayloadOf, ResultOf, TaskName } from "./tasks/registry";
@@ -86,6 +86,8 @@ export class WorkerPool {
   private readonly queue: Waiting[] = [];
   private nextId = 1;
   private readonly facts = new FactStore(FACT_BYTES);
+  /** What is kept for jobs until it is released. */
+  private readonly pinned = new Map<string, KeptFact>();
   private closed = false;
   /** Which worker had the last job of an affinity. */
   private readonly homes = new LRUCache<string, number>({ max: HOMES_KEPT });
@@ -114,7 +116,7 @@ export class WorkerPool {
         return reject(new JobError({ name: "Error", message: "the engine was closed", advice: START_ADVICE }));
       const facts = new Map<string, KeptFact>();
       for (const id of factIdsIn(payload)) {
-        const kept = this.facts.get(id);
+        const kept = this.pinned.get(id) ?? this.facts.get(id);
         if (kept) facts.set(id, kept);
       }
       const onAbort = () => this.stop(waiting);
@@ -148,9 +150,17 @@ export class WorkerPool {
     return this.facts.keep(value);
   }
 
-  /** Keeps a value that many jobs need, which then carry its id. */
+  /** Keeps a value that many jobs need, which then carry its id, however large it is; until it is released. */
   keepForJobs<T>(value: T): Kept<T> {
-    return { kept: this.facts.keep([value]) };
+    const kept = `k${this.nextId++}`;
+    this.pinned.set(kept, { value: [value], bytes: bytesOf(value) });
+    return { kept };
+  }
+
+  /** Forgets a value that was kept for jobs, in the workers too. */
+  release({ kept }: Kept<unknown>): void {
+    this.pinned.delete(kept);
+    for (const { facts } of this.members) facts.delete(kept);
   }
 
   /** The value of a fact, as long as it is kept. */
@@ -293,7 +303,8 @@ export class WorkerPool {
   private handOver({ line, facts }: Member, job: Waiting): void {
     const missing = [...job.facts].filter(([id]) => facts.get(id) === undefined);
     for (const [id, { value, bytes }] of missing) {
-      facts.set(id, bytes);
+      // What is larger than all of that memory counts as most of it, and is kept.
+      facts.set(id, Math.max(1, Math.min(bytes, FACT_BYTES / 2)));
       line.post({ kind: "keep", id, value });
     }
   }

@@ -38,20 +38,28 @@ export async function drizzle(
   // Not by the memory that is given: a strip that was kept must fit when the stack goes on with another.
   const rows = Math.max(8, Math.min(MOST_ROWS, Math.floor(STRIP_BYTES / (4 * width * (8 * channels + 4)))));
   const keptPlan = pool.keepForJobs(plan);
-  const strips = await keptStrips(
-    tilesOf({ x: 0, y: 0, width, height }, width, rows),
-    store,
-    (region, onFraction) =>
-      pool.run(
-        "drizzleStrip",
-        { frames: refs, first, plan: keptPlan, settings, region },
-        { priority: PRIORITY.batch, signal, onProgress: onFraction },
-      ),
-    onProgress,
-  );
-  const lattice = refs.some(({ calibration }) => calibration?.settings.demosaic === "none") ? 2 : 1;
-  const dither = await pool.run("dither", { plan: keptPlan, settings, lattice }, { priority: PRIORITY.batch, signal });
-  return { strips, width, height, left: 0, top: 0, dither };
+  try {
+    const strips = await keptStrips(
+      tilesOf({ x: 0, y: 0, width, height }, width, rows),
+      store,
+      (region, onFraction) =>
+        pool.run(
+          "drizzleStrip",
+          { frames: refs, first, plan: keptPlan, settings, region },
+          { priority: PRIORITY.batch, signal, onProgress: onFraction },
+        ),
+      onProgress,
+    );
+    const lattice = refs.some(({ calibration }) => calibration?.settings.demosaic === "none") ? 2 : 1;
+    const dither = await pool.run(
+      "dither",
+      { plan: keptPlan, settings, lattice },
+      { priority: PRIORITY.batch, signal },
+    );
+    return { strips, width, height, left: 0, top: 0, dither };
+  } finally {
+    pool.release(keptPlan);
+  }
 }
 
 /** A frame as its drops are taken: a mosaic as it came from the sensor, calibrated, its colours not interpolated. */

@@ -121,7 +121,7 @@ export async function makeStack(
         { ...asBatch, onProgress: onStrip },
       ),
     (share) => onProgress(COMBINE_FROM + (combineTo - COMBINE_FROM) * share, "Combining"),
-  );
+  ).finally(() => pool.release(keptPlan));
   const workers = Math.min(pool.batchSize, strips.length);
   const peakBytes = Math.max(...combined.map((strip) => strip.peakBytes)) * workers;
   ended("combine", peakBytes);
@@ -255,7 +255,7 @@ async function levelled(
       onProgress(0.03 + ((COMBINE_FROM - 0.03) * ++done) / count, "Levelling skies");
       return levels;
     }),
-  );
+  ).finally(() => pool.release(keptPlan));
   return withLocalLevels(plan, settings, rows);
 }
 
