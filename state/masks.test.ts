@@ -1,3 +1,4 @@
+import { DEFAULT_DISPLAY } from "@/core/display";
 import { chainToJson, newStep, parseChain } from "@/core/chain";
 import { findMaskKind, maskKey } from "@/core/mask";
 import { findOperation } from "@/core/operations";
@@ -14,7 +15,7 @@ const empty = boardSchema.parse({
   spots: [],
   ladder: null,
   selectedLaneId: null,
-  display: {},
+  display: DEFAULT_DISPLAY,
   view: { zoom: 1, panX: 0, panY: 0 },
   look: FRESH_LOOK,
 });
