@@ -64,8 +64,7 @@ async function ofNight(subs: number, seed: number): Promise<void> {
   const fwhm = medianOf(plan.used.map(({ id }) => night.subs[Number(id)].fwhmPx));
   const truth = truthInReference(night, Number(plan.referenceId), fwhm);
   const curve = stretchCurves(stretchParameters.defaults, levelsOf([piece.mean], 1));
-  const shown = (picture: Raster) =>
-    meanPlane({ ...picture, planes: throughCurves(picture.planes, curve) });
+  const shown = (picture: Raster) => meanPlane({ ...picture, planes: throughCurves(picture.planes, curve) });
   const [target, light] = [shown(truth), meanPlane(truth)];
   const errorOf = (rest: Float32Array) => Math.sqrt(rest.reduce((sum, v) => sum + v * v, 0) / rest.length);
   const brightest = light.reduce((most, v) => Math.max(most, v), 0);

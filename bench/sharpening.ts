@@ -74,8 +74,7 @@ async function ofNight(seed: number): Promise<void> {
   const gas = meanPlane(truthInReference(night, Number(plan.referenceId), TARGET_PX, false));
   const dark = quantile(gas, 0.3);
   const curve = stretchCurves(stretchParameters.defaults, levelsOf([piece.mean], 1));
-  const shown = (picture: Raster) =>
-    meanPlane({ ...picture, planes: throughCurves(picture.planes, curve) });
+  const shown = (picture: Raster) => meanPlane({ ...picture, planes: throughCurves(picture.planes, curve) });
   const target = shown(truth);
   const fill = piece.mean.planes.map((plane) => medianOf([...plane].filter((v) => v === v)));
   const halves = { a: frameOfRaster(piece.a), b: frameOfRaster(piece.b) };
