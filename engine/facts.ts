@@ -5,7 +5,10 @@ import { UserError } from "@/core/job";
 /** For each fact that a step needs, the id of its value. */
 export type StepFactIds = Partial<Record<FactKey, string>>;
 
-/** A value that is too large to be posted with each job, such as the plan of a stack or a mesh: the pool keeps it, messages carry its id. */
+/**
+ * A value that is too large to be posted with each job, such as the plan of a stack or a mesh: the
+ * pool keeps it, messages carry its id.
+ */
 export interface Kept<T> {
   kept: string;
   /** Never there: the type of the value. */

@@ -83,7 +83,9 @@ export async function runChain(
 
 /** 1 where a picture has no data, 0 elsewhere. */
 const gapsOf = (source: FrameSource): FrameSource => ({
-  ...source,
+  width: source.width,
+  height: source.height,
+  channels: source.channels,
   read: async (region) => {
     const raster = await source.read(region);
     return { ...raster, planes: raster.planes.map((plane) => plane.map((v) => (v === v ? 0 : 1))) };

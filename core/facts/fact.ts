@@ -41,7 +41,11 @@ export interface PictureLook {
  */
 export interface Fact<V> {
   id: string;
-  /** The kind of parameter that it follows: patches of sky in which noise is measured (PictureLook.patches), or stars that do not count for the blur (PictureLook.dropped). @default none */
+  /**
+   * The kind of parameter that it follows: patches of sky in which noise is measured
+   * (PictureLook.patches), or stars that do not count for the blur (PictureLook.dropped).
+   * @default none
+   */
   follows?: "patches" | "stars";
   /** What it tells, in a few words. */
   title: string;

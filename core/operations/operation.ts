@@ -84,7 +84,10 @@ export interface Capabilities<P, I extends FactId> {
   detailGain?: true;
   /** It takes blur back. */
   restoration?: Restoring<P, I>;
-  /** Weight (0 … 1) of what it makes of a slightly disturbed picture in measuring the noise that it leaves (core/chain/noiseLeft.ts). @default linear: the halves alone measure it */
+  /**
+   * Weight (0 … 1) of what it makes of a slightly disturbed picture in measuring the noise that it
+   * leaves (core/chain/noiseLeft.ts). @default linear: the halves alone measure it
+   */
   disturbedWeight?: number;
   /** One setting is how long it goes on: the halves show when to stop (core/chain/stopping.ts), which needs `restoration.blur`. */
   stopping?: { field: keyof P & string };

@@ -104,7 +104,10 @@ export function meshPoint({ base, x: left, y: top, step, columns, rows, dx, dy }
 
 const clamp = (k: number, count: number) => Math.min(count - 1, Math.max(0, k));
 
-/** The part of a source of that size under a region of the grid: by the extremes of the coefficients there, which a B-spline does not leave. */
+/**
+ * The part of a source of that size under a region of the grid: by the extremes of the coefficients
+ * there, which a B-spline does not leave.
+ */
 export function meshSource(output: Region, mesh: Mesh, size: { width: number; height: number }): Region {
   const { base, step, columns, rows, dx, dy } = mesh;
   const span = (from: number, length: number, origin: number, count: number) =>

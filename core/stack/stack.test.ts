@@ -68,7 +68,8 @@ describe("the plan", () => {
     const starless = graded.map((sub) => (sub.id === reference.id ? sub : { ...sub, stars: [] }));
     expect(planStack(starless, { ...settings, referenceId: reference.id }).used.length).toBe(plan.used.length);
     // Another transform, or reference, is matched anew.
-    expect(() => planStack(starless, { ...settings, transform: "affine", referenceId: "sub0" })).not.toThrow();
+    const other = plan.used.find(({ id }) => id !== reference.id)?.id as string;
+    expect(planStack(starless, { ...settings, referenceId: other }).used.map(({ id }) => id)).toEqual([other]);
     expect(planStack(starless, { ...settings, transform: "affine", referenceId: reference.id }).used.length).toBe(1);
   });
 

@@ -21,7 +21,7 @@ export async function write({ raster, sample, unit, source }: Written): Promise<
   return writeFits({ width, height, channels, sample: isFloat ? "float32" : "uint16", cards, history }, planes);
 }
 
-/** What a file of another format tells in its own way, as cards. */
+/** What a file of another format holds in its own way, as cards. */
 function missingCards({ cards, metadata }: PictureFile): FitsCard[] {
   const there = new Set(cards.map(({ keyword }) => keyword));
   return metadataCards(metadata).filter(([keyword]) => !there.has(keyword));

@@ -1,8 +1,7 @@
 "use client";
 
-import { useState } from "react";
 import type { SkyPatch } from "@/core/measure";
-import { useDrag } from "../useDrag";
+import { useMoved } from "./useMoved";
 
 interface Props {
   patches: SkyPatch[];
@@ -42,20 +41,15 @@ interface PatchProps extends Pick<Props, "toScreen" | "scale" | "size"> {
 }
 
 function Patch({ patch, number, caption, toScreen, scale, size, onMove, onRemove }: PatchProps) {
-  const [dragged, setDragged] = useState<{ x: number; y: number } | null>(null);
-  const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
-  const within = (x: number, y: number) => ({ x: clamp(x, size.width), y: clamp(y, size.height) });
-  const rounded = (x: number, y: number) => within(Math.round(x), Math.round(y));
-  const drag = useDrag(
-    () => patch,
-    (from, { fromX, fromY }) => setDragged(within(from.x + fromX / scale, from.y + fromY / scale)),
-    () => {
-      if (dragged) onMove(rounded(dragged.x, dragged.y));
-      setDragged(null);
-    },
-  );
-  const at = dragged ?? patch;
-  const [x, y] = toScreen(at.x, at.y);
+  const { place, handlers } = useMoved({
+    at: patch,
+    scale,
+    size,
+    steps: [4, 20],
+    onMove: ({ x, y }) => onMove({ x: Math.round(x), y: Math.round(y) }),
+    onRemove,
+  });
+  const [x, y] = toScreen(place.x, place.y);
   const side = Math.max(8, patch.side * scale);
   return (
     <div
@@ -65,26 +59,7 @@ function Patch({ patch, number, caption, toScreen, scale, size, onMove, onRemove
       data-help="Drag to a place without stars; arrow keys move it; a double click removes it"
       className="group absolute cursor-move outline-none"
       style={{ left: x - side / 2, top: y - side / 2, width: side, height: side }}
-      {...drag}
-      onPointerDown={(event) => {
-        event.stopPropagation();
-        drag.onPointerDown(event);
-      }}
-      onDoubleClick={(event) => {
-        event.stopPropagation();
-        onRemove();
-      }}
-      onKeyDown={(event) => {
-        const step = event.shiftKey ? 20 : 4;
-        const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
-          event.key
-        ];
-        if (event.key === "Delete") onRemove();
-        if (!by) return;
-        event.preventDefault();
-        event.stopPropagation();
-        onMove(rounded(patch.x + by[0], patch.y + by[1]));
-      }}
+      {...handlers}
     >
       {CORNERS.map((corner) => (
         <span

@@ -1,8 +1,7 @@
 "use client";
 
-import { useState } from "react";
 import type { Corner } from "@/core/mask";
-import { useDrag } from "../useDrag";
+import { useMoved } from "./useMoved";
 
 interface Props {
   /** What the points are called, such as "Sample point". */
@@ -44,20 +43,15 @@ interface PointProps extends Pick<Props, "label" | "toScreen" | "scale" | "size"
 const ARM = 6;
 
 function Point({ label, point, number, toScreen, scale, size, onMove, onRemove }: PointProps) {
-  const [dragged, setDragged] = useState<Corner | null>(null);
-  const within = (x: number, y: number): Corner => [
-    Math.min(size.width - 1, Math.max(0, x)),
-    Math.min(size.height - 1, Math.max(0, y)),
-  ];
-  const drag = useDrag(
-    () => point,
-    ([x, y], { fromX, fromY }) => setDragged(within(x + fromX / scale, y + fromY / scale)),
-    () => {
-      if (dragged) onMove(dragged);
-      setDragged(null);
-    },
-  );
-  const [left, top] = toScreen(dragged ?? point);
+  const { place, handlers } = useMoved({
+    at: { x: point[0], y: point[1] },
+    scale,
+    size,
+    steps: [1, 10],
+    onMove: ({ x, y }) => onMove([x, y]),
+    onRemove,
+  });
+  const [left, top] = toScreen([place.x, place.y]);
   return (
     <div
       role="button"
@@ -66,26 +60,7 @@ function Point({ label, point, number, toScreen, scale, size, onMove, onRemove }
       data-help="Drag or arrow keys move it; Delete or a double click removes it"
       className="group absolute cursor-move outline-none"
       style={{ left: left - ARM, top: top - ARM, width: 2 * ARM, height: 2 * ARM }}
-      {...drag}
-      onPointerDown={(event) => {
-        event.stopPropagation();
-        drag.onPointerDown(event);
-      }}
-      onDoubleClick={(event) => {
-        event.stopPropagation();
-        onRemove();
-      }}
-      onKeyDown={(event) => {
-        const step = event.shiftKey ? 10 : 1;
-        const by = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[
-          event.key
-        ];
-        if (event.key === "Delete") onRemove();
-        if (!by) return;
-        event.preventDefault();
-        event.stopPropagation();
-        onMove(within(point[0] + by[0], point[1] + by[1]));
-      }}
+      {...handlers}
     >
       <svg
         viewBox={`${-ARM} ${-ARM} ${2 * ARM} ${2 * ARM}`}
