@@ -97,8 +97,8 @@ class Running {
   }
 }
 
-/** Bytes of sums a pixel and channel. */
-const SUM_BYTES = 7 * 8 + 3 * 4;
+/** Bytes a pixel and channel: of the sums, of the results that are made of them, and of a layer as it is read and placed. */
+const [SUM_BYTES, RESULT_BYTES, LAYER_BYTES] = [7 * 8 + 3 * 4, 6 * 4, 2 * 4];
 
 /** Takes layer after layer: sums, moments and extremes for thousands of layers within fixed memory. */
 export const streaming: Combiner<StreamedLayers, StreamedTile> = {
@@ -114,8 +114,7 @@ export const streaming: Combiner<StreamedLayers, StreamedTile> = {
         sums.forEach((sum, c) => sum.add(planes[c], layers.weight(i, tile, c), layers.half(i)));
         job.progress((t + (i + 1) / layers.count) / tiles.length);
       }
-      // The sums, the results, and one layer as it is read.
-      peakBytes = Math.max(peakBytes, pixels * layers.channels * (SUM_BYTES + 28 + 12));
+      peakBytes = Math.max(peakBytes, pixels * layers.channels * (SUM_BYTES + RESULT_BYTES + LAYER_BYTES));
       visit({ tile, channels: sums.map((sum) => sum.result()) });
     }
     return peakBytes;
