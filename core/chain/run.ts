@@ -15,7 +15,6 @@ import {
 import { maskKey, maskValues } from "../mask";
 import type { PictureState, Place, Shares } from "../operations";
 import { untouchedState } from "../operations";
-import { memoize } from "../operations/memoize";
 import { directValues, placedValues } from "../parameters";
 import type { Warp } from "../register";
 import { compose, IDENTITY, inverse, resample, sourceRegion } from "../register";
@@ -288,6 +287,8 @@ async function runStep(
     );
   }
   const around =
-    join && raster.channels > 1 ? await memoize(raster, "light around", () => lightAround(raster, job.kernels)) : null;
+    join && raster.channels > 1
+      ? job.kernels.memory.remember(raster, "light around", () => lightAround(raster, job.kernels))
+      : null;
   return joinFromMode(raster, results, step.channels, join, around);
 }

@@ -15,21 +15,13 @@ export function criticalValues(n: number, most: number, significance: number): n
   });
 }
 
-const tables = new Map<string, Table>();
-
 /** `low`: the greatest share of values that may be outliers; `high`: the chance to find any in pure noise. */
 function table(n: number, { low, high }: Limits): Table {
-  const key = `${n} ${low} ${high}`;
-  const known = tables.get(key);
-  if (known) return known;
   const row = Math.max(1, Math.floor(low * n));
   const values = new Float64Array((n + 1) * row);
   for (let count = 3; count <= n; count++)
     values.set(criticalValues(count, Math.min(row, Math.max(1, Math.floor(low * count))), high), count * row);
-  const made = { row, values };
-  tables.clear();
-  tables.set(key, made);
-  return made;
+  return { row, values };
 }
 
 /**

@@ -1,3 +1,5 @@
+import type { Memory } from "../memory";
+import { createMemory } from "../memory";
 import type { WasmModule } from "./arena";
 import type { BlockKernels } from "./blocks/contract";
 import { blocksPlain } from "./blocks/plain";
@@ -64,9 +66,10 @@ import { windowWasm } from "./window/wasm";
  * The hot computations, one folder each: what it computes (contract.ts), plain TypeScript (plain.ts, its oracle and its fallback), and
  * WebAssembly SIMD (assembly.ts, called by wasm.ts). Both give the same numbers to single precision. Planes are `width * height`,
  * row-major, free of NaN unless a contract says otherwise. Inputs are not changed. Callers do not see which one runs. A new kernel is a
- * folder and a line in each of the three lists here; scripts/kernels.mjs compiles every assembly.ts.
+ * folder and a line in each of the three lists here; scripts/kernels.mjs compiles every assembly.ts. `memory` has what was worked out
+ * with them; it lives as long as they do.
  */
-export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
+export type Kernels = { readonly name: "wasm" | "plain"; readonly memory: Memory } & StarletKernels &
   BlockKernels &
   CalibrateKernels &
   ConvolutionKernels &
@@ -89,13 +92,15 @@ export type Kernels = { readonly name: "wasm" | "plain" } & StarletKernels &
 
 /** The kernels in plain TypeScript. */
 export function createPlainKernels(): Kernels {
+  const memory = createMemory();
   return {
     name: "plain",
+    memory,
     ...starletPlain,
     ...blocksPlain,
     ...calibratePlain,
     ...convolutionPlain,
-    ...combinePlain,
+    ...combinePlain(memory),
     ...covariancePlain,
     ...drizzlePlain,
     ...fitsPlain,
@@ -116,20 +121,22 @@ export function createPlainKernels(): Kernels {
 
 /**
  * The kernels on WebAssembly SIMD128. Throws where the engine cannot run them (the caller then takes createPlainKernels).
- * Each call lays its working memory out anew in the module's one linear memory; nothing is kept between calls.
+ * Each call lays its working memory out anew in the module's one linear memory, where nothing is kept between calls.
  */
 export function createWasmKernels(bytes: Uint8Array): Kernels {
   const instance = new WebAssembly.Instance(new WebAssembly.Module(bytes as Uint8Array<ArrayBuffer>), {
     env: { abort: () => undefined },
   });
   const wasm = instance.exports as unknown as WasmModule;
+  const memory = createMemory();
   return {
     name: "wasm",
+    memory,
     ...starletWasm(wasm),
     ...blocksWasm(wasm),
     ...calibrateWasm(wasm),
     ...convolutionWasm(wasm),
-    ...combineWasm(wasm),
+    ...combineWasm(wasm, memory),
     ...covarianceWasm(wasm),
     ...drizzleWasm(wasm),
     ...fitsWasm(wasm),

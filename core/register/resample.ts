@@ -37,28 +37,27 @@ function keys(x: number): number {
   return a < 2 ? ((-0.5 * a + 2.5) * a - 4) * a + 2 : 0;
 }
 
-const tables = new Map<ResamplingKernel, WeightTable>();
+/** Samples along an axis that a kernel takes. */
+export const tapsOf = (kernel: ResamplingKernel): WeightTable["taps"] => SHAPES[kernel].taps;
 
-/** The weights of a kernel, worked out once. */
-export function weightTable(kernel: ResamplingKernel): WeightTable {
-  const known = tables.get(kernel);
-  if (known) return known;
+/** Weights of the samples at a place between two pixels, 0 … 1 from the left one; their sum is 1. */
+export function weightsAt(kernel: ResamplingKernel, phase: number): number[] {
   const { taps, shape } = SHAPES[kernel];
-  const weightsAt = (phase: number): number[] => {
-    const row = Array.from({ length: taps }, (_, k) => shape(k - taps / 2 + 1 - phase));
-    const sum = row.reduce((a, b) => a + b, 0);
-    return row.map((w) => w / sum);
-  };
+  const row = Array.from({ length: taps }, (_, k) => shape(k - taps / 2 + 1 - phase));
+  const sum = row.reduce((a, b) => a + b, 0);
+  return row.map((w) => w / sum);
+}
+
+/** The weights of a kernel, tabulated. */
+function weightTable(kernel: ResamplingKernel): WeightTable {
   const rows = Array.from({ length: PHASES + 1 }, (_, k) => k / PHASES);
   const step = 0.5 / PHASES;
   const slopesAt = (phase: number): number[] => {
-    const [before, after] = [weightsAt(phase - step), weightsAt(phase + step)];
+    const [before, after] = [weightsAt(kernel, phase - step), weightsAt(kernel, phase + step)];
     return after.map((w, k) => (w - before[k]) / (2 * step));
   };
-  const [weights, slopes] = [weightsAt, slopesAt].map((at) => Float32Array.from(rows.flatMap(at)));
-  const table: WeightTable = { taps, phases: PHASES, weights, slopes };
-  tables.set(kernel, table);
-  return table;
+  const weights = Float32Array.from(rows.flatMap((phase) => weightsAt(kernel, phase)));
+  return { taps: tapsOf(kernel), phases: PHASES, weights, slopes: Float32Array.from(rows.flatMap(slopesAt)) };
 }
 
 /**
@@ -72,16 +71,16 @@ export function resamplingNoiseGain(
   kernel: ResamplingKernel,
   correlation: readonly number[] = [1],
 ): number {
-  const { taps, weights } = weightTable(kernel);
+  const taps = tapsOf(kernel);
   const back = inverse(toReference);
   const side = Math.round(Math.sqrt(correlation.length));
   const reach = (side - 1) / 2;
   /** Autocorrelation of the weights at a phase, lags 0 … reach. */
   const lags = (phase: number): number[] => {
-    const from = Math.round(phase * PHASES) * taps;
+    const weights = weightsAt(kernel, phase);
     return Array.from({ length: reach + 1 }, (_, lag) => {
       let sum = 0;
-      for (let k = 0; k + lag < taps; k++) sum += weights[from + k] * weights[from + k + lag];
+      for (let k = 0; k + lag < taps; k++) sum += weights[k] * weights[k + lag];
       return sum;
     });
   };
@@ -160,7 +159,7 @@ export function resample(
   }
   const fromFirst = levels.map(({ scale, level, dx, dy }) => ({ scale, level: level + dx * x + dy * y, dx, dy }));
   const { planes, width: columns, height: rows } = source;
-  const table = weightTable(kernel);
+  const table = kernels.memory.remember(SHAPES[kernel], "weights", () => weightTable(kernel));
   if (placement.kind === "mesh") {
     const places = meshPlaces(placement, originX, originY, output);
     kernels.resampleMesh(planes, columns, rows, table, places, fromFirst, out.planes);

@@ -76,16 +76,17 @@ export function powersInto(out: Float64Array, u: number, v: number, degree: numb
   for (let d = 0; d <= degree; d++) for (let j = 0; j <= d; j++) out[k++] = u ** (d - j) * v ** j;
 }
 
-const powers = new Float64Array(termsOf(3));
-
 function polynomialAt({ degree, centre, radius, x: cx, y: cy }: PolynomialWarp, x: number, y: number) {
-  powersInto(powers, (x - centre[0]) / radius, (y - centre[1]) / radius, degree);
+  const [u, v] = [(x - centre[0]) / radius, (y - centre[1]) / radius];
   let px = 0;
   let py = 0;
-  for (let k = 0; k < cx.length; k++) {
-    px += cx[k] * powers[k];
-    py += cy[k] * powers[k];
-  }
+  let k = 0;
+  for (let d = 0; d <= degree; d++)
+    for (let j = 0; j <= d; j++, k++) {
+      const power = u ** (d - j) * v ** j;
+      px += cx[k] * power;
+      py += cy[k] * power;
+    }
   return [px, py] as [number, number];
 }
 

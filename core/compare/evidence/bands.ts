@@ -7,10 +7,10 @@ interface Known {
   found: Float32Array[];
   smooth: Float32Array;
 }
-/** What was split already, as long as its plane is there: the parts of evidence ask for the same again. */
-const known = new WeakMap<Float32Array, Known>();
-
-/** Starlet coefficients of the first scales of a plane, which must not be changed afterwards. */
+/**
+ * Starlet coefficients of the first scales of a plane, which must not be changed afterwards. What
+ * was split already is remembered: the parts of evidence ask for the same again.
+ */
 export function bands(
   plane: Float32Array,
   width: number,
@@ -18,8 +18,7 @@ export function bands(
   job: JobHandle,
   scales = SUPPORT_SCALES,
 ): Float32Array[] {
-  const entry = known.get(plane) ?? { found: [], smooth: plane };
-  known.set(plane, entry);
+  const entry = job.kernels.memory.remember<Known>(plane, "starlet", () => ({ found: [], smooth: plane }));
   for (let j = entry.found.length; j < scales; j++) {
     const smooth = job.kernels.starletSmooth(entry.smooth, width, height, j);
     const detail = new Float32Array(smooth.length);

@@ -1,3 +1,5 @@
+import type { Memory } from "../../memory";
+
 /** The values that are left of a pixel's sorted ones: first … end − 1. */
 export interface Kept {
   first: number;
@@ -107,6 +109,10 @@ export function layersOf({ noise, signal, blur }: ScatterModel, n: number): Floa
   layers.set([middle(noise), middle(signal), middle(blur)], 3 * n);
   return layers;
 }
+
+/** What the rejector looks up for `n` layers, worked out once for the same limits. */
+export const tableOf = (memory: Memory, n: number, { rejector, limits }: CombineSettings): Table | undefined =>
+  rejector.table && memory.remember(rejector, `${n} ${limits.low} ${limits.high}`, () => rejector.table?.(n, limits));
 
 export function emptyResult(pixels: number): CombineResult {
   const plane = () => new Float32Array(pixels);

@@ -1,7 +1,12 @@
-import type { CombineKernels, CombineResult, CombineSettings, Kept, ScatterModel } from "./contract";
-import { checkCube, checkModel, emptyResult, layersOf, SIGMA_PER_MAD } from "./contract";
+import type { Memory } from "../../memory";
+import type { CombineKernels, CombineResult, CombineSettings, Kept, ScatterModel, Table } from "./contract";
+import { checkCube, checkModel, emptyResult, layersOf, SIGMA_PER_MAD, tableOf } from "./contract";
 
-export const combinePlain: CombineKernels = { combine, centres };
+export const combinePlain = (memory: Memory): CombineKernels => ({
+  combine: (cube, n, pixels, weights, settings, model) =>
+    combine(cube, n, pixels, weights, settings, tableOf(memory, n, settings), model),
+  centres,
+});
 
 /** A pixel's usable values in ascending order with the layers that they are of. */
 interface Pixel {
@@ -47,6 +52,7 @@ function combine(
   pixels: number,
   weights: ArrayLike<number>,
   settings: CombineSettings,
+  table: Table | undefined,
   model?: ScatterModel,
 ): CombineResult {
   checkCube(cube, n, pixels, weights);
@@ -55,7 +61,6 @@ function combine(
   const pixel = emptyPixel(n);
   const { sorted, order } = pixel;
   const isKept = new Uint8Array(n);
-  const table = rejector.table?.(n, limits);
   const scatter = rejector.narrow ? null : expectedScatter(checkModel(model, n, pixels), n, limits);
   const range: Kept = { first: 0, end: 0 };
   for (let p = 0; p < pixels; p++) {

@@ -1,7 +1,8 @@
+import type { Memory } from "../../memory";
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
 import type { CombineKernels, CombineResult } from "./contract";
-import { checkCube, checkModel, emptyResult, layersOf } from "./contract";
+import { checkCube, checkModel, emptyResult, layersOf, tableOf } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
 interface Exports extends WasmModule {
@@ -17,13 +18,14 @@ const BLOCK_BYTES = 512 * 1024;
 const blockOf = (n: number, pixels: number): number =>
   Math.max(16, Math.min(Math.ceil(pixels / 16) * 16, Math.floor(BLOCK_BYTES / (4 * n * 16)) * 16));
 
-export function combineWasm(module: WasmModule): CombineKernels {
+export function combineWasm(module: WasmModule, memory: Memory): CombineKernels {
   const wasm = module as Exports;
   return {
-    combine(cube, n, pixels, weights, { by, rejector, limits }, given) {
+    combine(cube, n, pixels, weights, settings, given) {
+      const { by, rejector, limits } = settings;
       checkCube(cube, n, pixels, weights);
       const model = rejector.narrow ? null : checkModel(given, n, pixels);
-      const table = rejector.table?.(n, limits);
+      const table = tableOf(memory, n, settings);
       const out = emptyResult(pixels);
       const block = blockOf(n, pixels);
       const arena = openArena(wasm);

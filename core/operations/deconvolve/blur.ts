@@ -1,5 +1,7 @@
 import type { Facts, FieldShape } from "../../facts";
 import type { Psf } from "../../kernels";
+import type { Memory } from "../../memory";
+import { createMemory } from "../../memory";
 import type { MoffatShape } from "../../measure";
 import { roundPsf, TELESCOPE_RADIUS, telescopeFwhm, telescopePsf } from "../../measure";
 import type { ImportedKernel } from "../../parameters";
@@ -167,10 +169,10 @@ const REACH = 3.2;
 /** How far a PSF of a width is followed, in px. */
 export const blurRadius = (fwhmPx: number): number => Math.ceil(REACH * fwhmPx);
 
-/** The blur that was typed. */
-export function typedBlur(params: BlurParams): Psf {
+/** The blur that was typed; what is long to compute stays in `memory`. */
+export function typedBlur(params: BlurParams, memory = createMemory()): Psf {
   if (params.psf === "gaussian") return gaussianPsf(params.fwhmPx);
-  if (params.psf === "telescope") return ofTheTelescope(params);
+  if (params.psf === "telescope") return ofTheTelescope(params, memory);
   if (params.psf === "kept" && params.kernel) return psfOfKernel(params.kernel);
   return roundPsf(params.fwhmPx, params.beta, blurRadius(params.fwhmPx));
 }
@@ -190,12 +192,9 @@ export function typedRadius(params: BlurParams): number {
 const telescopeRadius = (params: BlurParams): number =>
   Math.min(TELESCOPE_RADIUS, Math.max(3, blurRadius(telescopeFwhm(params))));
 
-let last: { key: string; psf: Psf } | null = null;
-
-/** Told once for the same settings: it takes a transform, and every crop asks. */
-function ofTheTelescope(params: BlurParams): Psf {
+/** Computed once for the same settings: it takes a transform, and every crop asks. */
+function ofTheTelescope(params: BlurParams, memory: Memory): Psf {
   const { apertureMm, obstruction, wavelengthNm, arcsecPerPx, seeingArcsec } = params;
   const key = [apertureMm, obstruction, wavelengthNm, arcsecPerPx, seeingArcsec].join();
-  if (last?.key !== key) last = { key, psf: telescopePsf(params, telescopeRadius(params)) };
-  return last.psf;
+  return memory.remember(telescopePsf, key, () => telescopePsf(params, telescopeRadius(params)));
 }

@@ -60,7 +60,7 @@ export async function deconvolvePlanes(
     const fwhm = typedFwhm(params);
     const to = targetFwhm(fwhm, strength);
     const target = params.psf === "gaussian" ? gaussianPsf(to) : roundPsf(to, params.beta, SHOWN_RADIUS);
-    return each(region, () => ({ psf: typedBlur(params), target, fwhm }), job);
+    return each(region, () => ({ psf: typedBlur(params, job.kernels.memory), target, fwhm }), job);
   }
   return withSpatiallyVaryingPsf(region, place, known, halo, job, (part, _kept, shapes, own) => {
     const of = (c: number): ShownBlur => {

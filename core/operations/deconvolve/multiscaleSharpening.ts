@@ -1,6 +1,7 @@
 import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { Psf } from "../../kernels";
+import type { Memory } from "../../memory";
 import { bandCovariance, meanCovariance, overBands, roundPsf, sigmaAt, surroundings } from "../../measure";
 import { choice, parameters, slider } from "../../parameters";
 import { around } from "../around";
@@ -63,11 +64,11 @@ function untold(p: Params, { psf, detailBlur }: Facts<Needed>): string | null {
   return detailBlur.fwhmPx < LEAST_FWHM ? SHARP : null;
 }
 
-function psfOf(p: Params, { psf, detailBlur }: Facts<Needed>): Psf {
+function psfOf(p: Params, { psf, detailBlur }: Facts<Needed>, memory: Memory): Psf {
   if (p.psf === "detail" && detailBlur.fwhmPx !== null) return roundPsf(detailBlur.fwhmPx, BETA);
   if (p.psf === "measured" && psf.fwhmPx !== null)
     return roundPsf(psf.fwhmPx, Math.min(6, Math.max(2, psf.beta ?? BETA)));
-  return typedBlur({ ...p, kernel: null });
+  return typedBlur({ ...p, kernel: null }, memory);
 }
 
 /**
@@ -119,7 +120,7 @@ export const multiscaleSharpening: Operation<Params, Needed> = {
   // Coefficients of the last scale look 2 (2^6 − 1) px far, their power 2 · 2^5 more.
   source: around(() => 2 * (2 ** SCALES - 1) + 2 ** SCALES),
   async run(region, { params: p, facts, job }) {
-    const gains = energyGains(psfOf(p, facts));
+    const gains = energyGains(psfOf(p, facts, job.kernels.memory));
     const planes: Float32Array[] = [];
     for (const [c, plane] of region.planes.entries()) {
       await job.breathe();

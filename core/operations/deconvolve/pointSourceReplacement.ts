@@ -6,7 +6,6 @@ import { moffatProfile, moffatPsf, moffatTable } from "../../measure";
 import { slider } from "../../parameters";
 import type { Raster, Region } from "../../raster";
 import { cropPlane, growRegion, intersectRegions, pastePlane, rasterOf, wholeRegion } from "../../raster";
-import { memoize } from "../memoize";
 import { droppedStars } from "./blur";
 import type { Restored } from "./lucy";
 import { hastenedField, restored, shownBy, smoothnessField } from "./lucy";
@@ -82,30 +81,34 @@ export async function pointSourceReplacement(
   const sky = { region, kept, facts, shapes, starSnr };
   const { stars, rest, alone } = await apartOf(sky, job);
   const needed = intersectRegions(growRegion(kept, 2 * PSF_RADIUS), wholeRegion(region));
-  const sharp = await memoize(region, keyOf(sky, [iterations, isHastened, smoothness]), async () => {
-    const planes: Restored[] = [];
-    for (const [c, plane] of rest.entries()) {
-      await job.breathe();
-      const { zero, a } = facts.noiseModel.models[c];
-      const sigma = Math.sqrt(a);
-      const psf = moffatPsf(shapes[c], PSF_RADIUS);
-      const settings = {
-        psf,
-        iterations,
-        isHastened,
-        smoothness,
-        zero,
-        sigma,
-        floor: 1e-3 * sigma,
-        smoothings: 2,
-        cutsBelow: true,
-      };
-      const part = cropPlane(plane, width, needed);
-      planes.push(restored(part, needed.width, needed.height, settings, job));
-      job.progress((c + 1) / rest.length);
-    }
-    return planes;
-  });
+  const sharp = await job.kernels.memory.rememberAsync(
+    region,
+    keyOf(sky, [iterations, isHastened, smoothness]),
+    async () => {
+      const planes: Restored[] = [];
+      for (const [c, plane] of rest.entries()) {
+        await job.breathe();
+        const { zero, a } = facts.noiseModel.models[c];
+        const sigma = Math.sqrt(a);
+        const psf = moffatPsf(shapes[c], PSF_RADIUS);
+        const settings = {
+          psf,
+          iterations,
+          isHastened,
+          smoothness,
+          zero,
+          sigma,
+          floor: 1e-3 * sigma,
+          smoothings: 2,
+          cutsBelow: true,
+        };
+        const part = cropPlane(plane, width, needed);
+        planes.push(restored(part, needed.width, needed.height, settings, job));
+        job.progress((c + 1) / rest.length);
+      }
+      return planes;
+    },
+  );
   const planes = rest.map((plane, c) => {
     const shown = shownBy(sharp[c], moffatPsf(targets[c], PSF_RADIUS), job);
     const out = plane.slice();
@@ -126,7 +129,8 @@ export async function pointSourceReplacement(
 const keyOf = ({ kept, facts: { noiseModel, sky }, shapes, starSnr }: Sky, more: readonly unknown[] = []) =>
   JSON.stringify([kept, starSnr, shapes, noiseModel, sky, ...more]);
 
-const apartOf = (of: Sky, job: JobHandle) => memoize(of.region, keyOf(of), () => starsOf(of, job));
+const apartOf = (of: Sky, job: JobHandle) =>
+  job.kernels.memory.rememberAsync(of.region, keyOf(of), () => starsOf(of, job));
 
 /** How far the surroundings of a star are left as they were, since it is not as the PSF says: 0 … 1, by place. */
 export async function aloneOf(

@@ -1,6 +1,7 @@
 import type { Facts } from "../../facts";
 import type { JobHandle } from "../../job";
 import type { Kernels, Psf } from "../../kernels";
+import type { Memory } from "../../memory";
 import type { MoffatShape } from "../../measure";
 import { meanPsf, moffatPsf, roundPsf, sigmaAt, surroundings } from "../../measure";
 import { smoothstep } from "../../numeric/smoothstep";
@@ -97,8 +98,8 @@ function blurOf(p: Params, shape: MoffatShape): { psf: Psf; target: Psf | null }
 }
 
 /** The same of a blur that no star of this picture shows; one that was taken from stars elsewhere is shown as theirs are. */
-const typedOf = (p: Params): { psf: Psf; target: Psf | null } => ({
-  psf: typedBlur(p),
+const typedOf = (p: Params, memory?: Memory): { psf: Psf; target: Psf | null } => ({
+  psf: typedBlur(p, memory),
   target: p.psf === "kept" && p.shown ? roundPsf(targetFwhm(typedFwhm(p), 1), p.beta, SHOWN_RADIUS) : null,
 });
 
@@ -156,7 +157,7 @@ export const richardsonLucy: Operation<Params, Needed> = {
       ...part,
       planes: part.planes.map((plane, c) => {
         const shape = own?.[Math.min(c, own.length - 1)];
-        const blur = shape ? blurOf(p, shape) : typedOf(p);
+        const blur = shape ? blurOf(p, shape) : typedOf(p, job.kernels.memory);
         const starFwhm = shape ? meanFwhm(shape) : null;
         return treated(plane, part.width, part.height, { ...blur, starFwhm }, p, facts, c, job);
       }),

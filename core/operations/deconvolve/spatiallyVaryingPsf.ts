@@ -14,7 +14,6 @@ import {
   wholeRegion,
 } from "../../raster";
 import type { Place } from "../operation";
-import { memoize } from "../memoize";
 
 /** Tiles pass into each other over so many px. */
 const BLEND = 32;
@@ -58,7 +57,9 @@ export async function withSpatiallyVaryingPsf(
     .filter(({ used }) => !isEmptyRegion(used));
   // The same parts for the same region: what is remembered of them is found again.
   const areas = tiles.map(({ area }) => area);
-  const parts = await memoize(region, JSON.stringify(areas), () => areas.map((area) => cropRaster(region, area)));
+  const parts = job.kernels.memory.remember(region, JSON.stringify(areas), () =>
+    areas.map((area) => cropRaster(region, area)),
+  );
   const sums = planes.map(() => new Float32Array(kept.width * kept.height));
   for (const [k, { row, column, tile, used, area }] of tiles.entries()) {
     const own = shapes.map((shape) =>
