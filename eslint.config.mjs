@@ -25,11 +25,7 @@ export default tseslint.config(
     plugins: { "react-hooks": hooks },
     rules: {
       ...hooks.configs.recommended.rules,
-      // A ref that holds the newest value for a callback is written while rendering, on purpose.
-      "react-hooks/refs": "off",
-      // Pictures and measures come from workers: what an effect asked for is put into the state when it is there, and told as pending before.
-      "react-hooks/set-state-in-effect": "off",
-      // The virtualised table gives functions that change with each render, which this rule takes for a fault of ours.
+      // It warns of what React's compiler leaves alone; that compiler is not used.
       "react-hooks/incompatible-library": "off",
       "@typescript-eslint/no-floating-promises": "error",
       "@typescript-eslint/no-misused-promises": ["error", { checksVoidReturn: { attributes: false } }],

@@ -1,11 +1,11 @@
 "use client";
 
 import { Download, LibraryBig, Upload } from "lucide-react";
-import { useRef } from "react";
 import type { ChainStep } from "@/core/chain";
 import { chainToJson, parseChain } from "@/core/chain";
 import { download } from "../finish/download";
 import { IconButton } from "../kit/button";
+import { FileChooser } from "../kit/fileChooser";
 
 interface Props {
   letter: string;
@@ -21,9 +21,7 @@ interface Props {
 
 /** Chains kept for every project, a chain from a file, and the lane's chain as one. */
 export function ChainFileButtons({ letter, steps, isShelfOpen, onShelf, onTake, onProblem }: Props) {
-  const chooser = useRef<HTMLInputElement>(null);
-  const takeFile = async (file: File | undefined) => {
-    if (!file) return;
+  const takeFile = async (file: File) => {
     let json: unknown;
     try {
       json = JSON.parse(await file.text());
@@ -44,23 +42,21 @@ export function ChainFileButtons({ letter, steps, isShelfOpen, onShelf, onTake, 
       <IconButton label="Chains kept for every project" aria-pressed={isShelfOpen} onClick={onShelf}>
         <LibraryBig size={14} />
       </IconButton>
-      <IconButton label={`Import a chain into lane ${letter}`} onClick={() => chooser.current?.click()}>
-        <Upload size={14} />
-      </IconButton>
+      <FileChooser
+        testId="choose-chain"
+        label="A chain file"
+        accept={[".json", "application/json"]}
+        onChoose={([file]) => void takeFile(file)}
+      >
+        {(choose) => (
+          <IconButton label={`Import a chain into lane ${letter}`} onClick={choose}>
+            <Upload size={14} />
+          </IconButton>
+        )}
+      </FileChooser>
       <IconButton label={`Export the chain of lane ${letter} as JSON`} onClick={save}>
         <Download size={14} />
       </IconButton>
-      <input
-        ref={chooser}
-        type="file"
-        accept=".json,application/json"
-        className="hidden"
-        data-testid="choose-chain"
-        onChange={(event) => {
-          void takeFile(event.target.files?.[0]);
-          event.target.value = "";
-        }}
-      />
     </>
   );
 }

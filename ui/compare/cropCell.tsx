@@ -1,7 +1,7 @@
 "use client";
 
 import { Star } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect } from "react";
 import type { Spot } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import { SNR_DEFINITION } from "@/core/measure";
@@ -13,6 +13,7 @@ import type { CropMeasures } from "@/engine/tasks/measureCrop";
 import { affinityOf } from "@/state/ladder";
 import type { Board, View } from "@/storage";
 import { useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { useDrag } from "../viewer/useDrag";
@@ -135,6 +136,9 @@ const TIGHT = "@max-[270px]:hidden";
 /** What stands there in its place. */
 const [WIDE, ROOMY] = ["@min-[170px]:hidden", "@min-[270px]:hidden"];
 
+/** How long a crop must rest before it is measured. */
+const FIGURES_REST_MS = 300;
+
 /** Measures of the square around the spot; they wait until the crop has rested. */
 function Figures({
   laneId,
@@ -146,50 +150,28 @@ function Figures({
 }: Pick<LaneView, "stack" | "treatment" | "toPicture"> & { laneId: string; spot: Spot; view: View }) {
   const session = useSession();
   const desk = useDeskStore();
-  const [measured, setMeasured] = useState<{ key: string; found: CropMeasures } | null>(null);
-  const measures = measured?.found ?? null;
   const region = measuredRegion(stack.facts, spot, view, toPicture);
-  const wanted = useRef(region);
-  wanted.current = region;
-  const key = treatment ? JSON.stringify([treatment.picture.id, treatment.steps, treatment.facts, region]) : null;
-  const latest = useRef(treatment);
-  latest.current = treatment;
+  const question =
+    treatment && !isEmptyRegion(region) ? [treatment.picture.id, treatment.steps, treatment.facts, region] : null;
+  const { value: measures, isCurrent } = useAnswer(
+    question,
+    FIGURES_REST_MS,
+    async (_, signal): Promise<CropMeasures> => {
+      if (!treatment) throw new Stopped();
+      const { skyLevel, fwhmPx } = stack.facts;
+      const affinity = affinityOf(laneId, spot.id, "measures");
+      const options = { priority: PRIORITY.measure, affinity, waitsForIt: true, signal };
+      return session.pool.run("measureCrop", { treatment, region, skyLevel, fwhmPx }, options);
+    },
+  );
   useEffect(() => {
-    const asked = latest.current;
-    if (key === null || !asked || isEmptyRegion(wanted.current)) return;
-    const abort = new AbortController();
-    const timer = setTimeout(() => {
-      const payload = {
-        treatment: asked,
-        region: wanted.current,
-        skyLevel: stack.facts.skyLevel,
-        fwhmPx: stack.facts.fwhmPx,
-      };
-      session.pool
-        .run("measureCrop", payload, {
-          priority: PRIORITY.measure,
-          affinity: affinityOf(laneId, spot.id, "measures"),
-          waitsForIt: true,
-          signal: abort.signal,
-        })
-        .then((found) => {
-          setMeasured({ key, found });
-          tellClipped(desk, laneId, spot.id, found.clipped ?? 0);
-        })
-        .catch((error: unknown) => {
-          if (!(error instanceof Stopped)) setMeasured(null);
-        });
-    }, 300);
-    return () => {
-      clearTimeout(timer);
-      abort.abort();
-    };
-  }, [session, desk, key, laneId, spot.id, stack.facts.skyLevel, stack.facts.fwhmPx]);
+    if (measures) tellClipped(desk, laneId, spot.id, measures.clipped ?? 0);
+  }, [desk, laneId, spot.id, measures]);
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;
   const hasStars = stack.facts.fwhmPx !== null;
   // Figures of the settings before stay legible, but do not pass for those of the crop above them.
-  const isStale = measured !== null && measured.key !== key;
+  const isStale = measures !== null && !isCurrent;
   return (
     <div
       className={`figures @container flex h-9 shrink-0 flex-col justify-center overflow-hidden px-1.5 leading-4 whitespace-nowrap text-quiet ${isStale ? "opacity-40" : ""}`}

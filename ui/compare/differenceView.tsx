@@ -6,7 +6,7 @@ import { robustSpread } from "@/core/raster";
 import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { differenceOf } from "./difference";
-import type { LaneView, useLaneCrop } from "./useLaneCrop";
+import type { LaneCrop, LaneView } from "./useLaneCrop";
 import { lightSigma } from "./useLaneCrop";
 
 /** The second lane less the first in grey about its middle, with a bar that tells how much black and white are. */
@@ -19,8 +19,8 @@ export function DifferenceView({
 }: {
   a: LaneView;
   b: LaneView;
-  first: ReturnType<typeof useLaneCrop>;
-  second: ReturnType<typeof useLaneCrop>;
+  first: LaneCrop;
+  second: LaneCrop;
   gain: number;
 }) {
   const { stack } = a;

@@ -1,7 +1,7 @@
 "use client";
 
 import { X } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { Equalled, EqualMeasure } from "@/core/compare";
 import { decidingStep } from "@/core/compare";
 import type { SkyPatch } from "@/core/measure";
@@ -56,8 +56,6 @@ export function EqualBar({ board }: { board: Board }) {
   const [running, setRunning] = useState<AbortController | null>(null);
   const [told, setTold] = useState<Told | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
-  const latest = useRef(board);
-  latest.current = board;
   const { unit, scale, digits } = first ? levelUnit(first.facts.unit) : { unit: "ADU", scale: 1, digits: 2 };
   const isWidth = measure.of === "width";
   const inUnits = (value: number) => (isWidth ? `${fixed(value, 2)} px` : `${fixed(value * scale, digits)} ${unit}`);

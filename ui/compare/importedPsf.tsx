@@ -1,7 +1,7 @@
 "use client";
 
 import { FileInput } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { inWords } from "@/core/job";
 import { FILE_ENDINGS } from "@/core/formats";
 import type { ImportedKernel } from "@/core/parameters";
@@ -11,6 +11,7 @@ import type { Board, Lane } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { FileChooser } from "../kit/fileChooser";
 
 interface Props {
   board: Board;
@@ -22,7 +23,6 @@ interface Props {
 /** Takes a blur from a file, or from the stars of another lane's stack. */
 export function ImportedPsf({ board, lane, kernel, onTake }: Props) {
   const session = useSession();
-  const chooser = useRef<HTMLInputElement>(null);
   const [state, setState] = useState<"idle" | "busy" | { problem: string }>("idle");
   const take = (taking: Promise<ImportedKernel>) => {
     setState("busy");
@@ -40,24 +40,18 @@ export function ImportedPsf({ board, lane, kernel, onTake }: Props) {
   return (
     <div className="space-y-1 py-1" data-testid="kept-blur">
       <div className="flex flex-wrap items-center gap-1.5">
-        <Button
-          help="Takes the blur of a star, or of a stack's stars, in a file"
-          onClick={() => chooser.current?.click()}
+        <FileChooser
+          testId="choose-blur"
+          label="A file that shows the blur"
+          accept={FILE_ENDINGS}
+          onChoose={([file]) => take(blurOfChosen(session, file))}
         >
-          <FileInput size={14} /> From a file
-        </Button>
-        <input
-          ref={chooser}
-          type="file"
-          hidden
-          data-testid="choose-blur"
-          accept={FILE_ENDINGS.join()}
-          onChange={({ target }) => {
-            const [file] = target.files ?? [];
-            target.value = "";
-            if (file) take(blurOfChosen(session, file));
-          }}
-        />
+          {(choose) => (
+            <Button help="Takes the blur of a star, or of a stack's stars, in a file" onClick={choose}>
+              <FileInput size={14} /> From a file
+            </Button>
+          )}
+        </FileChooser>
         {others.length > 0 ? (
           <Choice
             label="Take the blur from the stars of another lane's stack"

@@ -143,8 +143,8 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
   const { look, view } = board;
   // A difference is one of light, whatever is shown.
   const isNoise = look.shows.part === "noise" && look.way !== "difference";
-  const first = useLaneCrop(a, spot, view, project, before, isNoise);
-  const second = useLaneCrop(b, spot, view, project, before, isNoise);
+  const { box, ...first } = useLaneCrop(a, spot, view, project, before, isNoise);
+  const { box: secondBox, ...second } = useLaneCrop(b, spot, view, project, before, isNoise);
   const isHeld = useHeldKey("x");
   const isTurn = usePace(look.way === "flip" && isPaced);
   const isOther = look.way === "flip" && (isHeld || isTurn);
@@ -191,13 +191,13 @@ function Over({ board, project, a, b, spot, before, isPaced, latency, setLook }:
       data-pending={isPending || a.treatment === null || b.treatment === null}
     >
       <div
-        ref={first.box}
+        ref={box}
         role="img"
         aria-label={`Lanes ${a.lane.letter} and ${b.lane.letter} at ${spot.name}`}
         className="absolute inset-0 cursor-move touch-none"
         {...pointing(drag, point, line)}
       >
-        <div ref={second.box} className="pointer-events-none absolute inset-0" />
+        <div ref={secondBox} className="pointer-events-none absolute inset-0" />
         {look.way === "difference" ? (
           <DifferenceView a={a} b={b} first={first} second={second} gain={look.gain} />
         ) : look.way === "flip" ? (
@@ -262,9 +262,12 @@ const within01 = (v: number): number => Math.min(1, Math.max(0, v));
 function usePace(isOn: boolean): boolean {
   const [turn, setTurn] = useState(false);
   useEffect(() => {
-    if (!isOn) return setTurn(false);
+    if (!isOn) return;
     const timer = setInterval(() => setTurn((before) => !before), PACE_MS);
-    return () => clearInterval(timer);
+    return () => {
+      clearInterval(timer);
+      setTurn(false);
+    };
   }, [isOn]);
   return turn;
 }

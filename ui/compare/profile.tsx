@@ -12,6 +12,7 @@ import { useProjectScale } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { fixed, levelUnit } from "../kit/format";
 import { laneColour } from "../kit/laneColours";
+import { useUnchanged } from "../kit/useUnchanged";
 import type { CropResult } from "../viewer/useCrop";
 import { useSize } from "../viewer/useSize";
 import { useDesk, useDeskStore } from "./desk";
@@ -64,16 +65,16 @@ export function LineOverlay({
   const desk = useDeskStore();
   const line = useDesk((state) => state.line);
   const isHere = line?.spotId === spotId;
-  const { left, top, scale } = seen;
+  const cell = useUnchanged(seen);
   useEffect(() => {
     if (!isHere || !shown) return;
-    const { toCell } = cellPlaces(seen, toPicture);
-    const values = valuesAlong(shown, seen, toCell(line.from), toCell(line.to));
+    const { toCell } = cellPlaces(cell, toPicture);
+    const values = valuesAlong(shown, cell, toCell(line.from), toCell(line.to));
     const length = Math.hypot(line.to[0] - line.from[0], line.to[1] - line.from[1]);
     desk.setState(({ profiles }) => ({
       profiles: { ...profiles, [lane.id]: { letter: lane.letter, values, length } },
     }));
-  }, [desk, line, isHere, shown, lane.id, lane.letter, toPicture, left, top, scale]); // eslint-disable-line react-hooks/exhaustive-deps -- the view by its values
+  }, [desk, line, isHere, shown, lane.id, lane.letter, toPicture, cell]);
   if (!isHere) return null;
   const { toCell } = cellPlaces(seen, toPicture);
   const [[x1, y1], [x2, y2]] = [toCell(line.from), toCell(line.to)];
@@ -124,8 +125,7 @@ export function ProfileChart({ board, first }: { board: Board; first: StackRecor
 function Chart({ board, first }: { board: Board; first: StackRecord }) {
   const desk = useDeskStore();
   const profiles = useDesk((state) => state.profiles);
-  const box = useRef<HTMLDivElement>(null);
-  const { width } = useSize(box);
+  const { box, width } = useSize();
   const arcsec = useProjectScale();
   const { unit, scale, digits } = levelUnit(first.facts.unit);
   const shown = board.lanes.flatMap(({ id }) => profiles[id] ?? []);

@@ -1,7 +1,7 @@
 "use client";
 
 import { Eye, EyeOff, Plus, RotateCcw } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useEffectEvent, useState } from "react";
 import type { SkyReadout } from "@/core/chain";
 import { isStretched } from "@/core/chain";
 import type { ChosenPatches, PatchesField } from "@/core/parameters";
@@ -10,6 +10,7 @@ import { PRIORITY } from "@/engine/pool";
 import type { Board, Lane, LaneStep, StackRecord } from "@/storage";
 import { hasHalves } from "@/storage";
 import { useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed, levelUnit } from "../kit/format";
@@ -36,13 +37,11 @@ export function SkyPanel({ board, lane, step, index, field, onChange: setSky }: 
   const open = () => openPlaced(desk, { stepId: step.id, field: field.name });
   // Chosen before any were found: as soon as they are.
   const [isWaiting, setWaiting] = useState(false);
-  const latest = useRef(setSky);
-  latest.current = setSky;
+  const choose = useEffectEvent(() => setSky({ patches, forNoise: true }));
+  const isThere = isWaiting && !own?.forNoise && patches.length > 0;
   useEffect(() => {
-    if (!isWaiting || patches.length === 0) return;
-    setWaiting(false);
-    latest.current({ patches, forNoise: true });
-  }, [isWaiting, patches]);
+    if (isThere) choose();
+  }, [isThere]);
   return (
     <>
       <div className="flex items-center gap-1.5 py-1" data-setting={field.name}>
@@ -91,7 +90,10 @@ export function SkyPanel({ board, lane, step, index, field, onChange: setSky }: 
             <IconButton
               label="Patches as they are found: star-free, flat and dark"
               disabled={!own}
-              onClick={() => setSky(null)}
+              onClick={() => {
+                setWaiting(false);
+                setSky(null);
+              }}
             >
               <RotateCcw size={14} />
             </IconButton>
@@ -200,32 +202,14 @@ function useReadout(lane: Lane, index: number): { readout: SkyReadout | null; is
   const session = useSession();
   const { treatment, settling } = useLaneTreatment(lane);
   const { onStack } = useSkyPatches(lane, lane.steps[index]);
-  const [known, setKnown] = useState<{ key: string; readout: SkyReadout | null } | null>(null);
-  const key =
+  const question =
     treatment && !settling && onStack.length > 0
-      ? JSON.stringify([
-          treatment.picture.id,
-          treatment.steps.slice(0, index + 1),
-          treatment.facts.slice(0, index + 1),
-          onStack,
-        ])
+      ? [treatment.picture.id, treatment.steps.slice(0, index + 1), treatment.facts.slice(0, index + 1), onStack]
       : null;
-  const latest = useRef({ treatment, onStack });
-  latest.current = { treatment, onStack };
-  useEffect(() => {
-    const { treatment: asked, onStack: patches } = latest.current;
-    if (key === null || !asked) return;
-    const abort = new AbortController();
-    const timer = setTimeout(() => {
-      session.pool
-        .run("skyReadout", { treatment: asked, index, patches }, { priority: PRIORITY.measure, signal: abort.signal })
-        .then((readout) => setKnown({ key, readout }))
-        .catch(() => undefined); // stopped, or told under the crops
-    }, REST_MS);
-    return () => {
-      clearTimeout(timer);
-      abort.abort();
-    };
-  }, [session, key, index]);
-  return { readout: known?.readout ?? null, isStale: known?.key !== key };
+  const { value, isCurrent } = useAnswer(question, REST_MS, async (_, signal): Promise<SkyReadout | null> => {
+    if (!treatment) return null;
+    const payload = { treatment, index, patches: onStack };
+    return session.pool.run("skyReadout", payload, { priority: PRIORITY.measure, signal });
+  });
+  return { readout: value, isStale: !isCurrent };
 }

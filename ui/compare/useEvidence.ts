@@ -1,15 +1,15 @@
 "use client";
 
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import type { Evidence, Spot, Support } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
-import { failureOf } from "@/engine/protocol";
 import type { Treatment } from "@/engine/tasks/crop";
 import { evidenceKey } from "@/state/evidence";
 import type { StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
 import { EVIDENCE_SIDE, FIRST_SIDE, measuredRegion } from "./geometry";
 
 /** How long settings and view must rest before evidence is asked for: by crops a little later than by the panel, whose spot comes first. */
@@ -38,43 +38,27 @@ export function useEvidence(
   const [region, near] = [EVIDENCE_SIDE, FIRST_SIDE].map((side) =>
     measuredRegion(stack.facts, spot, view, toPicture, side),
   );
-  const key = treatment && !isEmptyRegion(region) ? evidenceKey(treatment, region) : null;
-  const [first, setFirst] = useState<{ key: string; support: Support } | null>(null);
-  const [known, setKnown] = useState<{ key: string; evidence: Evidence | null; error: string | null } | null>(null);
-  const asked = useRef({ treatment, region, near, stack });
-  asked.current = { treatment, region, near, stack };
-  useEffect(() => {
-    const { treatment: wanted, region: place, near: middle, stack: of } = asked.current;
-    if (key === null || !wanted) return;
-    const abort = new AbortController();
-    const { signal } = abort;
-    const timer = setTimeout(() => {
-      session.evidence
-        .ask(wanted, place, of.facts, {
-          // The middle may lie beyond the border where the place does not.
-          near: isEmptyRegion(middle) ? undefined : middle,
-          signal,
-          onFirst: (support) => signal.aborted || setFirst({ key, support }),
-        })
-        .then((evidence) => !signal.aborted && setKnown({ key, evidence, error: null }))
-        .catch((error: unknown) => {
-          if (!signal.aborted && !(error instanceof Stopped))
-            setKnown({ key, evidence: null, error: failureOf(error).message });
-        });
-    }, restMs);
-    return () => {
-      abort.abort();
-      clearTimeout(timer);
-    };
-  }, [session, key, restMs]);
-  const isComplete = known !== null && known.key === key;
-  const isFirst = !isComplete && first !== null && first.key === key;
+  const question = treatment && !isEmptyRegion(region) ? evidenceKey(treatment, region) : null;
+  const [first, setFirst] = useState<{ of: string; support: Support } | null>(null);
+  const {
+    value: evidence,
+    isCurrent: isComplete,
+    error,
+  } = useAnswer(question, restMs, async (of, signal) => {
+    if (!treatment) throw new Stopped();
+    return session.evidence.ask(treatment, region, stack.facts, {
+      // The middle may lie beyond the border where the place does not.
+      near: isEmptyRegion(near) ? undefined : near,
+      signal,
+      onFirst: (support) => signal.aborted || setFirst({ of, support }),
+    });
+  });
+  const isFirst = !isComplete && first !== null && first.of === question;
   return {
-    support: isFirst ? first.support : (known?.evidence ?? first?.support ?? null),
+    support: isFirst ? first.support : (evidence ?? first?.support ?? null),
     isCurrent: isComplete || isFirst,
-    evidence: known?.evidence ?? null,
+    evidence,
     isComplete,
-    // What was wrong elsewhere, or with other settings, is wrong no more.
-    error: isComplete ? known.error : null,
+    error,
   };
 }

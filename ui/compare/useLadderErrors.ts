@@ -1,13 +1,15 @@
 "use client";
 
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import type { HeldOut, LeastError } from "@/core/compare";
 import { leastError } from "@/core/compare";
 import { isEmptyRegion } from "@/core/raster";
 import type { Rung } from "@/state/ladder";
 import { treatmentOf } from "@/state/treatment";
-import type { Board } from "@/storage";
+import type { Board, Lane } from "@/storage";
 import { useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
+import { useUnchanged } from "../kit/useUnchanged";
 import { MEASURED_SIDE, measuredRegion } from "./geometry";
 
 /** How long a ladder must rest before its errors are told. */
@@ -30,60 +32,44 @@ const NONE_YET: LadderErrors = { told: null, bySpot: new Map(), left: 0, isPossi
 export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErrors {
   const session = useSession();
   const { ladder, spots, view } = board;
-  const count = rungs.length * spots.length;
-  const [state, setState] = useState<LadderErrors>({ ...NONE_YET, left: count });
-  const key = JSON.stringify([ladder, rungs.map(({ lane }) => lane.steps), spots, view.panX, view.panY]);
-  useEffect(() => {
-    const abort = new AbortController();
-    const base = board.lanes.find(({ id }) => id === ladder?.laneId);
-    if (!base || !ladder) return;
-    const at = [ladder.stepId, ladder.second?.stepId ?? ladder.stepId].map((wanted) =>
-      base.steps.findIndex(({ id }) => id === wanted),
+  const { panX, panY } = view;
+  const lanes = rungs.map(({ lane }) => lane);
+  const asked = useUnchanged({ ladder, steps: lanes.map(({ steps }) => steps), spots, panX, panY });
+  const [progress, setProgress] = useState<{ of: typeof asked; left: number } | null>(null);
+  const { value, isCurrent } = useAnswer(asked, REST_MS, async (of, signal) => {
+    const steps = board.lanes.find(({ id }) => id === of.ladder?.laneId)?.steps ?? [];
+    const at = [of.ladder?.stepId, of.ladder?.second?.stepId ?? of.ladder?.stepId].map((wanted) =>
+      steps.findIndex(({ id }) => id === wanted),
     );
     const [from, to] = [Math.min(...at), Math.max(...at)];
-    let left = count;
-    setState({ ...NONE_YET, left });
+    let left = lanes.length * spots.length;
     /** By spot; null where one lies outside, or nothing can be told. */
-    const errorsOf = async ({ lane }: Rung): Promise<(HeldOut | null)[]> => {
+    const errorsOf = async (lane: Lane): Promise<(HeldOut | null)[]> => {
       const known = await treatmentOf(session, lane);
       if (!known) return [];
       const { stack, toPicture, treatment } = known;
       return Promise.all(
-        spots.map(async (spot) => {
-          const region = measuredRegion(stack.facts, spot, view, toPicture, SIDE);
-          const told = isEmptyRegion(region)
+        of.spots.map(async (spot) => {
+          const region = measuredRegion(stack.facts, spot, of, toPicture, SIDE);
+          const error = isEmptyRegion(region)
             ? null
-            : await session.evidence.heldOut(treatment, from, to, region, abort.signal);
+            : await session.evidence.heldOut(treatment, from, to, region, signal);
           left--;
-          if (!abort.signal.aborted) setState((before) => ({ ...before, left }));
-          return told;
+          if (!signal.aborted) setProgress({ of, left });
+          return error;
         }),
       );
     };
-    const timer = setTimeout(() => {
-      Promise.all(rungs.map(errorsOf))
-        .then((all) => {
-          if (abort.signal.aborted) return;
-          const places = all.map((found) => found.flatMap((one) => one ?? []));
-          const against = new Set(places.flatMap((found) => found.map((one) => one.against)));
-          const isPossible = all.length > 1 && places.every((found) => found.length > 0) && against.size === 1;
-          const ofSpot = spots.flatMap(({ id }, k): [string, LeastError][] => {
-            const own = all.flatMap((found) => found[k] ?? []);
-            return own.length === all.length ? [[id, leastError(own.map((one) => [one]))]] : [];
-          });
-          setState({
-            told: isPossible ? leastError(places) : null,
-            bySpot: new Map(isPossible ? ofSpot : []),
-            left: 0,
-            isPossible,
-          });
-        })
-        .catch(() => undefined); // stopped, or told under the crops
-    }, REST_MS);
-    return () => {
-      abort.abort();
-      clearTimeout(timer);
-    };
-  }, [session, key]); // eslint-disable-line react-hooks/exhaustive-deps -- the key holds ladder, rungs, spots and view
-  return state;
+    const all = await Promise.all(lanes.map(errorsOf));
+    const places = all.map((found) => found.flatMap((one) => one ?? []));
+    const against = new Set(places.flatMap((found) => found.map((one) => one.against)));
+    const isPossible = all.length > 1 && places.every((found) => found.length > 0) && against.size === 1;
+    const ofSpot = of.spots.flatMap(({ id }, k): [string, LeastError][] => {
+      const own = all.flatMap((found) => found[k] ?? []);
+      return own.length === all.length ? [[id, leastError(own.map((one) => [one]))]] : [];
+    });
+    return { told: isPossible ? leastError(places) : null, bySpot: new Map(isPossible ? ofSpot : []), isPossible };
+  });
+  if (isCurrent && value) return { ...value, left: 0 };
+  return { ...NONE_YET, left: progress?.of === asked ? progress.left : lanes.length * spots.length };
 }

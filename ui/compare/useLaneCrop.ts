@@ -1,6 +1,6 @@
 "use client";
 
-import { useMemo, useRef } from "react";
+import { useMemo } from "react";
 import { isStretched } from "@/core/chain";
 import type { Spot } from "@/core/compare";
 import type { ChannelCurve } from "@/core/display";
@@ -91,8 +91,7 @@ export function useLaneCrop(
 ) {
   const session = useSession();
   const stepId = useDesk((desk) => desk.stepId);
-  const box = useRef<HTMLDivElement>(null);
-  const size = useSize(box);
+  const { box, ...size } = useSize();
   const seen = cellView(size, stack.facts, spot, view, toPicture, project);
   const { region, reduce, onto } = seen;
   const ready = size.width > 0 && !isEmptyRegion(region);
@@ -125,6 +124,9 @@ export function useLaneCrop(
     noiseSpan: stretched ? STRETCHED_SPAN : NOISE_SPAN * (lightSigma(stack.facts) ?? 0),
   };
 }
+
+/** What a crop shows, and where; without the element that it fills. */
+export type LaneCrop = Omit<ReturnType<typeof useLaneCrop>, "box">;
 
 /** Noise in full colour: so many σ of the stack's light, or that share of white in a stretched lane. */
 export const [NOISE_SPAN, STRETCHED_SPAN] = [4, 0.1];

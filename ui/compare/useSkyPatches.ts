@@ -1,6 +1,6 @@
 "use client";
 
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo } from "react";
 import type { SkyPatch } from "@/core/measure";
 import { fieldOfKind } from "@/core/operations";
 import type { ChosenPatches } from "@/core/parameters";
@@ -9,6 +9,7 @@ import { IDENTITY, inverse } from "@/core/register";
 import { projectToStack } from "@/state/stackFrames";
 import type { Lane, LaneStep } from "@/storage";
 import { useProject, useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
 import { useLaneTreatment } from "./useTreatment";
 
 /** The patches that a person chose for a step; null for those that are found. */
@@ -22,22 +23,15 @@ export function useSkyPatches(lane: Lane, step: LaneStep | null): { patches: Sky
   const session = useSession();
   const { stack, treatment } = useLaneTreatment(lane);
   const first = useProject((state) => state.stacks[0] ?? null);
-  const [found, setFound] = useState<{ of: string; patches: SkyPatch[] } | null>(null);
-  const pictureId = treatment?.picture.id ?? null;
-  const subject = useRef(treatment);
-  subject.current = treatment;
-  useEffect(() => {
-    if (!subject.current || pictureId === null) return;
-    session.facts
-      .skyPatches(subject.current)
-      .then((patches) => setFound({ of: pictureId, patches }))
-      .catch(() => undefined); // stopped, or told under the crops
-  }, [session, pictureId]);
+  const { value, isCurrent } = useAnswer(treatment?.picture.id ?? null, 0, async () =>
+    treatment ? session.facts.skyPatches(treatment) : [],
+  );
+  const found = isCurrent ? value : null;
   return useMemo(() => {
     const warp = (first && stack && projectToStack(first, stack)) ?? IDENTITY;
     const own = step && patchesOf(step);
     if (own) return { patches: own.patches, onStack: placedPatches(own.patches, warp) };
-    const onStack = found?.of === pictureId ? found.patches : [];
+    const onStack = found ?? [];
     return { patches: placedPatches(onStack, inverse(warp)), onStack };
-  }, [first, stack, step, found, pictureId]);
+  }, [first, stack, step, found]);
 }

@@ -1,10 +1,10 @@
 "use client";
 
-import { useEffect, useRef, useState } from "react";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { WorkerPool } from "@/engine/pool";
 import type { Lane } from "@/storage";
 import { useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
 import { useLaneTreatment } from "./useTreatment";
 
 /** How long a step must rest before its curve is made. */
@@ -20,30 +20,16 @@ export function useStepCurve<C>(
 ): C | null {
   const session = useSession();
   const { treatment, settling } = useLaneTreatment(lane);
-  const [known, setKnown] = useState<{ key: string; curve: C | null } | null>(null);
-  const isTold = isAsked && treatment?.halves && !settling && lane.steps[index]?.on;
-  const key = isTold ? keyOf(treatment, index, free) : null;
-  const latest = useRef({ treatment, run });
-  latest.current = { treatment, run };
-  useEffect(() => {
-    const { treatment: asked, run: measure } = latest.current;
-    if (key === null || !asked) return;
-    const abort = new AbortController();
-    const timer = setTimeout(() => {
-      measure(session.pool, asked, abort.signal)
-        .then((curve) => setKnown({ key, curve }))
-        .catch(() => undefined); // stopped, or told under the crops
-    }, REST_MS);
-    return () => {
-      clearTimeout(timer);
-      abort.abort();
-    };
-  }, [session, key]);
-  return known?.key === key ? known.curve : null;
+  const isAnswerable = isAsked && treatment?.halves && !settling && lane.steps[index]?.on;
+  const question = isAnswerable ? dependsOn(treatment, index, free) : null;
+  const { value, isCurrent } = useAnswer(question, REST_MS, async (_, signal) =>
+    treatment ? run(session.pool, treatment, signal) : null,
+  );
+  return isCurrent ? value : null;
 }
 
 /** What a curve depends on: all settings up to its step, but for those of the step that are free. */
-function keyOf({ picture, steps, facts }: Treatment, index: number, free: readonly string[]): string {
+function dependsOn({ picture, steps, facts }: Treatment, index: number, free: readonly string[]): unknown {
   const settings = steps
     .slice(0, index + 1)
     .map(({ operation, params, channels, blend, mask, on }, k) => [
@@ -51,5 +37,5 @@ function keyOf({ picture, steps, facts }: Treatment, index: number, free: readon
       k === index ? Object.entries(params).filter(([name]) => !free.includes(name)) : params,
       ...[channels, blend, mask, on],
     ]);
-  return JSON.stringify([picture.id, settings, facts.slice(0, index + 1)]);
+  return [picture.id, settings, facts.slice(0, index + 1)];
 }

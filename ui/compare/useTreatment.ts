@@ -45,22 +45,17 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     };
   }, [session, stack]);
   const known = useMemo(
-    () => (subject ? session.facts.lookUp(subject, steps) : null),
-    [session, subject, steps, round], // eslint-disable-line react-hooks/exhaustive-deps -- `round` tells that facts came
+    () => (subject ? { ...session.facts.lookUp(subject, steps), round } : null),
+    [session, subject, steps, round],
   );
   useEffect(() => {
-    if (!subject || !known) return;
-    // What was wrong with other settings is wrong no more.
-    if (known.settled) return setError(null);
+    if (!subject || !known || known.settled) return;
     const abort = new AbortController();
     const timer = setTimeout(
       () => {
-        session.facts
-          .settle(subject, steps, abort.signal)
-          .then(() => setError(null))
-          .catch((reason: unknown) => {
-            if (!(reason instanceof Stopped)) setError(wordsOf(reason));
-          });
+        session.facts.settle(subject, steps, abort.signal).catch((reason: unknown) => {
+          if (!(reason instanceof Stopped)) setError(wordsOf(reason));
+        });
       },
       known.complete ? REST_MS : 0,
     );
@@ -74,7 +69,8 @@ export function useLaneTreatment(lane: Lane): LaneTreatment {
     () => (subject && known?.complete ? { ...subject, steps, facts: known.facts } : null),
     [subject, known, steps],
   );
-  return { stack, steps, treatment, settling: known !== null && !known.settled, error };
+  // What was wrong with other settings is wrong no more.
+  return { stack, steps, treatment, settling: known !== null && !known.settled, error: known?.settled ? null : error };
 }
 
 /** What went wrong, and what to do. */

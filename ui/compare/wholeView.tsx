@@ -1,7 +1,7 @@
 "use client";
 
 import { MapPin } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { useEffect } from "react";
 import { addSpot, shownLanes } from "@/state/board";
 import type { Board, Lane, StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
@@ -94,8 +94,8 @@ const WHOLE: View = { zoom: "fit", panX: 0, panY: 0 };
 function WholePicture({ board, view, project, before, latency }: PictureProps) {
   const desk = useDeskStore();
   const isNoise = board.look.shows.part === "noise";
-  const frame = useRef<HTMLDivElement>(null);
-  const { width, height, beside } = loupeRoom(useSize(frame), project);
+  const { box: frame, ...room } = useSize();
+  const { width, height, beside } = loupeRoom(room, project);
   const { box, seen, ready, treated, shown, curves, noiseSpan } = useLaneCrop(
     view,
     ANYWHERE,
@@ -176,7 +176,7 @@ function Loupe({ board, view, project, before, seen, place, beside }: LoupeProps
   const corner = `${u < cell.width / 2 ? "right-1" : "left-1"} ${v < cell.height / 2 ? "bottom-6" : "top-1"}`;
   const isNoise = board.look.shows.part === "noise";
   const spot = { id: "loupe", name: "the loupe", x, y };
-  const of = useLaneCrop(view, spot, { zoom, panX: 0, panY: 0 }, project, before, isNoise);
+  const { box, ...of } = useLaneCrop(view, spot, { zoom, panX: 0, panY: 0 }, project, before, isNoise);
   // What the loupe covers, on the picture.
   const covered = { width: (width / zoom) * seen.scale, height: (height / zoom) * seen.scale };
   return (
@@ -198,7 +198,7 @@ function Loupe({ board, view, project, before, seen, place, beside }: LoupeProps
         data-pending={of.treated.pending}
         onClick={(event) => event.stopPropagation()}
       >
-        <div ref={of.box} className="absolute inset-0 overflow-hidden">
+        <div ref={box} className="absolute inset-0 overflow-hidden">
           <PlacedCrop
             shown={of.shown}
             curves={of.curves}

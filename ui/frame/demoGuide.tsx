@@ -1,7 +1,7 @@
 "use client";
 
 import { useRouter } from "next/navigation";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useEffectEvent, useRef, useState } from "react";
 import * as z from "zod";
 import { stackSettings } from "@/core/stack";
 import { UserError } from "@/core/job";
@@ -95,11 +95,11 @@ export function DemoGuide() {
       })
       .catch((error: unknown) => setPaused(error instanceof Error ? error.message : String(error)));
   };
+  const begin = useEffectEvent(run);
   useEffect(() => {
     if (!demo || started.current || isDone(session) || session.jobs.isRunning()) return;
     started.current = true;
-    run();
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each opening of the project
+    begin();
   }, [demo, session]);
   if (paused === null) return null;
   return (

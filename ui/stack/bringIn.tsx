@@ -1,13 +1,13 @@
 "use client";
 
 import { FileInput } from "lucide-react";
-import { useRef } from "react";
 import { FILE_ENDINGS } from "@/core/formats";
 import type { Role } from "@/state/roles";
 import { ROLES } from "@/state/roles";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
+import { FileChooser } from "../kit/fileChooser";
 import { JoinForm } from "./joinForm";
 
 const ROLE_WORDS: Record<Role, string> = {
@@ -22,22 +22,8 @@ const ROLE_WORDS: Record<Role, string> = {
 export function BringIn() {
   const session = useSession();
   const found = useProject((state) => state.found);
-  const chooser = useRef<HTMLInputElement>(null);
   return (
     <div className="mt-auto space-y-2 border-t border-line pt-3">
-      <input
-        ref={chooser}
-        type="file"
-        multiple
-        accept={FILE_ENDINGS.join(",")}
-        className="hidden"
-        aria-label="Files of a stack"
-        data-testid="choose-stack"
-        onChange={(event) => {
-          void session.stacks.find([...(event.target.files ?? [])].map((blob) => ({ name: blob.name, blob })));
-          event.target.value = "";
-        }}
-      />
       {found.length > 0 ? (
         <div className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="found">
           <ul className="space-y-1">
@@ -74,12 +60,22 @@ export function BringIn() {
         </div>
       ) : null}
       <JoinForm />
-      <Button
-        help="A stack that was made elsewhere, as FITS, TIFF or PNG; choose its two halves along with it if there are any"
-        onClick={() => chooser.current?.click()}
+      <FileChooser
+        testId="choose-stack"
+        label="Files of a stack"
+        accept={FILE_ENDINGS}
+        multiple
+        onChoose={(files) => void session.stacks.find(files.map((blob) => ({ name: blob.name, blob })))}
       >
-        <FileInput size={14} /> Bring in a stack
-      </Button>
+        {(choose) => (
+          <Button
+            help="A stack that was made elsewhere, as FITS, TIFF or PNG; choose its two halves along with it if there are any"
+            onClick={choose}
+          >
+            <FileInput size={14} /> Bring in a stack
+          </Button>
+        )}
+      </FileChooser>
     </div>
   );
 }

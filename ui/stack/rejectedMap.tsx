@@ -1,10 +1,10 @@
 "use client";
 
-import { useEffect, useRef, useState } from "react";
-import type { RejectedCounts } from "@/state/rejectedMap";
+import { useEffect, useRef } from "react";
 import { rejectedCounts } from "@/state/rejectedMap";
 import type { StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
+import { useAnswer } from "../kit/useAnswer";
 
 /** Counts from which on a block is drawn in full. */
 const FULL = 48;
@@ -25,18 +25,14 @@ export function RejectedMap({
 }) {
   const session = useSession();
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [counts, setCounts] = useState<RejectedCounts | null>(null);
   const { blocks } = stack.report;
-  useEffect(() => {
-    let gone = false;
-    setCounts(null);
-    rejectedCounts(session.files, stack, subId)
-      .then((found) => !gone && setCounts(found))
-      .catch((error: unknown) => !gone && session.report(error));
-    return () => {
-      gone = true;
-    };
-  }, [session, stack, subId]);
+  const answer = useAnswer({ stackId: stack.id, subId }, 0, () =>
+    rejectedCounts(session.files, stack, subId).catch((error: unknown) => {
+      session.report(error);
+      throw error;
+    }),
+  );
+  const counts = answer.isCurrent ? answer.value : null;
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (!context || !counts || !blocks) return;

@@ -2,17 +2,17 @@
 
 import { FolderInput } from "lucide-react";
 import type { ReactNode } from "react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { FILE_ENDINGS } from "@/core/formats";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
+import { FileChooser } from "../kit/fileChooser";
 import { EmptyState } from "../kit/notice";
 
 /** Takes files that are dropped on it; `children` get the action that opens the file dialog. */
 export function DropZone({ children }: { children: (choose: () => void) => ReactNode }) {
   const session = useSession();
   const [over, setOver] = useState(false);
-  const chooser = useRef<HTMLInputElement>(null);
   const take = (files: Iterable<File>) => {
     const list = [...files];
     if (list.length > 0)
@@ -32,19 +32,9 @@ export function DropZone({ children }: { children: (choose: () => void) => React
         take(event.dataTransfer.files);
       }}
     >
-      <input
-        ref={chooser}
-        type="file"
-        multiple
-        accept={FILE_ENDINGS.join(",")}
-        className="hidden"
-        data-testid="choose-files"
-        onChange={(event) => {
-          take(event.target.files ?? []);
-          event.target.value = "";
-        }}
-      />
-      {children(() => chooser.current?.click())}
+      <FileChooser testId="choose-files" label="Files of subs" accept={FILE_ENDINGS} multiple onChoose={take}>
+        {children}
+      </FileChooser>
     </div>
   );
 }

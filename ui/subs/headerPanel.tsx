@@ -1,14 +1,14 @@
 "use client";
 
-import { useEffect, useState } from "react";
-import type { Card, FrameType, SubMetadata, UnitName } from "@/core/formats";
+import { useState } from "react";
+import type { FrameType, SubMetadata, UnitName } from "@/core/formats";
 import { FRAME_TYPES, TYPED_FIELDS, UNIT_LABELS, UNIT_NAMES, numberOf, typingFault } from "@/core/formats";
-import { failureOf } from "@/engine/protocol";
 import type { SubRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
+import { useAnswer } from "../kit/useAnswer";
 import { calibratedScale } from "@/engine/tasks/subs";
 import { useStaleLights } from "./useStaleLights";
 
@@ -23,21 +23,8 @@ export const TYPE_LABELS: Record<FrameType, string> = {
 /** The header of the current file with a search, and fields that can be typed in for all selected subs at once. */
 export function HeaderPanel({ current, selected }: { current: SubRecord; selected: SubRecord[] }) {
   const session = useSession();
-  const [cards, setCards] = useState<Card[] | null>(null);
-  const [error, setError] = useState<string | null>(null);
+  const { value: cards, error } = useAnswer(current.fileId, 0, () => session.files.cards(current));
   const [search, setSearch] = useState("");
-  useEffect(() => {
-    let gone = false;
-    setError(null);
-    session.files
-      .cards(current)
-      .then((found) => !gone && setCards(found))
-      .catch((reason: unknown) => !gone && setError(failureOf(reason).message));
-    return () => {
-      gone = true;
-    };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the file decides
-  }, [session, current.fileId]);
   const words = search.trim().toLowerCase();
   const shown = (cards ?? []).filter(({ keyword, value, comment }) =>
     `${keyword} ${value ?? ""} ${comment}`.toLowerCase().includes(words),

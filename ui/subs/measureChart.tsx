@@ -1,6 +1,6 @@
 "use client";
 
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import type { GradedFrame, MeasureId, Verdict } from "@/core/choose";
 import { MEASURES, firstRule, measureOf } from "@/core/choose";
 import { useProject, useSession } from "../frame/session";
@@ -95,8 +95,7 @@ interface ChartProps extends Omit<Props, "frames"> {
 
 function Chart({ points, axes, limits, rules, verdicts, currentId, selection, onPick, onSelect }: ChartProps) {
   const session = useSession();
-  const box = useRef<HTMLDivElement>(null);
-  const { width } = useSize(box);
+  const { box, width } = useSize();
   const [framing, setFraming] = useState<Framing | null>(null);
   const fitted = useMemo(
     () => fittedScales(points, limits, { x: axes.x, y: axes.y }, width),

@@ -59,8 +59,8 @@ export function SubsTable(props: Props) {
   const at = frames.findIndex(({ id }) => id === currentId);
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at, { align: "auto" });
-  }, [at]); // eslint-disable-line react-hooks/exhaustive-deps -- only when the current sub changes
-  useEffect(() => rows.measure(), [height, verdicts, frames]); // eslint-disable-line react-hooks/exhaustive-deps -- heights follow from these alone
+  }, [rows, at]);
+  useEffect(() => rows.measure(), [rows, height, verdicts, frames]);
   const selected = new Set(selection);
   const head = (key: SortKey, label: string, width: string, help: string) => (
     <div

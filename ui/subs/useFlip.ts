@@ -1,6 +1,6 @@
 "use client";
 
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useEffectEvent, useRef, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import { rasterBytes } from "@/core/raster";
@@ -52,65 +52,56 @@ function frameKey(sub: SubRecord, pixels: string, registered: boolean, view: str
  */
 export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) => void) {
   const session = useSession();
-  const plan = useProject((state) => state.project.calibration);
   const cache = useRef(byteCache<Raster>(READY_BYTES, rasterBytes));
-  const latest = useRef({ view, onPrepared });
-  latest.current = { view, onPrepared };
 
   return function useFlipRegion(region: Region, reduce: number, ready: boolean): RegionState {
+    const plan = useProject((state) => state.project.calibration);
     const { order, current, registered } = view;
     const spot = regionKey(region, reduce);
     const key = frameKey(current, session.calibration.shownKey(current), registered, spot);
     const [state, setState] = useState<RegionState>({ shown: null, pending: true, error: null });
-    const place = useRef({ region, reduce });
-    place.current = { region, reduce };
 
-    useEffect(() => {
+    /** Shows the current frame, or asks for it. */
+    const begin = useEffectEvent((signal: AbortSignal) => {
+      const show = (raster: Raster) => setState({ shown: { raster, region, reduce }, pending: false, error: null });
       const known = cache.current.get(key);
-      if (known) {
-        setState({ shown: { raster: known, ...place.current }, pending: false, error: null });
-        return;
-      }
+      if (known) return show(known);
       if (!ready) return;
-      const abort = new AbortController();
       setState((before) => ({ ...before, pending: true }));
-      load({ key, sub: latest.current.view.current }, PRIORITY.view, abort.signal)
-        .then((raster) => {
-          if (!abort.signal.aborted) setState({ shown: { raster, ...place.current }, pending: false, error: null });
-        })
+      load({ key, sub: current }, PRIORITY.view, signal)
+        .then((raster) => signal.aborted || show(raster))
         .catch((error: unknown) => {
-          if (error instanceof Stopped || abort.signal.aborted) return;
+          if (error instanceof Stopped || signal.aborted) return;
           setState((before) => ({ ...before, pending: false, error: failureOf(error) }));
         });
+    });
+    useEffect(() => {
+      const abort = new AbortController();
+      begin(abort.signal);
       return () => abort.abort();
     }, [key, ready]);
 
+    const prepareAround = useEffectEvent(prepare);
     useEffect(() => {
       if (!ready) return;
       const abort = new AbortController();
       const timer = setTimeout(() => {
         // A frame that cannot be prepared says so when it is shown.
-        prepare(spot, place.current, abort.signal).catch(() => undefined);
+        prepareAround(abort.signal).catch(() => undefined);
       }, REST_MS);
       return () => {
         clearTimeout(timer);
         abort.abort();
       };
-      // eslint-disable-next-line react-hooks/exhaustive-deps -- the keys hold all that matters
     }, [spot, order, plan, registered, ready]);
 
     async function load({ key: wanted, sub }: Wanted, priority: 1 | 3, signal: AbortSignal): Promise<Raster> {
       const known = cache.current.get(wanted);
       if (known) return known;
-      const relation = latest.current.view.registered ? (sub.relation?.value ?? null) : null;
+      const relation = registered ? (sub.relation?.value ?? null) : null;
       const raster = await session.pool.run(
         "flip",
-        {
-          frame: await session.calibration.shownFrame(sub),
-          relation,
-          size: latest.current.view.size,
-          ...place.current,
-        },
+        { frame: await session.calibration.shownFrame(sub), relation, size: view.size, region, reduce },
         { priority, signal },
       );
       cache.current.set(wanted, raster);
@@ -118,35 +109,30 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
     }
 
     /** Readies the frames around the current one while the view stays where it is. */
-    async function prepare(at: string, where: { region: Region; reduce: number }, signal: AbortSignal): Promise<void> {
-      const { view: now, onPrepared: tell } = latest.current;
+    async function prepare(signal: AbortSignal): Promise<void> {
       const middle = Math.max(
         0,
-        now.order.findIndex(({ id }) => id === now.current.id),
+        order.findIndex(({ id }) => id === current.id),
       );
-      const bytes =
-        (where.region.width / where.reduce) *
-        (where.region.height / where.reduce) *
-        4 *
-        now.current.measuredSize.channels;
-      const most = Math.max(1, Math.min(now.order.length, Math.floor(READY_BYTES / Math.max(1, bytes)) - 2));
-      const nearest = now.order
+      const samples = (region.width / reduce) * (region.height / reduce) * current.measuredSize.channels;
+      const most = Math.max(1, Math.min(order.length, Math.floor(READY_BYTES / Math.max(1, 4 * samples)) - 2));
+      const nearest = order
         .map((sub, i) => ({
           sub,
           distance: Math.abs(i - middle),
-          key: frameKey(sub, session.calibration.shownKey(sub), now.registered, at),
+          key: frameKey(sub, session.calibration.shownKey(sub), registered, spot),
         }))
         .sort((a, b) => a.distance - b.distance)
         .slice(0, most);
       try {
         for (const [done, wanted] of nearest.entries()) {
           if (signal.aborted) return;
-          tell({ ready: done, of: nearest.length });
+          onPrepared({ ready: done, of: nearest.length });
           await load(wanted, PRIORITY.batch, signal);
         }
-        tell({ ready: nearest.length, of: nearest.length });
+        onPrepared({ ready: nearest.length, of: nearest.length });
       } catch (error) {
-        tell(null);
+        onPrepared(null);
         if (!(error instanceof Stopped)) return; // the frame tells what is wrong when it is looked at
       }
     }

@@ -1,6 +1,6 @@
 "use client";
 
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useEffectEvent, useState } from "react";
 import { Stopped } from "@/core/job";
 import type { Raster, Region } from "@/core/raster";
 import type { Warp } from "@/core/register";
@@ -40,35 +40,50 @@ export function useCrop(
   reduce: number,
   options: { priority: Priority; affinity: string; onto?: Warp | null; isNoise?: boolean; tellsShare?: boolean },
 ): CropState {
-  const [state, setState] = useState<CropState>({ shown: null, pending: true, share: null, error: null });
+  const [state, setState] = useState<Answered>({ of: null, shown: null, error: null });
+  const [progress, setProgress] = useState<{ of: string; share: number } | null>(null);
   const { width, height } = region;
   const { priority, affinity, onto = null, isNoise = false, tellsShare = false } = options;
-  const key = treatment ? cropKey({ treatment, region, reduce, onto, isNoise }) : null;
-  const latest = useRef({ treatment, region, onto });
-  latest.current = { treatment, region, onto };
-  useEffect(() => {
-    const wanted = latest.current;
-    if (key === null || !wanted.treatment || width <= 0 || height <= 0) return;
-    const abort = new AbortController();
-    const asked = { treatment: wanted.treatment, region: wanted.region, reduce, onto: wanted.onto, isNoise };
-    const show = ({ raster, ms }: Crop) => {
-      const shown = { raster, region: asked.region, reduce, ms, treatment: asked.treatment, isNoise };
-      setState({ shown, pending: false, share: null, error: null });
-    };
-    const known = crops.get(asked);
-    if (known) return show(known);
-    setState((before) => ({ ...before, pending: true, share: null }));
-    const onProgress = tellsShare ? (share: number) => setState((before) => ({ ...before, share })) : undefined;
+  const asked = treatment && { treatment, region, reduce, onto, isNoise };
+  const key = asked ? cropKey(asked) : null;
+  const isAnswered = state.of === key;
+  const known = asked && !isAnswered ? crops.get(asked) : undefined;
+  if (known) setState(answered(known));
+
+  function answered({ raster, ms }: Crop): Answered {
+    const shown = treatment && { raster, region, reduce, ms, treatment, isNoise };
+    return { of: key, shown, error: null };
+  }
+
+  const begin = useEffectEvent((signal: AbortSignal) => {
+    if (!asked || isAnswered) return;
+    const onProgress = tellsShare && key ? (share: number) => setProgress({ of: key, share }) : undefined;
     crops
-      .ask(asked, { priority, affinity, signal: abort.signal, onProgress })
-      .then((crop) => {
-        if (!abort.signal.aborted) show(crop);
-      })
+      .ask(asked, { priority, affinity, signal, onProgress })
+      .then((crop) => signal.aborted || setState(answered(crop)))
       .catch((error: unknown) => {
-        if (error instanceof Stopped || abort.signal.aborted) return;
-        setState((before) => ({ ...before, pending: false, error: failureOf(error) }));
+        if (error instanceof Stopped || signal.aborted) return;
+        setState((before) => ({ ...before, of: key, error: failureOf(error) }));
       });
+  });
+  useEffect(() => {
+    if (key === null || width <= 0 || height <= 0) return;
+    const abort = new AbortController();
+    begin(abort.signal);
     return () => abort.abort();
   }, [crops, key, priority, affinity, width, height, reduce, isNoise, tellsShare]);
-  return state;
+  const pending = key === null ? state.shown === null : !isAnswered;
+  return {
+    shown: state.shown,
+    pending,
+    share: pending && progress?.of === key ? progress.share : null,
+    error: state.error,
+  };
+}
+
+/** The newest crop, and what it answers. */
+interface Answered {
+  of: string | null;
+  shown: CropResult | null;
+  error: CropState["error"];
 }

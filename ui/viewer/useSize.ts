@@ -1,13 +1,20 @@
 "use client";
 
-import type { RefObject } from "react";
+import type { RefCallback } from "react";
 import { useEffect, useState } from "react";
 
-/** The size of an element in CSS px, kept up to date. */
-export function useSize(ref: RefObject<HTMLElement | null>): { width: number; height: number } {
+/** An element that gets `box` as its ref, and its size in CSS px, kept up to date. */
+export interface Sized {
+  box: RefCallback<HTMLElement>;
+  element: HTMLElement | null;
+  width: number;
+  height: number;
+}
+
+export function useSize(): Sized {
+  const [element, setElement] = useState<HTMLElement | null>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
   useEffect(() => {
-    const element = ref.current;
     if (!element) return;
     const observer = new ResizeObserver(([entry]) => {
       const { width, height } = entry.contentRect;
@@ -15,6 +22,6 @@ export function useSize(ref: RefObject<HTMLElement | null>): { width: number; he
     });
     observer.observe(element);
     return () => observer.disconnect();
-  }, [ref]);
-  return size;
+  }, [element]);
+  return { box: setElement, element, ...size };
 }

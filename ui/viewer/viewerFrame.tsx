@@ -1,7 +1,7 @@
 "use client";
 
 import type { ReactNode } from "react";
-import { useEffect, useRef } from "react";
+import { useEffect, useEffectEvent } from "react";
 import type { ChannelCurve } from "@/core/display";
 import type { Region } from "@/core/raster";
 import { intersectRegions } from "@/core/raster";
@@ -49,8 +49,7 @@ export function ViewerFrame({
   overlay,
   label,
 }: FrameProps) {
-  const box = useRef<HTMLDivElement>(null);
-  const size = useSize(box);
+  const { box, element, ...size } = useSize();
   const fit = Math.min(size.width / width, size.height / height) || 1;
   const scale = look.scale ?? fittingScale(fit);
   const centre = look.scale === null ? { x: width / 2, y: height / 2 } : look;
@@ -73,23 +72,24 @@ export function ViewerFrame({
   );
   const { shown, pending, error } = useRegion(wanted, reduce, size.width > 0);
 
+  const zoom = useEffectEvent((event: WheelEvent, bounds: DOMRect) => {
+    const factor = event.deltaY < 0 ? 1.25 : 0.8;
+    const next = Math.min(MOST, Math.max(fit * 0.5, scale * factor));
+    const px = left + (event.clientX - bounds.left) / scale;
+    const py = top + (event.clientY - bounds.top) / scale;
+    const x = px - (event.clientX - bounds.left - bounds.width / 2) / next;
+    const y = py - (event.clientY - bounds.top - bounds.height / 2) / next;
+    onLook({ x, y, scale: next });
+  });
   useEffect(() => {
-    const element = box.current;
     if (!element) return;
     const onWheel = (event: WheelEvent) => {
       event.preventDefault();
-      const bounds = element.getBoundingClientRect();
-      const factor = event.deltaY < 0 ? 1.25 : 0.8;
-      const next = Math.min(MOST, Math.max(fit * 0.5, scale * factor));
-      const px = left + (event.clientX - bounds.left) / scale;
-      const py = top + (event.clientY - bounds.top) / scale;
-      const x = px - (event.clientX - bounds.left - bounds.width / 2) / next;
-      const y = py - (event.clientY - bounds.top - bounds.height / 2) / next;
-      onLook({ x, y, scale: next });
+      zoom(event, element.getBoundingClientRect());
     };
     element.addEventListener("wheel", onWheel, { passive: false });
     return () => element.removeEventListener("wheel", onWheel);
-  });
+  }, [element]);
 
   const toScreen = (x: number, y: number): [number, number] => [(x + 0.5 - left) * scale, (y + 0.5 - top) * scale];
   return (
