@@ -125,7 +125,8 @@ export function ProfileChart({ board, first }: { board: Board; first: StackRecor
 function Chart({ board, first }: { board: Board; first: StackRecord }) {
   const desk = useDeskStore();
   const profiles = useDesk((state) => state.profiles);
-  const { box, width } = useSize();
+  const { box, size } = useSize();
+  const { width } = size;
   const arcsec = useProjectScale();
   const { unit, scale, digits } = levelUnit(first.facts.unit);
   const shown = board.lanes.flatMap(({ id }) => profiles[id] ?? []);

@@ -91,7 +91,7 @@ export function useLaneCrop(
 ) {
   const session = useSession();
   const stepId = useDesk((desk) => desk.stepId);
-  const { box, ...size } = useSize();
+  const { box, size } = useSize();
   const seen = cellView(size, stack.facts, spot, view, toPicture, project);
   const { region, reduce, onto } = seen;
   const ready = size.width > 0 && !isEmptyRegion(region);

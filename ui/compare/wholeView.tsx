@@ -94,7 +94,7 @@ const WHOLE: View = { zoom: "fit", panX: 0, panY: 0 };
 function WholePicture({ board, view, project, before, latency }: PictureProps) {
   const desk = useDeskStore();
   const isNoise = board.look.shows.part === "noise";
-  const { box: frame, ...room } = useSize();
+  const { box: frame, size: room } = useSize();
   const { width, height, beside } = loupeRoom(room, project);
   const { box, seen, ready, treated, shown, curves, noiseSpan } = useLaneCrop(
     view,

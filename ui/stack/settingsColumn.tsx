@@ -31,16 +31,13 @@ export function SettingsColumn() {
   const only = sets.find(({ key }) => key === setKey);
   const inSet = new Set(only?.frames.map(({ id }) => id));
   const included = lights.filter(({ id }) => verdicts.get(id)?.included && (!only || inSet.has(id)));
-  const masters = useProject((state) => state.masters);
   const plan = useProject((state) => state.project.calibration);
   const [use, setUse] = useState(plan.use);
-  const kinds = (["dark", "flat", "bias"] as const).filter((kind) => masters.some((master) => master.kind === kind));
   const referenceId = included.some(({ id }) => id === asked) ? asked : null;
   const reference = useProject(referenceOf);
   const proposed = included.find(({ id }) => id === reference?.id) ?? null;
   const isVideo = included.some(({ video }) => video !== null);
   const exposedS = timeOf(included);
-  const fwhmPx = median(included, ({ measures }) => measures?.fwhmPx ?? undefined);
   const [byFilter, setByFilter] = useState(false);
   const filters = [...new Set(included.flatMap(({ metadata }) => metadata.filter ?? []))];
   const waiting = useProject((state) => state.project.stackQueue.length);
@@ -57,14 +54,6 @@ export function SettingsColumn() {
       gridId,
     }));
   };
-  const inline = (name: keyof typeof stackParameters.defaults) => (
-    <InlineParameter
-      of={stackParameters}
-      name={name}
-      values={settings}
-      onChange={(part) => setSettings((before) => ({ ...before, ...part }))}
-    />
-  );
   return (
     <aside
       className="flex w-72 shrink-0 flex-col border-r border-line bg-panel"
@@ -91,86 +80,16 @@ export function SettingsColumn() {
             />
           </Sentence>
         ) : null}
-        {kinds.length > 0 ? (
-          <div
-            className="flex flex-wrap items-center gap-x-3 text-quiet"
-            data-help="Other masters than on the Subs screen make another stack from the same subs; they are measured again for it"
-            data-testid="calibrated-with"
-          >
-            Calibrate with
-            {kinds.map((kind) => (
-              <Tick
-                key={kind}
-                className="gap-1 text-text"
-                checked={use[kind]}
-                onChange={(checked) => setUse({ ...use, [kind]: checked })}
-              >
-                {{ dark: "darks", flat: "flats", bias: "bias" }[kind]}
-              </Tick>
-            ))}
-          </div>
-        ) : null}
-        <Sentence label="Match them to">
-          <Choice
-            label="Reference sub"
-            help="The sub to which all others are registered and scaled"
-            value={referenceId ?? "best"}
-            options={[
-              { value: "best", label: proposed ? `the best one (${proposed.name})` : "the best one" },
-              ...included.map((sub) => ({ value: sub.id, label: sub.name })),
-            ]}
-            onChange={(value) => session.subs.saveRules({ referenceId: value === "best" ? null : value })}
-          />
-        </Sentence>
-        <Sentence label="Allow">{inline("transform")}</Sentence>
-        <Sentence label="Resample with">
-          {inline("resampling")}
-          {fwhmPx ? <CostOfResampling kernel={settings.resampling} fwhmPx={fwhmPx} /> : null}
-        </Sentence>
-        <Sentence label="Normalise">
-          {inline("normalise")}
-          {settings.normalise === "local" ? (
-            <span className="flex items-center gap-2 text-quiet">in patches of {inline("patchPx")} px</span>
-          ) : null}
-        </Sentence>
-        <Sentence label="Weight subs">{inline("weights")}</Sentence>
-        <Sentence label="Reject">{inline("reject")}</Sentence>
-        <RejectionLimits reject={settings.reject} inline={inline} />
-        {inline("keepTrails")}
-        {new Set(included.map(({ metadata }) => metadata.exposureS)).size > 1 ? inline("keepCores") : null}
-        <Sentence label="Combine what is left as">{inline("combine")}</Sentence>
-        <Sentence label="Drizzle">
-          {inline("drizzle")}
-          {settings.drizzle === "no" ? null : (
-            <span className="flex items-center gap-2 text-quiet">in drops of {inline("drop")} px</span>
-          )}
-        </Sentence>
-        <div className="flex items-center gap-2 text-quiet">Cut to a coverage of {inline("leastCoverage")}</div>
-        <Sentence label="Keep">
-          {inline("keepBy")}
-          {settings.keepBy === "all" ? null : (
-            <span className="flex items-center gap-2 text-quiet">as a share {inline("keepShare")}</span>
-          )}
-        </Sentence>
-        <div className="flex items-center gap-2 text-quiet">
-          Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
-        </div>
-        {inline("keepDoubles")}
-        {inline("mixFilters")}
-        <div className="flex items-center gap-2 text-quiet">Use at most {inline("memoryMiB")} MB</div>
+        <MasterTicks use={use} onChange={setUse} />
+        <ReferenceChoice {...{ referenceId, proposed, included }} />
+        <StackSentences
+          settings={settings}
+          onChange={(part) => setSettings((before) => ({ ...before, ...part }))}
+          included={included}
+        />
       </div>
       <div className="flex max-h-[60%] shrink-0 flex-col gap-2 overflow-auto border-t border-line p-3">
-        <label className="flex items-center gap-2 text-quiet">
-          Call it
-          <input
-            aria-label="Name of the stack"
-            className="min-w-0 flex-1 rounded border border-line bg-page px-1.5 py-0.5 text-text"
-            placeholder={`Stack ${stacks.length + 1}`}
-            maxLength={80}
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-          />
-        </label>
+        <StackName name={name} proposed={`Stack ${stacks.length + 1}`} onChange={setName} />
         {filters.length > 1 ? (
           <Tick
             help="All of them on the pixels of one reference, so that they can be joined into colour"
@@ -195,6 +114,133 @@ export function SettingsColumn() {
         <BringIn />
       </div>
     </aside>
+  );
+}
+
+function StackName({ name, proposed, onChange }: { name: string; proposed: string; onChange: (name: string) => void }) {
+  return (
+    <label className="flex items-center gap-2 text-quiet">
+      Call it
+      <input
+        aria-label="Name of the stack"
+        className="min-w-0 flex-1 rounded border border-line bg-page px-1.5 py-0.5 text-text"
+        placeholder={proposed}
+        maxLength={80}
+        value={name}
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </label>
+  );
+}
+
+/** The sub to which the others are matched: a chosen one, or the best. */
+function ReferenceChoice({
+  referenceId,
+  proposed,
+  included,
+}: {
+  referenceId: string | null;
+  proposed: SubRecord | null;
+  included: readonly SubRecord[];
+}) {
+  const session = useSession();
+  return (
+    <Sentence label="Match them to">
+      <Choice
+        label="Reference sub"
+        help="The sub to which all others are registered and scaled"
+        value={referenceId ?? "best"}
+        options={[
+          { value: "best", label: proposed ? `the best one (${proposed.name})` : "the best one" },
+          ...included.map((sub) => ({ value: sub.id, label: sub.name })),
+        ]}
+        onChange={(value) => session.subs.saveRules({ referenceId: value === "best" ? null : value })}
+      />
+    </Sentence>
+  );
+}
+
+/** How subs are registered, weighted, cleaned of outliers and combined, as sentences. */
+function StackSentences({
+  settings,
+  onChange,
+  included,
+}: {
+  settings: StackSettings;
+  onChange: (part: Partial<StackSettings>) => void;
+  included: readonly SubRecord[];
+}) {
+  const fwhmPx = median(included, ({ measures }) => measures?.fwhmPx ?? undefined);
+  const inline = (name: keyof typeof stackParameters.defaults) => (
+    <InlineParameter of={stackParameters} name={name} values={settings} onChange={onChange} />
+  );
+  return (
+    <>
+      <Sentence label="Allow">{inline("transform")}</Sentence>
+      <Sentence label="Resample with">
+        {inline("resampling")}
+        {fwhmPx ? <CostOfResampling kernel={settings.resampling} fwhmPx={fwhmPx} /> : null}
+      </Sentence>
+      <Sentence label="Normalise">
+        {inline("normalise")}
+        {settings.normalise === "local" ? (
+          <span className="flex items-center gap-2 text-quiet">in patches of {inline("patchPx")} px</span>
+        ) : null}
+      </Sentence>
+      <Sentence label="Weight subs">{inline("weights")}</Sentence>
+      <Sentence label="Reject">{inline("reject")}</Sentence>
+      <RejectionLimits reject={settings.reject} inline={inline} />
+      {inline("keepTrails")}
+      {new Set(included.map(({ metadata }) => metadata.exposureS)).size > 1 ? inline("keepCores") : null}
+      <Sentence label="Combine what is left as">{inline("combine")}</Sentence>
+      <Sentence label="Drizzle">
+        {inline("drizzle")}
+        {settings.drizzle === "no" ? null : (
+          <span className="flex items-center gap-2 text-quiet">in drops of {inline("drop")} px</span>
+        )}
+      </Sentence>
+      <div className="flex items-center gap-2 text-quiet">Cut to a coverage of {inline("leastCoverage")}</div>
+      <Sentence label="Keep">
+        {inline("keepBy")}
+        {settings.keepBy === "all" ? null : (
+          <span className="flex items-center gap-2 text-quiet">as a share {inline("keepShare")}</span>
+        )}
+      </Sentence>
+      <div className="flex items-center gap-2 text-quiet">
+        Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
+      </div>
+      {inline("keepDoubles")}
+      {inline("mixFilters")}
+      <div className="flex items-center gap-2 text-quiet">Use at most {inline("memoryMiB")} MB</div>
+    </>
+  );
+}
+
+type MasterUse = Record<"dark" | "flat" | "bias", boolean>;
+
+/** Which kinds of masters the stack's subs go through. */
+function MasterTicks({ use, onChange }: { use: MasterUse; onChange: (use: MasterUse) => void }) {
+  const masters = useProject((state) => state.masters);
+  const kinds = (["dark", "flat", "bias"] as const).filter((kind) => masters.some((master) => master.kind === kind));
+  if (kinds.length === 0) return null;
+  return (
+    <div
+      className="flex flex-wrap items-center gap-x-3 text-quiet"
+      data-help="Other masters than on the Subs screen make another stack from the same subs; they are measured again for it"
+      data-testid="calibrated-with"
+    >
+      Calibrate with
+      {kinds.map((kind) => (
+        <Tick
+          key={kind}
+          className="gap-1 text-text"
+          checked={use[kind]}
+          onChange={(checked) => onChange({ ...use, [kind]: checked })}
+        >
+          {{ dark: "darks", flat: "flats", bias: "bias" }[kind]}
+        </Tick>
+      ))}
+    </div>
   );
 }
 

@@ -6,7 +6,7 @@ import { MEASURES, measureOf } from "@/core/choose";
 import type { SubRecord } from "@/storage";
 import { Button, IconButton } from "../kit/button";
 import { levelUnit } from "../kit/format";
-import { TYPE_LABELS } from "./headerPanel";
+import { TYPE_LABELS } from "./typeLabels";
 import type { Prepared } from "./useFlip";
 
 interface Props {

@@ -10,15 +10,8 @@ import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { useAnswer } from "../kit/useAnswer";
 import { calibratedScale } from "@/engine/tasks/subs";
+import { TYPE_LABELS } from "./typeLabels";
 import { useStaleLights } from "./useStaleLights";
-
-export const TYPE_LABELS: Record<FrameType, string> = {
-  light: "light",
-  dark: "dark",
-  flat: "flat",
-  bias: "bias",
-  darkflat: "dark-flat",
-};
 
 /** The header of the current file with a search, and fields that can be typed in for all selected subs at once. */
 export function HeaderPanel({ current, selected }: { current: SubRecord; selected: SubRecord[] }) {

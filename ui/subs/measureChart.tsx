@@ -95,7 +95,8 @@ interface ChartProps extends Omit<Props, "frames"> {
 
 function Chart({ points, axes, limits, rules, verdicts, currentId, selection, onPick, onSelect }: ChartProps) {
   const session = useSession();
-  const { box, width } = useSize();
+  const { box, size } = useSize();
+  const { width } = size;
   const [framing, setFraming] = useState<Framing | null>(null);
   const fitted = useMemo(
     () => fittedScales(points, limits, { x: axes.x, y: axes.y }, width),

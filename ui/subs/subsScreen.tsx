@@ -7,7 +7,7 @@ import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
 import { useHeldKey } from "../kit/useHeldKey";
-import type { DefectMap } from "./calibratePanel";
+import type { DefectMap } from "./masterList";
 import { CalibratePanel } from "./calibratePanel";
 import { ChoosePanel } from "./choosePanel";
 import { ColumnsMenu } from "./columnsMenu";

@@ -62,111 +62,161 @@ export function SubsTable(props: Props) {
   }, [rows, at]);
   useEffect(() => rows.measure(), [rows, height, verdicts, frames]);
   const selected = new Set(selection);
-  const head = (key: SortKey, label: string, width: string, help: string) => (
-    <div
-      key={key}
-      role="columnheader"
-      aria-sort={sort.key === key ? (sort.down ? "descending" : "ascending") : "none"}
-      className={width}
-    >
-      <button
-        type="button"
-        title={help}
-        data-help={help}
-        className={`w-full px-1 leading-tight ${key === "name" ? "text-left" : "text-right"} ${sort.key === key ? "text-text" : "text-quiet"} hover:text-text`}
-        onClick={() => onSort(key)}
-      >
-        {label}
-        {sort.key === key ? (sort.down ? " ↓" : " ↑") : ""}
-      </button>
-    </div>
-  );
   return (
     <div className="flex min-h-0 flex-1 flex-col text-sm" role="table" aria-label="Subs">
       <div role="row" className="flex h-10 shrink-0 items-center border-b border-line pr-2">
         <span className="w-8" role="columnheader" aria-label="In or out" />
-        {head("name", "Name", "min-w-0 flex-1", "Sort by name")}
+        <Head of="name" label="Name" width="min-w-0 flex-1" help="Sort by name" {...{ sort, onSort }} />
         {columns.map((id) => {
           const { short, unit, help, label } = measureOf(id);
-          return head(id, unit ? `${short} ${unit}` : short, "w-[68px]", `${label}: ${help}`);
+          return (
+            <Head
+              key={id}
+              of={id}
+              label={unit ? `${short} ${unit}` : short}
+              width="w-[68px]"
+              help={`${label}: ${help}`}
+              {...{ sort, onSort }}
+            />
+          );
         })}
       </div>
       <div ref={box} role="rowgroup" className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label="Rows">
         <div role="presentation" style={{ height: rows.getTotalSize(), position: "relative" }}>
           {rows.getVirtualItems().map((item) => {
             const frame = frames[item.index];
-            const sub = subs.get(frame.id);
-            const verdict = verdicts.get(frame.id);
-            const included = verdict?.included !== false;
-            const flags = flagsOf(frame);
-            const why = reasonOf(frame);
-            const mark = selected.has(frame.id) ? "bg-line" : frame.id === currentId ? "bg-raised" : "hover:bg-panel";
             return (
-              <div
+              <SubRow
                 key={frame.id}
-                role="row"
-                aria-selected={frame.id === currentId || selected.has(frame.id)}
-                data-sub={frame.name}
-                title={why}
-                className={`group absolute w-full cursor-pointer pr-2 select-none ${mark} ${frame.id === currentId ? "shadow-[inset_2px_0_0_#e0a44a]" : ""} ${included ? "" : "text-quiet"}`}
-                style={{ height: item.size, top: item.start }}
-                onClick={(event) => onPick(frame.id, { ctrl: event.ctrlKey || event.metaKey, shift: event.shiftKey })}
-              >
-                <div role="presentation" className="flex items-center" style={{ height }}>
-                  <span role="cell" className="flex w-8 justify-center">
-                    <input
-                      type="checkbox"
-                      aria-label={`Include ${frame.name}`}
-                      className="accent-[#a3a3a3]"
-                      checked={included}
-                      onClick={(event) => event.stopPropagation()}
-                      onChange={(event) => onDecide(frame.id, event.target.checked)}
-                    />
-                  </span>
-                  <span role="cell" className="flex min-w-0 flex-1 items-center gap-2 px-1">
-                    {thumbnails && sub ? <Thumbnail sub={sub} height={height - 4} /> : null}
-                    <span
-                      className={`min-w-0 truncate ${frame.id === referenceId ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
-                    >
-                      {frame.name}
-                    </span>
-                  </span>
-                  <span role="cell" className="flex shrink-0 items-center gap-0.5 text-quiet">
-                    <button
-                      type="button"
-                      aria-label={`${frame.name} is the rival`}
-                      aria-pressed={sub?.rival === true}
-                      title="The rival: T goes there and back (L)"
-                      data-help="Makes a row the rival, to which T goes and back (L)"
-                      className={`hover:text-text focus:opacity-100 ${sub?.rival ? "text-text" : "opacity-0 group-hover:opacity-100"}`}
-                      onClick={(event) => (event.stopPropagation(), onRival(frame.id))}
-                    >
-                      <Pin size={12} fill={sub?.rival ? "currentColor" : "none"} />
-                    </button>
-                    {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
-                    {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
-                    {flags.includes("double") ? <Copy size={12} aria-label="double image" /> : null}
-                    {flags.includes("black") ? <CircleOff size={12} aria-label="black is cut off" /> : null}
-                  </span>
-                  {columns.map((id) => {
-                    const { value, digits } = measureOf(id);
-                    return (
-                      <span key={id} role="cell" className="figures w-[68px] px-1 text-right">
-                        {fixed(value(frame), digits)}
-                      </span>
-                    );
-                  })}
-                </div>
-                {why ? (
-                  <div role="cell" className="truncate pl-9 text-xs leading-[13px] text-quiet" data-testid="reason">
-                    {why}
-                  </div>
-                ) : null}
-              </div>
+                frame={frame}
+                sub={subs.get(frame.id)}
+                verdict={verdicts.get(frame.id)}
+                why={reasonOf(frame)}
+                place={{ top: item.start, height: item.size, line: height }}
+                {...{ columns, thumbnails, onPick, onDecide, onRival }}
+                isCurrent={frame.id === currentId}
+                isSelected={selected.has(frame.id)}
+                isReference={frame.id === referenceId}
+              />
             );
           })}
         </div>
       </div>
     </div>
+  );
+}
+
+/** What a column shows; a click sorts by it, another the other way round. */
+function Head({
+  of,
+  label,
+  width,
+  help,
+  sort,
+  onSort,
+}: Pick<Props, "sort" | "onSort"> & { of: SortKey; label: string; width: string; help: string }) {
+  const isSorted = sort.key === of;
+  return (
+    <div role="columnheader" aria-sort={isSorted ? (sort.down ? "descending" : "ascending") : "none"} className={width}>
+      <button
+        type="button"
+        title={help}
+        data-help={help}
+        className={`w-full px-1 leading-tight ${of === "name" ? "text-left" : "text-right"} ${isSorted ? "text-text" : "text-quiet"} hover:text-text`}
+        onClick={() => onSort(of)}
+      >
+        {label}
+        {isSorted ? (sort.down ? " ↓" : " ↑") : ""}
+      </button>
+    </div>
+  );
+}
+
+interface RowProps extends Pick<Props, "columns" | "thumbnails" | "onPick" | "onDecide" | "onRival"> {
+  frame: GradedFrame;
+  sub: SubRecord | undefined;
+  verdict: Verdict | undefined;
+  why: string;
+  /** Of the row in the list, and the height of its first line, px. */
+  place: { top: number; height: number; line: number };
+  isCurrent: boolean;
+  isSelected: boolean;
+  isReference: boolean;
+}
+
+function SubRow(props: RowProps) {
+  const { frame, sub, verdict, why, place, columns, thumbnails, onPick, onDecide, onRival } = props;
+  const { isCurrent, isSelected, isReference } = props;
+  const included = verdict?.included !== false;
+  const mark = isSelected ? "bg-line" : isCurrent ? "bg-raised" : "hover:bg-panel";
+  return (
+    <div
+      role="row"
+      aria-selected={isCurrent || isSelected}
+      data-sub={frame.name}
+      title={why}
+      className={`group absolute w-full cursor-pointer pr-2 select-none ${mark} ${isCurrent ? "shadow-[inset_2px_0_0_#e0a44a]" : ""} ${included ? "" : "text-quiet"}`}
+      style={{ height: place.height, top: place.top }}
+      onClick={(event) => onPick(frame.id, { ctrl: event.ctrlKey || event.metaKey, shift: event.shiftKey })}
+    >
+      <div role="presentation" className="flex items-center" style={{ height: place.line }}>
+        <span role="cell" className="flex w-8 justify-center">
+          <input
+            type="checkbox"
+            aria-label={`Include ${frame.name}`}
+            className="accent-[#a3a3a3]"
+            checked={included}
+            onClick={(event) => event.stopPropagation()}
+            onChange={(event) => onDecide(frame.id, event.target.checked)}
+          />
+        </span>
+        <span role="cell" className="flex min-w-0 flex-1 items-center gap-2 px-1">
+          {thumbnails && sub ? <Thumbnail sub={sub} height={place.line - 4} /> : null}
+          <span
+            className={`min-w-0 truncate ${isReference ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
+          >
+            {frame.name}
+          </span>
+        </span>
+        <RowMarks {...{ frame, sub, onRival }} />
+        {columns.map((id) => {
+          const { value, digits } = measureOf(id);
+          return (
+            <span key={id} role="cell" className="figures w-[68px] px-1 text-right">
+              {fixed(value(frame), digits)}
+            </span>
+          );
+        })}
+      </div>
+      {why ? (
+        <div role="cell" className="truncate pl-9 text-xs leading-[13px] text-quiet" data-testid="reason">
+          {why}
+        </div>
+      ) : null}
+    </div>
+  );
+}
+
+/** Whether a row is the rival, and what is wrong with its frame. */
+function RowMarks({ frame, sub, onRival }: Pick<RowProps, "frame" | "sub" | "onRival">) {
+  const flags = flagsOf(frame);
+  return (
+    <span role="cell" className="flex shrink-0 items-center gap-0.5 text-quiet">
+      <button
+        type="button"
+        aria-label={`${frame.name} is the rival`}
+        aria-pressed={sub?.rival === true}
+        title="The rival: T goes there and back (L)"
+        data-help="Makes a row the rival, to which T goes and back (L)"
+        className={`hover:text-text focus:opacity-100 ${sub?.rival ? "text-text" : "opacity-0 group-hover:opacity-100"}`}
+        onClick={(event) => (event.stopPropagation(), onRival(frame.id))}
+      >
+        <Pin size={12} fill={sub?.rival ? "currentColor" : "none"} />
+      </button>
+      {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
+      {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
+      {flags.includes("double") ? <Copy size={12} aria-label="double image" /> : null}
+      {flags.includes("black") ? <CircleOff size={12} aria-label="black is cut off" /> : null}
+    </span>
   );
 }

@@ -7,8 +7,7 @@ import { useEffect, useState } from "react";
 export interface Sized {
   box: RefCallback<HTMLElement>;
   element: HTMLElement | null;
-  width: number;
-  height: number;
+  size: { width: number; height: number };
 }
 
 export function useSize(): Sized {
@@ -23,5 +22,5 @@ export function useSize(): Sized {
     observer.observe(element);
     return () => observer.disconnect();
   }, [element]);
-  return { box: setElement, element, ...size };
+  return { box: setElement, element, size };
 }

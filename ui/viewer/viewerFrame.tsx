@@ -49,7 +49,7 @@ export function ViewerFrame({
   overlay,
   label,
 }: FrameProps) {
-  const { box, element, ...size } = useSize();
+  const { box, element, size } = useSize();
   const fit = Math.min(size.width / width, size.height / height) || 1;
   const scale = look.scale ?? fittingScale(fit);
   const centre = look.scale === null ? { x: width / 2, y: height / 2 } : look;
