@@ -1,4 +1,4 @@
-import type { Fact, PictureLook, NoiseGainMap, SeenPatch } from "../facts";
+import type { Fact, FactInput, NoiseGainMap, SeenPatch } from "../facts";
 import { FACTS, measureNoiseGainMap } from "../facts";
 import type { JobHandle } from "../job";
 import { quietly, UserError } from "../job";
@@ -189,7 +189,7 @@ export class SeenPicture {
     return known as Promise<V>;
   }
 
-  inMode(mode: ChannelMode, k: number, chosen = NOTHING_CHOSEN): PictureLook {
+  inMode(mode: ChannelMode, k: number, chosen = NOTHING_CHOSEN): FactInput {
     const ofMode = (piece: Raster): Raster => splitForMode(piece, mode)[k];
     return {
       fullScale: this.state().white,

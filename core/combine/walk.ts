@@ -19,9 +19,9 @@ export interface CubeLayers {
   /** The scatter that is expected of each layer, for a channel; needed by the rejector that goes by it. */
   scatter?(channel: number): LayerScatter;
   /** Pixels of a tile at which a layer is known to be bad (1), or null for none. */
-  bad?(layer: number, tile: Region): Uint8Array | null;
+  defective?(layer: number, tile: Region): Uint8Array | null;
   /** Pixels of a tile that was just read at which a layer is saturated (1) and gives way to layers that are not; null for none. */
-  spent?(layer: number): Uint8Array | null;
+  saturated?(layer: number): Uint8Array | null;
   /** Where it is counted what is rejected of each layer. */
   tally?: RejectedBlocks;
 }
@@ -68,8 +68,8 @@ async function combineTiles(
       planes.forEach((plane, c) => plane !== places[c] && places[c].set(plane));
       job.progress((t + (i + 1) / count) / tiles.length);
     }
-    markSpent(cubes, pixels, layers);
-    markBad(cubes, pixels, layers, read);
+    markSaturated(cubes, pixels, layers);
+    markDefective(cubes, pixels, layers, read);
     // The cubes, one layer read and resampled, and the results.
     peakBytes = Math.max(peakBytes, pixels * channels * (4 * count + 8 + 16));
     const combined = cubes.map((cube, c) => {
@@ -89,9 +89,9 @@ async function combineTiles(
 }
 
 /** Takes out saturated samples (NaN) wherever a layer that is not saturated is there. */
-function markSpent(cubes: readonly Float32Array[], pixels: number, { count, spent }: CubeLayers): void {
-  if (!spent) return;
-  const masks = Array.from({ length: count }, (_, i) => spent(i));
+function markSaturated(cubes: readonly Float32Array[], pixels: number, { count, saturated }: CubeLayers): void {
+  if (!saturated) return;
+  const masks = Array.from({ length: count }, (_, i) => saturated(i));
   if (masks.every((mask) => mask === null)) return;
   const isSpent = new Uint8Array(pixels);
   for (const mask of masks) if (mask) for (let p = 0; p < pixels; p++) isSpent[p] |= mask[p];
@@ -104,15 +104,20 @@ function markSpent(cubes: readonly Float32Array[], pixels: number, { count, spen
 }
 
 /** Marks bad samples as such (+∞) where enough others are left. */
-function markBad(cubes: readonly Float32Array[], pixels: number, { count, bad }: CubeLayers, tile: Region): void {
-  if (!bad) return;
+function markDefective(
+  cubes: readonly Float32Array[],
+  pixels: number,
+  { count, defective }: CubeLayers,
+  tile: Region,
+): void {
+  if (!defective) return;
   const leftAt = (cube: Float32Array, p: number): number => {
     let left = 0;
     for (let k = p; k < cube.length; k += pixels) if (cube[k] < Infinity) left++;
     return left;
   };
   for (let i = 0; i < count; i++) {
-    const mask = bad(i, tile);
+    const mask = defective(i, tile);
     if (!mask) continue;
     for (const cube of cubes)
       for (let p = 0, k = i * pixels; p < pixels; p++, k++)

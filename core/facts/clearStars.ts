@@ -2,7 +2,7 @@ import type { JobHandle } from "../job";
 import type { StarFit } from "../measure";
 import { findStars } from "../measure";
 import { isKept } from "./dropped";
-import type { PictureLook } from "./fact";
+import type { FactInput } from "./fact";
 
 /** Fewer stars tell no shape. */
 export const LEAST_STARS = 5;
@@ -21,9 +21,9 @@ export interface ClearStar {
 }
 
 /** By channel: the clear, unclipped stars that stand alone, without those that were dropped. */
-export async function clearStars(look: PictureLook, job: JobHandle): Promise<ClearStar[][]> {
-  const samples = await look.field.samples();
-  const kept = { places: look.field.places, dropped: look.dropped };
+export async function clearStars(input: FactInput, job: JobHandle): Promise<ClearStar[][]> {
+  const samples = await input.field.samples();
+  const kept = { places: input.field.places, dropped: input.dropped };
   const channels: ClearStar[][] = [];
   for (const [c] of samples[0].planes.entries()) {
     const brightest = samples.reduce(

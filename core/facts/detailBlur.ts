@@ -21,10 +21,10 @@ export const detailBlur: Fact<DetailBlurFact> = {
   id: "detailBlur",
   title: "blur, from the detail",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
+  async measure(input, job) {
+    const samples = await input.samples();
     const all = energiesOf(samples, job.kernels);
-    const halves = await look.halfDifferences();
+    const halves = await input.halfDifferences();
     const noise = halves ? energiesOf(halves, job.kernels) : all.map(() => 0);
     const fwhmPx = blurOfEnergies(
       all.map((e, j) => e - noise[j]),

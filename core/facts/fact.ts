@@ -10,7 +10,7 @@ export interface SeenPatch {
 }
 
 /** A reader of the whole picture, as it is before a step and in the step's channel mode. */
-export interface PictureLook {
+export interface FactInput {
   /** The level that is white: the sensor's full scale in samples of the picture, 1 after a stretch. */
   readonly fullScale: number;
   /** Where the pieces that are looked at lie: all of a small picture, else pieces spread evenly. */
@@ -43,14 +43,14 @@ export interface Fact<V> {
   id: string;
   /**
    * The kind of parameter that it follows: patches of sky in which noise is measured
-   * (PictureLook.patches), or stars that do not count for the blur (PictureLook.dropped).
+   * (FactInput.patches), or stars that do not count for the blur (FactInput.dropped).
    * @default none
    */
   follows?: "patches" | "stars";
   /** What it tells, in a few words. */
   title: string;
   schema: z.ZodType<V>;
-  measure(look: PictureLook, job: JobHandle): Promise<V>;
+  measure(input: FactInput, job: JobHandle): Promise<V>;
   /** The value for a picture of the same sky with so many times the noise, such as one of the halves (√2). */
   noisier(value: V, times: number): V;
 }

@@ -5,16 +5,16 @@ import { createRandom } from "../numeric/random";
 import type { Raster } from "../raster";
 import { createRaster, frameOfRaster, wholeRegion } from "../raster";
 import { paintStars, randomStars, wasmKernels } from "../testing/fixtures";
-import type { FactId, FactValue, PictureLook } from "./index";
+import type { FactId, FactValue, FactInput } from "./index";
 import { FACTS, factOf, NOISE_SCALES } from "./index";
 
 const job = quietJob(wasmKernels());
-const look = (picture: Raster, difference: Raster | null = null, gaps: Uint8Array | null = null): PictureLook => ({
+const input = (picture: Raster, difference: Raster | null = null, gaps: Uint8Array | null = null): FactInput => ({
   patches: () => Promise.resolve(null),
   noiseGain: () => Promise.resolve(null),
   dropped: [],
   fullScale: 1,
-  fact: (fact) => fact.measure(look(picture, difference, gaps), job),
+  fact: (fact) => fact.measure(input(picture, difference, gaps), job),
   gaps: () => Promise.resolve([gaps]),
   places: [{ x: 0, y: 0, width: picture.width, height: picture.height }],
   samples: () => Promise.resolve([picture]),
@@ -51,9 +51,9 @@ function shared({ width, height, planes: [plane] }: Raster): Raster {
 describe.each(Object.keys(FACTS) as FactId[])("%s", (id) => {
   test("is plain JSON of its schema, the same each time, and has a value for a half", async () => {
     const fact = factOf(id);
-    const value = await fact.measure(look(field), job);
+    const value = await fact.measure(input(field), job);
     expect(fact.schema.parse(JSON.parse(JSON.stringify(value)))).toEqual(value);
-    expect(await fact.measure(look(field), job)).toEqual(value);
+    expect(await fact.measure(input(field), job)).toEqual(value);
     expect(fact.schema.safeParse(fact.noisier(value, Math.SQRT2)).success).toBe(true);
     expect(fact.id).toBe(id);
   });
@@ -65,8 +65,8 @@ describe.each(Object.keys(FACTS) as FactId[])("%s", (id) => {
     ]) {
       const flat = createRaster(width, height, 1);
       flat.planes[0].fill(0.25);
-      expect(JSON.stringify(await factOf(id).measure(look(flat), job))).toBe(
-        JSON.stringify(await factOf(id).measure(look(flat), job), (_, v: unknown) =>
+      expect(JSON.stringify(await factOf(id).measure(input(flat), job))).toBe(
+        JSON.stringify(await factOf(id).measure(input(flat), job), (_, v: unknown) =>
           typeof v === "number" && !Number.isFinite(v) ? "not finite" : v,
         ),
       );
@@ -75,7 +75,7 @@ describe.each(Object.keys(FACTS) as FactId[])("%s", (id) => {
 });
 
 test("noise: white noise has the σ of each starlet scale; shared between neighbours it is told as such; a half has √2 of it", async () => {
-  const white = await FACTS.noise.measure(look(whiteNoise(0.002, 5, 0.1)), job);
+  const white = await FACTS.noise.measure(input(whiteNoise(0.002, 5, 0.1)), job);
   expect(white.from).toBe("picture");
   expect(white.scales[0].length).toBe(NOISE_SCALES);
   // Few coefficients are independent at the coarse scales: only the first four are held to it.
@@ -85,14 +85,14 @@ test("noise: white noise has the σ of each starlet scale; shared between neighb
   expect(FACTS.noise.noisier(white, Math.SQRT2).sigma[0] / white.sigma[0]).toBeCloseTo(Math.SQRT2, 12);
 
   // Mean of four: σ/2 per pixel; half a pixel's bilinear sharing makes the finest scale tell less.
-  const soft = await FACTS.noise.measure(look(shared(whiteNoise(0.002, 6, 0.1))), job);
+  const soft = await FACTS.noise.measure(input(shared(whiteNoise(0.002, 6, 0.1))), job);
   expect(soft.sigma[0]).toBeLessThan(0.0008);
   expect(Math.abs((soft.sigma[0] * (soft.correlation[0] ?? 0)) / 0.001 - 1)).toBeLessThan(0.05);
 });
 
 test("noise comes from the halves where they are, and then stars do not count", async () => {
   const difference = whiteNoise(0.0007, 8, 0);
-  const told = await FACTS.noise.measure(look(field, difference), job);
+  const told = await FACTS.noise.measure(input(field, difference), job);
   expect(told.from).toBe("halves");
   expect(told.sigma[0] / 0.0007).toBeCloseTo(1, 1);
 });
@@ -100,7 +100,7 @@ test("noise comes from the halves where they are, and then stars do not count", 
 test("stars: where they were painted, with the offset of their piece", async () => {
   const painted = randomStars(40, 320, 300, 9);
   const picture = paintStars(320, 300, painted, { channels: 1, seed: 5, noise: 0.0004 });
-  const moved = { ...look(picture), places: [{ x: 1000, y: 500, width: 320, height: 300 }] };
+  const moved = { ...input(picture), places: [{ x: 1000, y: 500, width: 320, height: 300 }] };
   const { stars } = await FACTS.stars.measure(moved, job);
   // A blend may lie between its two: most of the twenty brightest found ones are where one was painted.
   const near = stars
@@ -112,10 +112,10 @@ test("stars: where they were painted, with the offset of their piece", async () 
 });
 
 test("psf: the stars that were painted; sky and levels: the level and noise that were painted", async () => {
-  const shape = await FACTS.psf.measure(look(field), job);
+  const shape = await FACTS.psf.measure(input(field), job);
   expect(Math.abs((shape.fwhmPx ?? 0) / 3 - 1)).toBeLessThan(0.05);
-  const sky = await FACTS.sky.measure(look(field), job);
-  const levels = await FACTS.levels.measure({ ...look(field), fullScale: 4 }, job);
+  const sky = await FACTS.sky.measure(input(field), job);
+  const levels = await FACTS.levels.measure({ ...input(field), fullScale: 4 }, job);
   for (let c = 0; c < 3; c++) {
     expect(Math.abs(sky.level[c] - 0.01)).toBeLessThan(0.0004);
     expect(Math.abs(sky.sigma[c] / 0.0004 - 1)).toBeLessThan(0.1);
@@ -151,8 +151,8 @@ test("grain and mixture: a border without data, which is filled alike in both ha
     ...p,
     planes: [p.planes[0].map((v, i) => (v + sign * q.planes[0][i]) / 2)],
   });
-  const whole = look(half(a, b, 1), half(a, b, -1));
-  const cut = look(half(framed(a), framed(b), 1), half(framed(a), framed(b), -1), gaps);
+  const whole = input(half(a, b, 1), half(a, b, -1));
+  const cut = input(half(framed(a), framed(b), 1), half(framed(a), framed(b), -1), gaps);
   const [one, other] = [await FACTS.noiseModel.measure(whole, job), await FACTS.noiseModel.measure(cut, job)];
   expect(Math.sqrt(one.models[0].a) / (0.002 / Math.SQRT2)).toBeCloseTo(1, 1);
   expect(Math.abs(other.models[0].a / one.models[0].a - 1)).toBeLessThan(0.05);

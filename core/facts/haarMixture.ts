@@ -17,12 +17,12 @@ export const haarMixture: Fact<HaarMixtureFact> = {
   follows: "patches",
   title: "signal and noise by scale and direction",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
-    const known = await look.fact(noiseModel);
-    const gaps = await look.gaps();
+  async measure(input, job) {
+    const samples = await input.samples();
+    const known = await input.fact(noiseModel);
+    const gaps = await input.gaps();
     const stabilised = samples.map((piece, k) =>
-      componentsOf(stabilisedRaster(piece, known, look.places[k].x, look.places[k].y)),
+      componentsOf(stabilisedRaster(piece, known, input.places[k].x, input.places[k].y)),
     );
     const components: HaarMixtureFact["components"] = [];
     for (const [k, lags] of known.covariance.entries()) {

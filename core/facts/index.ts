@@ -1,6 +1,6 @@
 export type { StarsFact } from "./stars";
 export type { DetailBlurFact } from "./detailBlur";
-export type { Fact, PictureLook, SeenPatch } from "./fact";
+export type { Fact, FactInput, SeenPatch } from "./fact";
 export { componentsOf, fromComponents, shareInBrightness } from "./components";
 export type { HaarMixtureFact } from "./haarMixture";
 export type { MixtureFact } from "./mixture";

@@ -35,6 +35,6 @@ export const levels: Fact<LevelsFact> = {
   id: "levels",
   title: "level and spread of the samples",
   schema: levelsSchema,
-  measure: async (look) => levelsOf(await look.samples(), look.fullScale),
+  measure: async (input) => levelsOf(await input.samples(), input.fullScale),
   noisier: (value) => value,
 };

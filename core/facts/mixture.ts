@@ -40,11 +40,11 @@ export const mixture: Fact<MixtureFact> = {
   follows: "patches",
   title: "signal and noise by scale",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
-    const known = await look.fact(noiseModel);
-    const gaps = await look.gaps();
-    const stabilised = samples.map((piece, k) => stabilisedRaster(piece, known, look.places[k].x, look.places[k].y));
+  async measure(input, job) {
+    const samples = await input.samples();
+    const known = await input.fact(noiseModel);
+    const gaps = await input.gaps();
+    const stabilised = samples.map((piece, k) => stabilisedRaster(piece, known, input.places[k].x, input.places[k].y));
     const components = [];
     for (const [k, noise] of known.covariance.entries()) {
       await job.breathe();

@@ -26,9 +26,9 @@ export const noise: Fact<NoiseFact> = {
   id: "noise",
   title: "noise by scale",
   schema,
-  async measure(look, job) {
-    const halves = await look.halfDifferences();
-    const pieces = halves ?? (await look.samples());
+  async measure(input, job) {
+    const halves = await input.halfDifferences();
+    const pieces = halves ?? (await input.samples());
     const perPiece = pieces.map(({ planes, width, height }) =>
       planes.map((plane) => scaleNoise(plane, width, height, NOISE_SCALES, job.kernels)),
     );

@@ -48,16 +48,16 @@ export const noiseModel: Fact<NoiseModelFact> = {
   follows: "patches",
   title: "noise against signal, and how neighbours share it",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
-    const halves = await look.halfDifferences();
-    const gaps = await look.gaps();
-    const over = await look.noiseGain();
-    const reliefs = look.places.map((place) => samples[0].planes.map((_, c) => over && noiseGainOver(over, c, place)));
+  async measure(input, job) {
+    const samples = await input.samples();
+    const halves = await input.halfDifferences();
+    const gaps = await input.gaps();
+    const over = await input.noiseGain();
+    const reliefs = input.places.map((place) => samples[0].planes.map((_, c) => over && noiseGainOver(over, c, place)));
     const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, reliefs, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
-    const patches = await look.patches();
+    const patches = await input.patches();
     if (patches) return { ...inPatches(patches, models, job), from: "patches", noiseGain: null };
     const covariance = noiseCovariances(samples, halves, reliefs, gaps, models, found, job).map((lags) => [...lags]);
     return { models, covariance, from: halves ? "halves" : "picture", noiseGain: over };

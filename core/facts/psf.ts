@@ -19,10 +19,10 @@ export const psf: Fact<PsfFact> = {
   follows: "stars",
   title: "shape of the stars",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
+  async measure(input, job) {
+    const samples = await input.samples();
     const pieces = samples.map((piece, k) =>
-      findStars(meanPlane(piece), piece.width, piece.height, job.kernels).filter(isKept(look, k)),
+      findStars(meanPlane(piece), piece.width, piece.height, job.kernels).filter(isKept(input, k)),
     );
     const { fwhmPx, beta } = starShape(pieces.flat());
     return { fwhmPx, beta, alike: areAlike(pieces) };

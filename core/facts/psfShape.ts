@@ -50,9 +50,9 @@ export const psfShape: Fact<PsfShapeFact> = {
   follows: "stars",
   title: "PSF of each channel",
   schema,
-  async measure(look, job) {
-    const channels = await clearStars(look, job);
-    return { channels: shapesOf(channels.map((stars) => inPicture(stars, look.field.places))) };
+  async measure(input, job) {
+    const channels = await clearStars(input, job);
+    return { channels: shapesOf(channels.map((stars) => inPicture(stars, input.field.places))) };
   },
   noisier: (value) => value,
 };

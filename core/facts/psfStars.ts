@@ -36,12 +36,12 @@ export const psfStars: Fact<PsfStarsFact> = {
   follows: "stars",
   title: "stars that tell the PSF",
   schema,
-  async measure(look, job) {
-    const samples = await look.field.samples();
-    const channels = await clearStars(look, job);
-    const shapes = shapesOf(channels.map((stars) => inPicture(stars, look.field.places)));
+  async measure(input, job) {
+    const samples = await input.field.samples();
+    const channels = await clearStars(input, job);
+    const shapes = shapesOf(channels.map((stars) => inPicture(stars, input.field.places)));
     return {
-      channels: shapes.map((shape, c) => shape && readoutOf(channels[c], samples, look.field.places, c, shape)),
+      channels: shapes.map((shape, c) => shape && readoutOf(channels[c], samples, input.field.places, c, shape)),
     };
   },
   noisier: (value) => value,

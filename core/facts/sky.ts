@@ -18,8 +18,8 @@ export const sky: Fact<SkyFact> = {
   id: "sky",
   title: "sky level and its noise",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
+  async measure(input, job) {
+    const samples = await input.samples();
     const channels = samples[0].planes.map((_, c) => {
       const cells: number[] = [];
       let brightest = -Infinity;

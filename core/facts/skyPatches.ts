@@ -9,13 +9,13 @@ export const skyPatches: Fact<z.infer<typeof schema>> = {
   id: "skyPatches",
   title: "star-free patches of sky",
   schema,
-  async measure(look, job) {
-    const [samples, gaps] = [await look.samples(), await look.gaps()];
+  async measure(input, job) {
+    const [samples, gaps] = [await input.samples(), await input.gaps()];
     const pieces = samples.map((raster, k) => ({
       raster,
       gaps: gaps[k],
-      x: look.places[k].x,
-      y: look.places[k].y,
+      x: input.places[k].x,
+      y: input.places[k].y,
     }));
     return findSkyPatches(pieces, job.kernels);
   },

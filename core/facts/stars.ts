@@ -17,12 +17,12 @@ export const stars: Fact<StarsFact> = {
   id: "stars",
   title: "stars",
   schema,
-  async measure(look, job) {
-    const samples = await look.samples();
+  async measure(input, job) {
+    const samples = await input.samples();
     const found = samples.flatMap((piece, k) =>
       findStars(meanPlane(piece), piece.width, piece.height, job.kernels).map(({ x, y, flux, peak, snr }) => ({
-        x: x + look.places[k].x,
-        y: y + look.places[k].y,
+        x: x + input.places[k].x,
+        y: y + input.places[k].y,
         flux,
         peak,
         snr,

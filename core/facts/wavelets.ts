@@ -48,12 +48,12 @@ export const wavelets: Fact<WaveletsFact> = {
   follows: "patches",
   title: "wavelet thresholds of least expected error",
   schema,
-  async measure(look, job) {
-    const known = await look.fact(noiseModel);
-    const gaps = await look.gaps();
-    const pieces = (await look.samples()).map((piece, k) => {
+  async measure(input, job) {
+    const known = await input.fact(noiseModel);
+    const gaps = await input.gaps();
+    const pieces = (await input.samples()).map((piece, k) => {
       const { width, height } = piece;
-      const { x, y } = look.places[k];
+      const { x, y } = input.places[k];
       return { width, height, components: componentsOf(stabilisedRaster(piece, known, x, y)) };
     });
     const thresholds: number[][] = [];

@@ -85,7 +85,7 @@ test("the bilateral filter as OpenCV computes it", () => {
 test.each(SIZES)("the twins agree at %i × %i", (w, h) => {
   const of = noisy(w * h, w);
   const variation = { weight: 1.3, iterations: 40 };
-  const means = { patch: 2, search: 5, h: 0.7, spared: 1 };
+  const means = { patch: 2, search: 5, h: 0.7, noiseDistance: 1 };
   const likeness = { radius: 3, range: 1.5 };
   const pairs = [plain, wasm].map((kernels) => [
     kernels.totalVariation(of, w, h, variation),
@@ -106,7 +106,7 @@ test("non-local means: what repeats is averaged over its repeats, what stands al
   );
   const of = clean.map((v) => v + random.normal());
   of[40 * w + 40] += 500;
-  const found = wasm.nonLocalMeans(of, w, h, { patch: 2, search: 6, h: 1, spared: 2 });
+  const found = wasm.nonLocalMeans(of, w, h, { patch: 2, search: 6, h: 1, noiseDistance: 2 });
   const error = (a: Float32Array) =>
     Math.sqrt(a.reduce((sum, v, i) => (i === 40 * w + 40 ? sum : sum + (v - clean[i]) ** 2), 0) / a.length);
   expect(error(found) / error(of)).toBeLessThan(0.45);
@@ -118,7 +118,7 @@ test("no weight leaves the picture; a level stays level", () => {
   const level = new Float32Array(200).fill(7);
   for (const out of [
     wasm.totalVariation(level, 20, 10, { weight: 2, iterations: 20 }),
-    wasm.nonLocalMeans(level, 20, 10, { patch: 1, search: 3, h: 1, spared: 0 }),
+    wasm.nonLocalMeans(level, 20, 10, { patch: 1, search: 3, h: 1, noiseDistance: 0 }),
     wasm.bilateral(level, 20, 10, { radius: 3, range: 1 }),
   ])
     expect(worstDifference(out, level)).toBeLessThan(1e-5);

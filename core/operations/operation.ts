@@ -112,7 +112,7 @@ export interface Restoring<P, I extends FactId> {
   /** FWHM in px that it aims at for stars of a FWHM; null for as it comes. */
   aims?(params: P, fwhmPx: number): number | null;
   /** What share of the picture it leaves as it was, by place, where it brings the rest to where `blur` would make the picture of it again (what stops on the way there does not); with as much of surroundings as `run`, and used where `kept`. */
-  spared?(
+  untouchedShare?(
     region: Raster,
     params: P,
     facts: Facts<I>,

@@ -98,24 +98,24 @@ export async function stackRegion(
   };
   const tiles = tilesFor(region, plan, sources, budgetBytes);
   const createRaw = reusedRasters();
-  const spent: (Uint8Array | null)[] = used.map(() => null);
+  const saturated: (Uint8Array | null)[] = used.map(() => null);
   const layers = {
     count: used.length,
     channels,
     read: (i: number, tile: Region, create: CreateRaster) => {
       const { fullAt, toReference } = used[i];
-      spent[i] = null;
+      saturated[i] = null;
       const onRaw =
         fullAt === null
           ? undefined
-          : (raw: Raster, part: Region) => (spent[i] = saturatedPixels(raw, part, fullAt, toReference, tile));
+          : (raw: Raster, part: Region) => (saturated[i] = saturatedPixels(raw, part, fullAt, toReference, tile));
       return sampleSub(sources[i], used[i], tile, settings.resampling, job.kernels, { onRaw, create, createRaw });
     },
-    spent: (i: number) => spent[i],
+    saturated: (i: number) => saturated[i],
     tally,
     weights: (_: Region, c: number) => used.map(({ weight }) => weight[c]),
     scatter: (c: number) => layerScatter(plan, c),
-    bad: (i: number, tile: Region) => trailMask(used[i], tile),
+    defective: (i: number, tile: Region) => trailMask(used[i], tile),
   };
   const how = combineSettings(plan.rejection, settings);
   piece.peakBytes = await cube(how).run(layers, tiles, job, ({ tile, channels: results }) => {

@@ -16,7 +16,7 @@ import { Choice } from "../kit/choice";
 import { SortableList } from "../kit/sortable";
 import { OfferMenu } from "../kit/offerMenu";
 import { ChainFileButtons } from "./chainFile";
-import { ChainShelf } from "./chainShelf";
+import { KeptChains } from "./keptChains";
 import { LaneChip } from "./laneHeader";
 import type { Latency } from "./latency";
 import { StepCard } from "./stepCard";
@@ -83,7 +83,7 @@ function EditorBar({ stackId }: { stackId: string }) {
 function LaneChain({ board, lane, stacks, latency }: Props & { lane: Lane }) {
   const session = useSession();
   const [problem, setProblem] = useState<string | null>(null);
-  const [shelf, setShelf] = useState(false);
+  const [isKeptShown, setKeptShown] = useState(false);
   const stack = stacks.find(({ id }) => id === lane.stackId);
   const toStack = stack ? projectToStack(stacks[0], stack) : null;
   const change = (of: (board: Board) => Board) => {
@@ -100,8 +100,8 @@ function LaneChain({ board, lane, stacks, latency }: Props & { lane: Lane }) {
         <ChainFileButtons
           letter={lane.letter}
           steps={onStack}
-          isShelfOpen={shelf}
-          onShelf={() => setShelf(!shelf)}
+          areKeptShown={isKeptShown}
+          onKept={() => setKeptShown(!isKeptShown)}
           onTake={take}
           onProblem={setProblem}
         />
@@ -118,8 +118,8 @@ function LaneChain({ board, lane, stacks, latency }: Props & { lane: Lane }) {
         />
         <GroupField board={board} lane={lane} />
       </div>
-      {shelf ? (
-        <ChainShelf
+      {isKeptShown ? (
+        <KeptChains
           letter={lane.letter}
           steps={onStack}
           onUse={(steps) => take(steps.map((step) => migratedStep(step)))}

@@ -11,8 +11,8 @@ interface Props {
   letter: string;
   /** The lane's steps on the pixels of its stack. */
   steps: ChainStep[];
-  isShelfOpen: boolean;
-  onShelf: () => void;
+  areKeptShown: boolean;
+  onKept: () => void;
   /** Called with the steps of a chain file; they lie on the pixels of the lane's stack. */
   onTake: (steps: ChainStep[]) => void;
   /** Called with why a file could not be taken, or null. */
@@ -20,7 +20,7 @@ interface Props {
 }
 
 /** Chains kept for every project, a chain from a file, and the lane's chain as one. */
-export function ChainFileButtons({ letter, steps, isShelfOpen, onShelf, onTake, onProblem }: Props) {
+export function ChainFileButtons({ letter, steps, areKeptShown, onKept, onTake, onProblem }: Props) {
   const takeFile = async (file: File) => {
     let json: unknown;
     try {
@@ -39,7 +39,7 @@ export function ChainFileButtons({ letter, steps, isShelfOpen, onShelf, onTake, 
   };
   return (
     <>
-      <IconButton label="Chains kept for every project" aria-pressed={isShelfOpen} onClick={onShelf}>
+      <IconButton label="Chains kept for every project" aria-pressed={areKeptShown} onClick={onKept}>
         <LibraryBig size={14} />
       </IconButton>
       <FileChooser

@@ -7,7 +7,7 @@ import { curvesOf } from "@/core/display";
 import type { Treatment } from "@/engine/tasks/crop";
 import type { Lane, StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
-import type { Look } from "../viewer/pictureViewer";
+import type { Viewport } from "../viewer/pictureViewer";
 import { PictureViewer } from "../viewer/pictureViewer";
 import { laneWords } from "./laneHeader";
 
@@ -23,7 +23,7 @@ interface Props {
 export function LanePicture({ lane, stack, treatment, shownBy: { display, levels } }: Props) {
   const session = useSession();
   const { width, height } = stack.facts;
-  const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
+  const [viewport, setViewport] = useState<Viewport>({ x: width / 2, y: height / 2, scale: null });
   const stretched = isStretched(lane.steps);
   const curves = useMemo(() => (stretched ? null : curvesOf({ display, levels })), [stretched, display, levels]);
   return (
@@ -33,8 +33,8 @@ export function LanePicture({ lane, stack, treatment, shownBy: { display, levels
       width={width}
       height={height}
       curves={curves}
-      look={look}
-      onLook={setLook}
+      viewport={viewport}
+      onViewport={setViewport}
       label={`Lane ${lane.letter}: ${laneWords(lane)}`}
     />
   );

@@ -8,7 +8,7 @@ import type { Treatment } from "@/engine/tasks/crop";
 import type { StackRecord } from "@/storage";
 import { useSession } from "../frame/session";
 import { Button } from "../kit/button";
-import type { Look } from "../viewer/pictureViewer";
+import type { Viewport } from "../viewer/pictureViewer";
 import { RejectedMap } from "./rejectedMap";
 import { PictureViewer } from "../viewer/pictureViewer";
 
@@ -33,7 +33,7 @@ const SHOWN: Record<Exclude<Shown, "ofSub">, { words: string; help: (most: numbe
 export function StackPictureView({ stack, subId = null }: { stack: StackRecord; subId?: string | null }) {
   const session = useSession();
   const { width, height, stretch } = stack.facts;
-  const [look, setLook] = useState<Look>({ x: width / 2, y: height / 2, scale: null });
+  const [viewport, setViewport] = useState<Viewport>({ x: width / 2, y: height / 2, scale: null });
   const [wanted, setShows] = useState<Shown>("mean");
   const sub = stack.report.subs.find(({ id, rejected }) => id === subId && rejected !== null) ?? null;
   const map = wanted === "ofSub" ? sub : null;
@@ -81,8 +81,8 @@ export function StackPictureView({ stack, subId = null }: { stack: StackRecord; 
         height={height}
         curves={curves}
         scaleValues={scaleValues}
-        look={look}
-        onLook={setLook}
+        viewport={viewport}
+        onViewport={setViewport}
         label={`Stack ${stack.name}`}
         overlay={
           map

@@ -8,7 +8,7 @@ import type { Display } from "@/core/display";
 import { curvesOf } from "@/core/display";
 import type { SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
-import type { Look } from "../viewer/viewerFrame";
+import type { Viewport } from "../viewer/viewerFrame";
 import { ViewerFrame } from "../viewer/viewerFrame";
 import { PatchOverlay } from "../viewer/placed/patchOverlay";
 import type { Prepared } from "./useFlip";
@@ -38,10 +38,10 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
   const patches = useProject((state) => state.project.patches);
   const registered = !judging.asItCame && Boolean(current.relation?.value) && reference !== null;
   const size = registered ? reference.measuredSize : current.measuredSize;
-  const [look, setLook] = useState<Look>({ x: size.width / 2, y: size.height / 2, scale: null });
-  useKeys("0", () => setLook((before) => ({ ...before, scale: null })));
-  useKeys("1", () => setLook((before) => ({ ...before, scale: 1 })));
-  useKeys("4", () => setLook((before) => ({ ...before, scale: 4 })));
+  const [viewport, setViewport] = useState<Viewport>({ x: size.width / 2, y: size.height / 2, scale: null });
+  useKeys("0", () => setViewport((before) => ({ ...before, scale: null })));
+  useKeys("1", () => setViewport((before) => ({ ...before, scale: 1 })));
+  useKeys("4", () => setViewport((before) => ({ ...before, scale: 4 })));
   const useRegion = useFlip({ order, current, registered, size }, onPrepared);
   const stretch = registered ? reference.stretch : current.stretch;
   const curves = useMemo(() => curvesOf({ display: judging.display, levels: stretch }), [judging.display, stretch]);
@@ -52,8 +52,8 @@ export function FlipPicture({ order, current, reference, judging, onPrepared, de
       width={size.width}
       height={size.height}
       curves={curves}
-      look={look}
-      onLook={setLook}
+      viewport={viewport}
+      onViewport={setViewport}
       label={`Sub ${current.name}`}
       overlay={(toScreen, scale) => (
         <>

@@ -7,7 +7,7 @@ import type { FrameProps } from "./viewerFrame";
 import { ViewerFrame } from "./viewerFrame";
 import { useCrop } from "./useCrop";
 
-export type { Look } from "./viewerFrame";
+export type { Viewport } from "./viewerFrame";
 
 interface Props extends Omit<FrameProps, "useRegion"> {
   crops: CropBook;

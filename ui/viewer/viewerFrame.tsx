@@ -11,7 +11,7 @@ import { useDrag } from "./useDrag";
 import { useSize } from "./useSize";
 
 /** Where a viewer looks: the centre in px of the picture, and screen px per picture px (null: all of it fits). */
-export interface Look {
+export interface Viewport {
   x: number;
   y: number;
   scale: number | null;
@@ -25,8 +25,8 @@ export interface FrameProps {
   curves: ChannelCurve[] | null;
   /** Values are multiplied by this before the curve. */
   scaleValues?: number;
-  look: Look;
-  onLook: (look: Look) => void;
+  viewport: Viewport;
+  onViewport: (viewport: Viewport) => void;
   /** Drawn over the picture; gets the place of picture px on the screen. */
   overlay?: (toScreen: (x: number, y: number) => [number, number], scale: number) => ReactNode;
   label: string;
@@ -44,15 +44,15 @@ export function ViewerFrame({
   height,
   curves,
   scaleValues = 1,
-  look,
-  onLook,
+  viewport,
+  onViewport,
   overlay,
   label,
 }: FrameProps) {
   const { box, element, size } = useSize();
   const fit = Math.min(size.width / width, size.height / height) || 1;
-  const scale = look.scale ?? fittingScale(fit);
-  const centre = look.scale === null ? { x: width / 2, y: height / 2 } : look;
+  const scale = viewport.scale ?? fittingScale(fit);
+  const centre = viewport.scale === null ? { x: width / 2, y: height / 2 } : viewport;
   const reduce = Math.max(1, Math.floor(1 / scale + 1e-6));
   const left = centre.x - size.width / 2 / scale;
   const top = centre.y - size.height / 2 / scale;
@@ -68,7 +68,7 @@ export function ViewerFrame({
   const drag = useDrag(
     () => ({ ...centre, scale }),
     (from, { fromX, fromY }) =>
-      onLook({ x: from.x - fromX / from.scale, y: from.y - fromY / from.scale, scale: from.scale }),
+      onViewport({ x: from.x - fromX / from.scale, y: from.y - fromY / from.scale, scale: from.scale }),
   );
   const { shown, pending, error } = useRegion(wanted, reduce, size.width > 0);
 
@@ -79,7 +79,7 @@ export function ViewerFrame({
     const py = top + (event.clientY - bounds.top) / scale;
     const x = px - (event.clientX - bounds.left - bounds.width / 2) / next;
     const y = py - (event.clientY - bounds.top - bounds.height / 2) / next;
-    onLook({ x, y, scale: next });
+    onViewport({ x, y, scale: next });
   });
   useEffect(() => {
     if (!element) return;
@@ -99,7 +99,7 @@ export function ViewerFrame({
       aria-label={label}
       className="relative h-full w-full touch-none overflow-hidden bg-page"
       {...drag}
-      onDoubleClick={() => onLook(look.scale === null ? { ...centre, scale: 1 } : { ...centre, scale: null })}
+      onDoubleClick={() => onViewport(viewport.scale === null ? { ...centre, scale: 1 } : { ...centre, scale: null })}
     >
       <PlacedCrop
         shown={shown}

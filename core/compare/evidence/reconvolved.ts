@@ -27,7 +27,7 @@ export interface LaneBlur {
   /** At most that share of the light in a scale is put down to the chain's own ways (bootstrapResidual.ts). */
   ownWays: number;
   /** What share of the picture the chain leaves as it was, by place; null: nothing. */
-  spared: Float32Array | null;
+  untouchedShare: Float32Array | null;
   /** From this share on, what was made of the rest is not told by the lane. */
   hidden: number;
 }
@@ -64,15 +64,17 @@ export function reconvolved(
   job: JobHandle,
 ): Float32Array {
   if (!blur) return plane;
-  const { psf, spared, hidden } = blur;
-  if (!spared) return convolved(plane, width, height, psf, job.kernels);
-  const sharp = plane.map((v, i) => (spared[i] < hidden ? (v - spared[i] * given[i]) / (1 - spared[i]) : 0));
-  const seen = spared.map((s) => (s < hidden ? 1 - s : 0));
+  const { psf, untouchedShare, hidden } = blur;
+  if (!untouchedShare) return convolved(plane, width, height, psf, job.kernels);
+  const sharp = plane.map((v, i) =>
+    untouchedShare[i] < hidden ? (v - untouchedShare[i] * given[i]) / (1 - untouchedShare[i]) : 0,
+  );
+  const seen = untouchedShare.map((s) => (s < hidden ? 1 - s : 0));
   const around = normalizedConvolution(sharp, seen, width, height, job.kernels);
   for (let i = 0; i < sharp.length; i++) if (seen[i] === 0) sharp[i] = around[i] === around[i] ? around[i] : given[i];
   // What was left as it was is the lane's own, with all that later steps did to it.
   return convolved(sharp, width, height, psf, job.kernels).map((v, i) =>
-    spared[i] < hidden ? spared[i] * given[i] + (1 - spared[i]) * v : plane[i],
+    untouchedShare[i] < hidden ? untouchedShare[i] * given[i] + (1 - untouchedShare[i]) * v : plane[i],
   );
 }
 
@@ -93,7 +95,7 @@ async function knownBlur(
   const isWhole = step.blend === 1 && mask === null && step.channels !== "chrominance";
   const restoration = isWhole ? operation.can.restoration : undefined;
   const blur = restoration?.blur?.(step.params, facts[0]);
-  if (!blur || !restoration?.spared) return null;
+  if (!blur || !restoration?.untouchedShare) return null;
   const psf = blur.target ? psfRatio(blur.target, blur.psf, LEAST_POWER) : blur.psf;
   const wide = intersectRegions(growRegion(area, chainHalo(taking)), wholeRegion(picture));
   // The same object that the step ran on, so that what it remembers of it is there.
@@ -101,10 +103,10 @@ async function knownBlur(
   const kept = relativeTo(wide, area);
   const maps: Float32Array[] = [];
   for (const [k, part] of splitForMode(given, step.channels).entries())
-    maps.push(await restoration.spared(part, step.params, facts[k], job, kept));
-  const spared = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), kept));
+    maps.push(await restoration.untouchedShare(part, step.params, facts[k], job, kept));
+  const untouchedShare = meanPlane(cropRaster(rasterOf(wide.width, wide.height, maps), kept));
   const hidden = HIDDEN[steps.length === 1 ? "alone" : "changed"];
-  return { psf, ...KNOWN, spared: spared.some((v) => v > 0) ? spared : null, hidden };
+  return { psf, ...KNOWN, untouchedShare: untouchedShare.some((v) => v > 0) ? untouchedShare : null, hidden };
 }
 
 /** Gaussians, by FWHM in px, of which the blur is put together; 0 leaves the picture as it is. */
@@ -157,7 +159,7 @@ function fittedBlur(
   }
   if (!(least < GAIN * apart)) return null;
   const psf = mixedPsf([1 - shares.reduce((sum, v) => sum + v, 0), ...shares]);
-  return { psf, ...FITTED, spared: null, hidden: 1 };
+  return { psf, ...FITTED, untouchedShare: null, hidden: 1 };
 }
 
 /** A blur that explains less of the difference is none. */

@@ -5,14 +5,14 @@ import { exp, exp2 } from "../exp.assembly";
 
 /**
  * Non-local means of w × h pixels, written to `out` (pitch `outPitch`). An offset (dx, dy), dy > 0 or dy = 0 < dx, and its opposite go together: a pixel and the one at the offset weigh the same for one
- * another. `src` points at pixel (0, 0) of a plane of pitch p with a margin of patch + search px and 8 more to the right; weights are 2^(−factor · max(0, mean square − spared)).
+ * another. `src` points at pixel (0, 0) of a plane of pitch p with a margin of patch + search px and 8 more to the right; weights are 2^(−factor · max(0, mean square − noiseDistance)).
  * `room` holds 3 h + 4 patch + 4 rows of q floats, q a multiple of 4, ≥ w + search + 2 patch + 8. Whatever tile a pixel lies in, its sums are added up in the same order.
  */
-export function nonLocalTile(src: usize, p: i32, w: i32, h: i32, patch: i32, search: i32, factor: f32, spared: f32, out: usize, outPitch: i32, room: usize, q: i32): void {
+export function nonLocalTile(src: usize, p: i32, w: i32, h: i32, patch: i32, search: i32, factor: f32, noiseDistance: f32, out: usize, outPitch: i32, room: usize, q: i32): void {
   const step = (<usize>q) << 2, plane = <usize>h * step;
   memory.fill(room, 0, 3 * plane);
   for (let dy = 0; dy <= search; dy++)
-    for (let dx = dy > 0 ? -search : 1; dx <= search; dx++) nonLocalPair(src, p, w, h, dx, dy, patch, factor, spared, room, q, room + 3 * plane);
+    for (let dx = dy > 0 ? -search : 1; dx <= search; dx++) nonLocalPair(src, p, w, h, dx, dy, patch, factor, noiseDistance, room, q, room + 3 * plane);
   const zero = f32x4.splat(0.0), one = f32x4.splat(1.0);
   for (let y = 0; y < h; y++) {
     const row = room + <usize>y * step, here = src + <usize>y * ((<usize>p) << 2), to = out + <usize>y * ((<usize>outPitch) << 2);
@@ -29,14 +29,14 @@ export function nonLocalTile(src: usize, p: i32, w: i32, h: i32, patch: i32, sea
  * The squares of differences, row by row in a ring of 2 patch + 1 rows, kept twice so that those of a patch lie in their order, are summed over patches (anew for each row: running sums would keep what
  * rounding leaves of a bright star), and the weighted pixels, the weights and the largest weight added to the three planes at `sums`.
  */
-function nonLocalPair(src: usize, p: i32, w: i32, h: i32, dx: i32, dy: i32, patch: i32, factor: f32, spared: f32, sums: usize, q: i32, ring: usize): void {
+function nonLocalPair(src: usize, p: i32, w: i32, h: i32, dx: i32, dy: i32, patch: i32, factor: f32, noiseDistance: f32, sums: usize, q: i32, ring: usize): void {
   const step = (<usize>q) << 2;
   const rows = 2 * patch + 1, turn = <usize>rows * step;
   // Pixels from x0 on, `reach` more than the row: those whose opposite lies in it.
   const x0 = dx > 0 ? -dx : 0, reach = dx > 0 ? dx : -dx;
   const end = ((<usize>(w + reach + 2 * patch)) + 3) >> 2 << 4, weighed = ((<usize>(w + reach)) + 3) >> 2 << 4;
   const column = ring + 2 * turn, line = column + step;
-  const zero = f32x4.splat(0.0), k = f32x4.splat(-factor / <f32>(rows * rows)), less = f32x4.splat(factor * spared);
+  const zero = f32x4.splat(0.0), k = f32x4.splat(-factor / <f32>(rows * rows)), less = f32x4.splat(factor * noiseDistance);
   const offset = <usize>((<isize>dy * <isize>p + <isize>dx) << 2);
   const first = -dy - patch;
   const forward = line + ((<usize>(-x0)) << 2), backward = line + ((<usize>(-dx - x0)) << 2);

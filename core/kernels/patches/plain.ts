@@ -11,7 +11,7 @@ function nonLocalMeans(
   plane: Float32Array,
   width: number,
   height: number,
-  { patch, search, h, spared }: Parameters<PatchKernels["nonLocalMeans"]>[3],
+  { patch, search, h, noiseDistance }: Parameters<PatchKernels["nonLocalMeans"]>[3],
 ): Float32Array {
   checkPlane(plane, width, height);
   const at = (x: number, y: number) => plane[mirrorIndex(y, height) * width + mirrorIndex(x, width)];
@@ -26,7 +26,7 @@ function nonLocalMeans(
           let squares = 0;
           for (let v = -patch; v <= patch; v++)
             for (let u = -patch; u <= patch; u++) squares += (at(x + u, y + v) - at(x + u + dx, y + v + dy)) ** 2;
-          const far = Math.max(0, squares / area - spared) / (h * h);
+          const far = Math.max(0, squares / area - noiseDistance) / (h * h);
           const weight = far < FARTHEST ? Math.exp(-far) : 0;
           sum += weight * at(x + dx, y + dy);
           weights += weight;

@@ -22,7 +22,7 @@ function withMargin(plane: Float32Array, width: number, height: number, margin: 
 export function patchesWasm(module: WasmModule): PatchKernels {
   const wasm = module as Exports;
   return {
-    nonLocalMeans(plane, width, height, { patch, search, h, spared }) {
+    nonLocalMeans(plane, width, height, { patch, search, h, noiseDistance }) {
       checkPlane(plane, width, height);
       const { grown, pitch, first } = withMargin(plane, width, height, patch + search);
       const arena = openArena(wasm);
@@ -37,7 +37,7 @@ export function patchesWasm(module: WasmModule): PatchKernels {
         for (let x = 0; x < width; x += wide) {
           const [from, to] = [src + first + 4 * (y * pitch + x), out + 4 * (y * own + x)];
           const [w, rows] = [Math.min(wide, width - x), Math.min(high, height - y)];
-          wasm.nonLocalTile(from, pitch, w, rows, patch, search, factor, spared, to, own, room, row);
+          wasm.nonLocalTile(from, pitch, w, rows, patch, search, factor, noiseDistance, to, own, room, row);
         }
       return arena.read(out, width, height, own);
     },

@@ -63,7 +63,7 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
         return { psf: meanPsf(shapes), target: meanPsf(shapes.map((shape) => targetOf(shape, params.strength))) };
       },
       aims: ({ strength }, fwhmPx) => targetFwhm(fwhmPx, strength),
-      async spared(region, params, facts, job, kept) {
+      async untouchedShare(region, params, facts, job, kept) {
         const shapes = shapesOf(params, facts);
         return shapes
           ? aloneOf(region, kept, params, facts, shapes, job)

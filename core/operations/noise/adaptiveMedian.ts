@@ -39,7 +39,7 @@ export const adaptiveMedian = noiseApproach({
     }),
   },
   needs: () => ["psf"],
-  // Stars are spared by their shape.
+  // Stars are untouchedShare by their shape.
   onlyOutliers: true,
   reach: () => BEHIND,
   clean({ plane, width, height, covariance }, { threshold, darkToo }, { psf }) {

@@ -46,5 +46,5 @@ export const nonLocalMeans = noiseApproach({
   needs: () => [],
   reach: ({ patch, search }) => patch + search,
   clean: ({ plane, width, height }, { likeness, patch, search }, _facts, job) =>
-    job.kernels.nonLocalMeans(plane, width, height, { patch, search, h: likeness, spared: NOISE_OF_TWO }),
+    job.kernels.nonLocalMeans(plane, width, height, { patch, search, h: likeness, noiseDistance: NOISE_OF_TWO }),
 });

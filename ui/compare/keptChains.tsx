@@ -17,7 +17,7 @@ interface Props {
 }
 
 /** Chains kept under names for any project: this one is added, one of them takes the place of the lane's. */
-export function ChainShelf({ steps, letter, onUse }: Props) {
+export function KeptChains({ steps, letter, onUse }: Props) {
   const { board } = useSession();
   const [kept, setKept] = useState<ChainRecord[] | null>(null);
   const [name, setName] = useState("");
@@ -39,7 +39,7 @@ export function ChainShelf({ steps, letter, onUse }: Props) {
   const change = (doing: Promise<void>) =>
     doing.then(read).catch((error: unknown) => setProblem(failureOf(error).message));
   return (
-    <section className="mb-2 rounded border border-line bg-page p-1.5" data-testid="chain-shelf">
+    <section className="mb-2 rounded border border-line bg-page p-1.5" data-testid="kept-chains">
       <form
         className="flex items-center gap-1"
         onSubmit={(event) => {
