@@ -86,14 +86,38 @@ export async function choose(driver: Driver, label: string, option: string): Pro
   await (await driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)='${option}']`))).click();
 }
 
-/** Goes with Tab to the control of exactly this text or label. */
+/** Tabs that are sent at a time. */
+const TABS = 12;
+
+/** Goes with Tab to the control of exactly this text or label; what it went past by it goes back. */
 export async function tabTo(driver: Driver, text: string, most = 250): Promise<void> {
-  for (let k = 0; k < most; k++) {
-    await driver.actions().sendKeys(Key.TAB).perform();
-    const name = await driver.executeScript<string>(
-      "const e = document.activeElement; return e.getAttribute('aria-label') ?? e.textContent.trim();",
-    );
-    if (name === text) return;
+  const press = async (count: number, isBack = false) => {
+    const keys = driver.actions();
+    if (isBack) keys.keyDown(Key.SHIFT);
+    keys.sendKeys(...Array.from({ length: count }, () => Key.TAB));
+    if (isBack) keys.keyUp(Key.SHIFT);
+    await keys.perform();
+  };
+  await driver.executeScript(`
+    window.tabbed = [];
+    window.onfocusin = ({ target }) => window.tabbed.push(target.getAttribute("aria-label") ?? target.textContent.trim());
+    document.addEventListener("focusin", window.onfocusin);
+  `);
+  try {
+    for (let k = 0; k < most; k += TABS) {
+      await driver.executeScript("window.tabbed.length = 0");
+      await press(TABS);
+      const names = await driver.executeScript<string[]>("return [...window.tabbed]");
+      const at = names.indexOf(text);
+      if (at < 0) continue;
+      if (at < names.length - 1) await press(names.length - 1 - at, true);
+      const here = await driver.executeScript<string>(
+        "const e = document.activeElement; return e.getAttribute('aria-label') ?? e.textContent.trim();",
+      );
+      if (here === text) return;
+    }
+  } finally {
+    await driver.executeScript("document.removeEventListener('focusin', window.onfocusin)");
   }
   throw new Error(`Tab does not reach “${text}” in ${most} steps`);
 }

@@ -5,5 +5,6 @@ export default {
   rootDir: "..",
   testMatch: [process.env.DUNKEL_SCREENSHOTS === "1" ? "<rootDir>/e2e/**/*.shots.ts" : "<rootDir>/e2e/**/*.test.ts"],
   testTimeout: 180_000,
-  maxWorkers: 1,
+  // Pages wait for their workers and for drawing more than they compute: two go beside one another.
+  maxWorkers: 2,
 };

@@ -16,7 +16,13 @@ if (!existsSync(`${root}.next/BUILD_ID`)) {
 const { url, stop } = await startServer({ demo: screenshots });
 const env = { ...process.env, DUNKEL_URL: url, ...(screenshots ? { DUNKEL_SCREENSHOTS: "1" } : {}) };
 
-const args = ["node_modules/jest/bin/jest.js", "--config", "e2e/jest.config.mjs", "--runInBand", ...rest];
+const args = [
+  "node_modules/jest/bin/jest.js",
+  "--config",
+  "e2e/jest.config.mjs",
+  ...(screenshots ? ["--runInBand"] : []),
+  ...rest,
+];
 const run = spawnSync(process.execPath, args, { cwd: root, stdio: "inherit", env });
 stop();
 process.exit(run.status ?? 1);

@@ -79,7 +79,13 @@ test("two workers make one first part after the other, that of who asked first",
 });
 
 test("a lane that takes blur away is also given its own answer, once it is there", async () => {
-  const blur = { psf: { size: 1, values: Float32Array.of(1) }, tolerance: 0.02, ownWays: 0.2, untouchedShare: null, hidden: 1 };
+  const blur = {
+    psf: { size: 1, values: Float32Array.of(1) },
+    tolerance: 0.02,
+    ownWays: 0.2,
+    untouchedShare: null,
+    hidden: 1,
+  };
   const whole = { blur, isLinear: true, before: Float32Array.of(1, 2), told: Float32Array.of(1, 5) };
   const { asked, payloads, until, end, book } = notingPool(whole);
   const made = book.ask(TREATMENT, PLACE, FACTS, { near: NEAR, onFirst: () => undefined });

@@ -11,6 +11,7 @@ export type {
 export {
   bootstrapLight,
   EVIDENCE_SCALES,
+  EVIDENCE_SIDE,
   evidenceOf,
   SIGNIFICANT,
   STAR_STANDINGS,

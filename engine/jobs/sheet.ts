@@ -1,12 +1,12 @@
 import { CREATOR } from "@/core/version";
 import { chainToJson, chainWords, isStretched } from "@/core/chain";
 import type { LaneMeasures, PictureFacts, Sheet } from "@/core/compare";
-import { sheetHtml, starShapeOf, unequalThings } from "@/core/compare";
+import { EVIDENCE_SIDE, sheetHtml, starShapeOf, unequalThings } from "@/core/compare";
 import { aduPerSample } from "@/core/formats";
 import type { Display, ShownBy } from "@/core/display";
 import { displayWords } from "@/core/display";
 import type { Region } from "@/core/raster";
-import { intersectRegions, isEmptyRegion } from "@/core/raster";
+import { growRegion, intersectRegions, isEmptyRegion, wholeRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
 import type { WorkerPool } from "../pool";
 import { PRIORITY } from "../pool";
@@ -91,15 +91,22 @@ async function cellOf(
   spot: { x: number; y: number },
   { signal, tell }: { signal?: AbortSignal; tell?: TellMeasures },
 ): Promise<{ png: string | null; measures: LaneMeasures | null }> {
-  const region = intersectRegions(regionOf(spot), { x: 0, y: 0, width: facts.width, height: facts.height });
+  const shown = regionOf(spot);
+  const region = intersectRegions(shown, wholeRegion(facts));
   if (isEmptyRegion(region)) return { png: null, measures: null };
   const where = onto(spot) ?? { region, onto: null };
   const by = isStretched(treatment.steps) ? null : shownBy;
   const options = { priority: PRIORITY.view, signal };
+  // The square that the table of measures has.
+  const measured = intersectRegions(growRegion(shown, (EVIDENCE_SIDE - shown.width) / 2), wholeRegion(facts));
   const [png, measures] = await Promise.all([
     pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, shownBy: by }, options),
-    tell?.(treatment, region, facts) ??
-      pool.run("laneMeasures", { treatment, region, shape: starShapeOf(facts), skyLevel: facts.skyLevel }, options),
+    tell?.(treatment, measured, facts) ??
+      pool.run(
+        "laneMeasures",
+        { treatment, region: measured, shape: starShapeOf(facts), skyLevel: facts.skyLevel },
+        options,
+      ),
   ]);
   return { png: `data:image/png;base64,${base64(png)}`, measures };
 }

@@ -2,7 +2,7 @@
 
 import { Check } from "lucide-react";
 import type { Evidence, Spot, Support as SupportOf } from "@/core/compare";
-import { STAR_STANDINGS } from "@/core/compare";
+import { EVIDENCE_SIDE, STAR_STANDINGS } from "@/core/compare";
 import { spotOf } from "@/state/board";
 import { arcsecPerPx } from "@/state/pixelScale";
 import type { Board, StackRecord } from "@/storage";
@@ -12,7 +12,7 @@ import { Choice } from "../kit/choice";
 import { fixed } from "../kit/format";
 import { useDesk, useDeskStore } from "./desk";
 import { LOST_COLOUR, STAR_MARKS, UNSUPPORTED_COLOUR } from "./evidenceOverlay";
-import { EVIDENCE_SIDE, FIRST_SIDE } from "./geometry";
+import { FIRST_SIDE } from "./geometry";
 import { percent, Row, STANDING_WORDS } from "./evidenceRow";
 import { useEvidence } from "./useEvidence";
 import type { LaneView } from "./useLaneCrop";

@@ -93,8 +93,6 @@ function gridView(
 /** Side of the square around a spot that is measured, in px. */
 export const MEASURED_SIDE = 128;
 
-/** The same for evidence, which takes longer and tells more of more. */
-export const EVIDENCE_SIDE = 192;
 /** The middle of it, of which light and stars are told first, px. */
 export const FIRST_SIDE = 96;
 

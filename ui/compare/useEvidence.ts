@@ -2,6 +2,7 @@
 
 import { useState } from "react";
 import type { Evidence, Spot, Support } from "@/core/compare";
+import { EVIDENCE_SIDE } from "@/core/compare";
 import { Stopped } from "@/core/job";
 import { isEmptyRegion } from "@/core/raster";
 import type { Warp } from "@/core/register";
@@ -10,7 +11,7 @@ import { evidenceKey } from "@/state/evidence";
 import type { StackRecord, View } from "@/storage";
 import { useSession } from "../frame/session";
 import { useAnswer } from "../kit/useAnswer";
-import { EVIDENCE_SIDE, FIRST_SIDE, measuredRegion } from "./geometry";
+import { FIRST_SIDE, measuredRegion } from "./geometry";
 
 /** How long settings and view must rest before evidence is asked for: by crops a little later than by the panel, whose spot comes first. */
 export const [REST_MS, CROP_REST_MS] = [400, 420];

@@ -2,12 +2,13 @@
 
 import { useState } from "react";
 import type { LaneMeasures, Spot } from "@/core/compare";
+import { EVIDENCE_SIDE } from "@/core/compare";
 import { isEmptyRegion } from "@/core/raster";
 import { treatmentOf } from "@/state/treatment";
 import type { Board, Lane } from "@/storage";
 import { useSession } from "../frame/session";
 import { useAnswer } from "../kit/useAnswer";
-import { EVIDENCE_SIDE, measuredRegion } from "./geometry";
+import { measuredRegion } from "./geometry";
 
 /** How long settings must rest before they are measured. */
 const REST_MS = 700;

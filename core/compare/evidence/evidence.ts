@@ -33,6 +33,9 @@ export interface Support {
 }
 
 /** All that the halves say of what a chain makes of a place. */
+/** Side of the square around a spot of which evidence and all measures are told, px. */
+export const EVIDENCE_SIDE = 192;
+
 export interface Evidence extends Support {
   /** σ of the noise by starlet scale, over what white noise of σ 1 has there: in the stack, and what is left of it in the lane. */
   noise: { before: number[]; left: number[] };

@@ -1,5 +1,5 @@
 export type { Evidence, Support } from "./evidence";
-export { EVIDENCE_SCALES, evidenceFrom, evidenceOf, supportOf } from "./evidence";
+export { EVIDENCE_SCALES, EVIDENCE_SIDE, evidenceFrom, evidenceOf, supportOf } from "./evidence";
 export { bootstrapLight, treatedBootstrap } from "./bootstrapResidual";
 export type { RingCorrelation } from "./fourierRingCorrelation";
 export type { StarStanding, StarSupport } from "./stars";
