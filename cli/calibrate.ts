@@ -22,7 +22,7 @@ const options = z.object({
   pattern: cfaPattern.optional(),
 });
 
-/** calibrate: lights through their masters, one float FITS file each; every mismatch is told in words. */
+/** calibrate: lights through their masters, one float FITS file each; every mismatch is named in words. */
 export async function calibrate(args: string[]): Promise<unknown> {
   const { files, options: given } = parseArguments(args, Object.keys(options.shape), switchesOf(calibrationParameters));
   const wanted = checkOptions(options, given);

@@ -234,7 +234,7 @@ describe("the whole way without a screen", () => {
     expect(stderr).not.toMatch(/[^.]\.\.(\s|$)/);
   });
 
-  test("an unknown command tells the usage", () => {
+  test("an unknown command shows the usage", () => {
     const { status, stderr } = endOf("fly");
     expect(status).toBe(2);
     expect(stderr).toContain("usage:");

@@ -52,7 +52,7 @@ test("a master dark in shares of full scale or in ADU takes off the same as one 
     return planeOf(at(name, "sub1.fits"));
   };
   const adu = await out("adu");
-  // The light's header tells 0.8 e⁻ in an ADU.
+  // The light's header shows 0.8 e⁻ in an ADU.
   for (const name of ["shares", "electrons"]) expect(worstDifference(await out(name), adu)).toBeLessThan(0.01 / 65535);
   const light = await planeOf(subs[0]);
   // Saturated pixels stay at what they are; of the others a few single ones stand out by 5 σ and are repaired.
@@ -119,7 +119,7 @@ test("a stack of nothing usable says so; a frame of one value is left out by nam
   expect(stderr).toContain("flat.fits: every pixel has the value 700");
 });
 
-test("floats in ADU become 16 bits by a scale that is told, with their cards; a treated piece keeps its own and its sky", async () => {
+test("floats in ADU become 16 bits by a scale that is measured, with their cards; a treated piece keeps its own and its sky", async () => {
   const numbers = Float32Array.from({ length: WIDTH * HEIGHT }, (_, i) => (i === 7 ? -20 : 500 + (i % 400) * 100));
   const sky = { CTYPE1: "RA---TAN", CTYPE2: "DEC--TAN", CRPIX1: 120.5, CRPIX2: 100.5, CRVAL1: 312.75, CRVAL2: 30.66 };
   const cards = { OBJECT: "Weir field", AIRMASS: 1.25, ...sky, CDELT1: -4e-4, CDELT2: 4e-4 };

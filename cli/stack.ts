@@ -143,7 +143,7 @@ const targetsOf = (out: string): string[] => [
 const stripsOf = (out: string): string => `${stemOf(out)}.strips`;
 const reportOf = (out: string): string => `${stemOf(out)}.json`;
 
-/** The filters that headers name, in the order in which they come; "" for none. Files that cannot be read are told later. */
+/** The filters that headers name, in the order in which they come; "" for none. Files that cannot be read are named later. */
 async function filtersOf(pool: WorkerPool, files: string[]): Promise<string[]> {
   const found = new Map<string, string>();
   for (const file of files) {

@@ -143,7 +143,7 @@ test("a stack that was drizzled and cut keeps the sky of its reference, star by 
   for (const k of [0, 1]) expect(Math.abs(median(offsets.map((offset) => offset[k])))).toBeLessThan(0.06);
 });
 
-test("what is rejected of each sub lies beside the stack, most of it of the sub with the trail; the report tells what resampling costs", async () => {
+test("what is rejected of each sub lies beside the stack, most of it of the sub with the trail; the report says what resampling costs", async () => {
   const subs = Array.from({ length: 4 }, (_, k) => at("sky", `weir-00${k + 1}.fits`));
   const report = dunkel<Report>("stack", ...subs, "--out", at("blocks.fits"));
   const { raster } = await readPicture(at("blocks.rejected-by-sub.fits"));

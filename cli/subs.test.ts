@@ -43,7 +43,7 @@ describe("a raw night of a colour camera", () => {
     ).files;
   });
 
-  test("info tells format, size, type, metadata and pixel scale", () => {
+  test("info shows format, size, type, metadata and pixel scale", () => {
     const { files: told } = dunkel<{ files: Record<string, unknown>[] }>("info", of("light")[0], of("dark")[0]);
     expect(told[0]).toMatchObject({ format: "fits", width: 460, height: 360, channels: 1, sample: "int16" });
     expect(told[0].metadata).toMatchObject({ frameType: "light", exposureS: 120, cfa: "RGGB", temperatureC: -6 });
@@ -102,7 +102,7 @@ describe("a raw night of a colour camera", () => {
     for (const off of widths) expect(off).toBeLessThan(0.08);
   });
 
-  test("every mismatch is told in words; what cannot be is refused", () => {
+  test("every mismatch is named in words; what cannot be is refused", () => {
     const warm = [
       "--raw",
       "--cfa",
@@ -176,7 +176,7 @@ describe("a raw night of a colour camera", () => {
   });
 });
 
-test("a video: its frames are told, graded by sharpness, converted one by one; it is not taken for a sub", async () => {
+test("a video: its frames are recognised, graded by sharpness, converted one by one; it is not taken for a sub", async () => {
   dunkel("simulate", "--video", "--frames", "70", "--size", "160x140", "--seed", "3", "--out", at("video"));
   const ser = at("video", "oru.ser");
   const { files } = dunkel<{ files: Record<string, unknown>[] }>("info", ser);

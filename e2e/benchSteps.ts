@@ -202,10 +202,10 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await ladder("strength", "0.1", "1", "4");
     await click(driver, "Show ladder");
     await see(driver, "[data-testid=ladder-least]", 90_000);
-    // The mixture at its defaults: all of the strength has the least error, as the halves tell.
+    // The mixture at its defaults: all of the strength has the least error, as the halves show.
     const [least] = /[\d.]+/.exec(await textOf(driver, "[data-testid=ladder-least]")) ?? [];
     expect(least).toBe("1");
-    // Around one spot the halves tell another error than around all.
+    // Around one spot the halves show another error than around all.
     const errors = () =>
       driver.executeScript<number[]>(
         "return [...document.querySelectorAll('[data-rung] [data-error]')].map((e) => Number(e.dataset.error))",
@@ -225,7 +225,7 @@ export function benchTests(open: () => Session, look: (name: string) => Promise<
     await cropsRest(driver);
   });
 
-  test("evidence: what an overdone deconvolution shows is told from what the data hold", async () => {
+  test("evidence: what an overdone deconvolution shows is measured from what the data hold", async () => {
     const { driver } = open();
     await lane("B");
     await body("e");

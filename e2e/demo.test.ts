@@ -49,7 +49,7 @@ test("the demo, begun by keys, makes its project, shows what it does, and lands 
   await cropsRest(driver);
 });
 
-test("a changed strength reaches the crops, the main thread stays free, and the time is told", async () => {
+test("a changed strength reaches the crops, the main thread stays free, and the time is printed", async () => {
   const { driver } = session;
   await driver.executeScript(`
     window.blocked = [];
@@ -79,7 +79,7 @@ test("a changed strength reaches the crops, the main thread stays free, and the 
     );
     return driver.executeScript<number[]>("return window.blocked");
   };
-  // The rule is 50 ms, from where on the browser tells them. On two threads that two workers use the page may wait for its turn, so the best of
+  // The rule is 50 ms, from where on the browser reports them. On two threads that two workers use the page may wait for its turn, so the best of
   // three rounds counts; the bound is wide, for a machine may be slow: what is computed on the main thread takes far longer.
   let blocked = await round(0);
   for (const shift of [0.03, 0.06]) {
@@ -140,7 +140,7 @@ test("four lanes × three spots of 256 × 256 px: the time from a change to the 
   process.stdout.write(`12 crops of 256² anew: ${figures.join(", ")}\n`);
 });
 
-test("stars that tell the blur are ringed; one that is left out on a crop tells it no more", async () => {
+test("stars that show the blur are ringed; one that is left out on a crop shows it no more", async () => {
   const { driver } = session;
   await (await driver.findElement(By.css("[data-lane=C] button"))).click();
   await click(driver, "Show the stars that tell the blur, and the blur itself");
@@ -167,7 +167,7 @@ test("stars that tell the blur are ringed; one that is left out on a crop tells 
   await (await driver.findElement(By.css("[data-lane=B] button"))).click();
 });
 
-test("the halves tell how many iterations are best, and a click sets them", async () => {
+test("the halves show how many iterations are best, and a click sets them", async () => {
   const { driver } = session;
   await (await driver.findElement(By.css("[data-lane=A] button"))).click();
   await click(driver, "Add a step");

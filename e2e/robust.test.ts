@@ -154,7 +154,7 @@ test("Stack, Compare, Finish and the help are shown", async () => {
   await (await driver.findElement(By.css("body"))).sendKeys("?");
 });
 
-test("stacks that are chosen as subs are told apart, and brought in as what they are", async () => {
+test("stacks that are chosen as subs are recognised, and brought in as what they are", async () => {
   const { driver } = session;
   await (await driver.findElement(By.xpath("//nav//a[contains(., 'Subs')]"))).click();
   const input = await driver.wait(until.elementLocated(By.css("[data-testid=choose-files]")), 10_000);

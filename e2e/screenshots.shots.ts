@@ -107,7 +107,7 @@ test("every main view", async () => {
     await see(driver, "[role=menuitem]");
     await (await driver.findElement(By.xpath(`//*[@role='menuitem'][contains(., '${title}')]`))).click();
   };
-  // The blur as the stars tell it.
+  // The blur as the stars show it.
   await (await driver.findElement(By.css("[data-lane=C] button"))).click();
   await click(driver, "Show the stars that tell the blur, and the blur itself");
   await see(driver, "[data-testid=psf-panel]", 60_000);

@@ -230,7 +230,7 @@ test("by mouse: a row becomes the rival, the others are matched to another, ther
   await waitFor(driver, "registered again", async () => (await pixels()) === registered);
 });
 
-test("once prepared, the next frame shows at once; the time is told (100 ms is the aim)", async () => {
+test("once prepared, the next frame shows at once; the time is printed (100 ms is the aim)", async () => {
   const { driver } = session;
   await prepared();
   const times: number[] = [];
@@ -250,7 +250,7 @@ test("once prepared, the next frame shows at once; the time is told (100 ms is t
         requestAnimationFrame(look);`),
     );
   process.stdout.write(`flip: ${times.map(Math.round).join(", ")} ms\n`);
-  // Milliseconds are told, not asserted: a busy machine is no fault. A frame that had to be read would take seconds here.
+  // Milliseconds are printed, not asserted: a busy machine is no fault. A frame that had to be read would take seconds here.
   expect([...times].sort((a, b) => a - b)[3]).toBeLessThan(600);
 });
 

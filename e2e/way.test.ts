@@ -214,7 +214,7 @@ test("chains are edited: add, switch off, reorder, blend; lanes are duplicated; 
   expect(await textOf(driver, "[data-lane=B]")).toContain("0.45"); // the lowest rung: half of 0.9
 });
 
-test("starting points set the strength; the halves tell what it leaves and which is best, and a click sets that", async () => {
+test("starting points set the strength; the halves show what it leaves and which is best, and a click sets that", async () => {
   const { driver } = session;
   const strength = async () =>
     (await see(driver, "[data-step='noise.mixture'] input[aria-label='Strength, number']")).getAttribute("value");
@@ -233,7 +233,7 @@ test("starting points set the strength; the halves tell what it leaves and which
   await waitFor(driver, "as before", async () => (await strength()) === before);
 });
 
-test("sky patches lie on the crops with the noise in them; moved they are the step's own, and its noise is told from them", async () => {
+test("sky patches lie on the crops with the noise in them; moved they are the step's own, and its noise is measured from them", async () => {
   const { driver } = session;
   await click(driver, "Show the sky patches and the noise in them");
   const panel = () => textOf(driver, "[data-testid=sky-panel]");
@@ -397,7 +397,7 @@ test("? labels the controls in place and lists the keys; Escape closes it", asyn
   const text = await help.getText();
   expect(text).toContain("untouched stack in every crop");
   expect(text).toContain("Copies the step to other lanes");
-  // Compare has more controls than labels have room: what says in words what it does is told by its tooltip.
+  // Compare has more controls than labels have room: what says in words what it does has a tooltip.
   expect(text).not.toContain("Adds an operation at the end of the chain");
   expect(text).toContain("is told where the pointer rests on it");
   const add = await driver.findElement(By.css("[data-help^='Adds an operation at the end of the chain']"));

@@ -70,7 +70,7 @@ export interface FrameStore {
   open(ref: FrameRef): Promise<FrameSource>;
   /** What its numbers are; found in the data where neither header nor type tell. */
   unit(ref: FrameRef): Promise<FrameUnit>;
-  /** A calibration frame in the samples of another frame; UserError where the one cannot be told in the other. */
+  /** A calibration frame in the samples of another frame; UserError where the one cannot be turned into the other. */
   openIn(ref: FrameRef, of: FrameUnit, what: string): Promise<FrameSource>;
   /** Hot and cold pixels of a master dark. */
   defects(dark: FrameRef, pattern: CfaPattern | null, kSigma: number): Promise<Defects>;

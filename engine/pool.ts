@@ -266,7 +266,7 @@ export class WorkerPool {
     this.dispatch();
   }
 
-  /** Workers die before they are there: none is started any more, and all that waits is told so. */
+  /** Workers die before they are there: none is started any more, and all that waits hears of it. */
   private breakDown(why: string, job: Waiting | null): void {
     this.closed = true;
     const failed = new JobError({

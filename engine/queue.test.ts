@@ -240,7 +240,7 @@ describe("the queue", () => {
   });
 });
 
-test("workers that die before they are there are started twice and no more; what waits is told, and so is the page", async () => {
+test("workers that die before they are there are started twice and no more; what waits hears of it, and so does the page", async () => {
   const puppets: ReturnType<typeof puppet>[] = [];
   const pool = new WorkerPool(1, () => {
     const made = puppet();

@@ -29,13 +29,13 @@ function stepOf(operationId: string): LaneStep {
   return laneStepOf(newStep(operation));
 }
 
-/** Fewer stars do not tell what a star looks like. */
+/** Fewer stars do not say what a star looks like. */
 const LEAST_STARS = 10;
 
 /** The board of a first stack: untouched, noise reduction, deconvolution, and both, where it is asked for in either order; the proposed spots. */
 export function firstBoard(stack: StackRecord, hasBothOrders = false): Board {
   const noise = () => stepOf("noise.mixture");
-  // Stars can be set apart where there are some whose width is told; Moon and planets have none.
+  // Stars can be set apart where there are some whose width is measured; Moon and planets have none.
   const hasStars = stack.facts.stars >= LEAST_STARS && stack.facts.fwhmPx !== null;
   const sharp = () => stepOf(hasStars ? "deconvolve.stars-apart" : "deconvolve.energy-layers");
   const chains = [[], [noise()], [sharp()], [sharp(), noise()], ...(hasBothOrders ? [[noise(), sharp()]] : [])];

@@ -38,7 +38,7 @@ async function made(type: string, name: string, index = 0) {
   return { name, load: () => Promise.resolve(new Blob([bytes])) };
 }
 
-test("what was made of subs is told by its header, is no sub, and is brought in as what it is", async () => {
+test("what was made of subs is recognised by its header, is no sub, and is brought in as what it is", async () => {
   const session = await bench.open(project.id);
   await session.subs.importFiles([
     await made("stack", "pier.fits"),
@@ -151,7 +151,7 @@ test("stacks of one channel are joined into colour, with halves and the way they
   );
 });
 
-test("parts that do not belong together are told, and nothing is lost", async () => {
+test("parts that do not belong together are named, and nothing is lost", async () => {
   const session = await bench.open(project.id);
   const before = session.store.getState().stacks.length;
   const told = () => session.store.getState().problems.at(-1);

@@ -54,7 +54,7 @@ test("a frame that a person went to stays in sight when lights come in", async (
   expect(session.store.getState().currentSubId).toBe(session.store.getState().subs[1].id);
 });
 
-test("before there are masters, lights are demosaiced and the lack of each master is told", async () => {
+test("before there are masters, lights are demosaiced and the lack of each master is said", async () => {
   const session = await open();
   const [group] = session.calibration.groups();
   expect(group.subs.length).toBe(4);
@@ -157,7 +157,7 @@ test("a rule and a hand are kept apart; values are typed in for many; a type is 
   session.subs.typeIn([lights[0].id, lights[2].id], "filter", "RGB");
 });
 
-test("a master whose file is gone is told, and the others are used", async () => {
+test("a master whose file is gone is named, and the others are used", async () => {
   const session = await open();
   const dark = session.store.getState().masters.find(({ kind }) => kind === "dark") as MasterRecord;
   const file = bench.files.get(dark.id) as Blob;

@@ -70,7 +70,7 @@ export class CalibrationBook {
     );
   }
 
-  /** Takes masters up whose file is there; the others are told, and stay in storage. */
+  /** Takes masters up whose file is there; the others are named, and stay in storage. */
   async open(masters: readonly MasterRecord[]): Promise<void> {
     for (const master of masters)
       try {

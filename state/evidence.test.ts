@@ -8,7 +8,7 @@ const [PLACE, NEAR] = [192, 96].map((side) => ({ x: 0, y: 0, width: side, height
 const FACTS = { fwhmPx: 3 };
 const TREATMENT = { picture: { id: "stack" }, halves: {}, steps: [], facts: [] } as unknown as Treatment;
 
-/** A pool that notes what it is asked for, in order; what is to be told waits until it is let go. */
+/** A pool that notes what it is asked for, in order; what is asked of evidence waits until it is let go. */
 function notingPool(whole: Partial<WholeViews> = { blur: null }) {
   const asked: string[] = [];
   const payloads: object[] = [];
@@ -42,7 +42,7 @@ const ALL = [
 ];
 const FIRST = ["evidenceWhole 96", "evidenceSource plus 96", "support 96"];
 
-test("light and stars of the middle are told first, of two runs; then all of it, once", async () => {
+test("light and stars of the middle are measured first, of two runs; then all of it, once", async () => {
   const { asked, until, end, book } = notingPool();
   const told: unknown[] = [];
   const ask = () => book.ask(TREATMENT, PLACE, FACTS, { near: NEAR, onFirst: (support) => void told.push(support) });

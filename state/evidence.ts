@@ -23,7 +23,7 @@ export class EvidenceBook {
 
   constructor(private readonly pool: WorkerPool) {}
 
-  /** Evidence for a region of a treated stack; null without halves. What can be told first, of `near` its middle, comes before the rest. */
+  /** Evidence for a region of a treated stack; null without halves. What can be measured first, of `near` its middle, comes before the rest. */
   async ask(
     treatment: Treatment,
     region: Region,
@@ -66,7 +66,7 @@ export class EvidenceBook {
     return this.measures.ask(evidenceKey(treatment, region), work, signal);
   }
 
-  /** Errors of steps `from` … `to` of a treatment in a region against what was held out of it; null where they cannot be told. */
+  /** Errors of steps `from` … `to` of a treatment in a region against what was held out of it; null where they cannot be measured. */
   heldOut(
     treatment: Treatment,
     from: number,

@@ -297,7 +297,7 @@ function atTime(metadata: SubMetadata, timeMs: number | null): SubMetadata {
 }
 
 /**
- * Throws StorageFull where the browser tells that so many bytes do not fit any more. Room that deleted projects still take is freed first:
+ * Throws StorageFull where the browser says that so many bytes do not fit any more. Room that deleted projects still take is freed first:
  * from then on they cannot be brought back, which `tell` hears.
  */
 export async function checkRoom(
@@ -317,7 +317,7 @@ export async function checkRoom(
   if (!(await fits())) throw new StorageFull(name);
 }
 
-/** What the browser tells of its storage for this site; null where it does not. */
+/** What the browser shows of its storage for this site; null where it does not. */
 export async function storageUse(): Promise<{ used: number; quota: number } | null> {
   if (typeof navigator === "undefined" || !navigator.storage?.estimate) return null;
   const { usage, quota } = await navigator.storage.estimate();

@@ -14,7 +14,7 @@ export interface JobView {
   doing: string;
   fraction: number;
   startedAt: number;
-  /** Seconds left; null while it cannot be told yet. */
+  /** Seconds left; null while it is not known. */
   secondsLeft: number | null;
   error: { message: string; advice: string } | null;
   stop: () => void;

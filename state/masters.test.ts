@@ -4,7 +4,7 @@ import { newProject } from "./shelf";
 import type { TestBench } from "./testing";
 import { testBench } from "./testing";
 
-/** Which frames become which master, and what is told. */
+/** Which frames become which master, and what is said. */
 let bench: TestBench;
 const kernels = wasmKernels();
 const size = { width: 96, height: 80, seed: 3, cfa: null };
@@ -48,7 +48,7 @@ test("flats with nothing to take off are made all the same, and say what that do
   expect(flat.warnings.join()).toContain("without dark-flats or a bias they correct too little");
 });
 
-test("darks of two temperatures are two masters; the nearer is chosen and a wrong one is told in words", async () => {
+test("darks of two temperatures are two masters; the nearer is chosen and a wrong one is named in words", async () => {
   const session = await sessionWith("Two", filesOf(night, ["dark", "light"]), filesOf(warm, ["dark"], "warm-"));
   await session.calibration.makeMasters();
   const darks = session.store.getState().masters.filter(({ kind }) => kind === "dark");

@@ -86,7 +86,7 @@ export async function makeMasters(
   }
 }
 
-/** What is taken off flats: dark-flats, else the bias; a mismatch or the lack of both is told. */
+/** What is taken off flats: dark-flats, else the bias; a mismatch or the lack of both is said. */
 function offsetOf(
   flat: Parameters<typeof chooseMaster>[2],
   masters: MasterRecord[],

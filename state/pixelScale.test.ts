@@ -30,7 +30,7 @@ test("arcsec to a pixel by the cards of a sub, by a file's header, or over the s
   const fine = stack("t", { brought: { arcsecPerPx: null }, toProject: linear([0.5, 0, 0, 0, 0.5, 0]) });
   const known = { project, subs: [sub("p", 500)], stacks: [made, fine] };
   expect(arcsecPerPx(fine, known)).toBeCloseTo(expected / 2, 5);
-  // Only the finer one tells: the project's pixels follow from it.
+  // Only the finer one says it: the project's pixels follow from it.
   const told = stack("t", { brought: { arcsecPerPx: 0.7 }, toProject: fine.toProject });
   expect(projectScale({ project, subs: [], stacks: [made, told] })).toBeCloseTo(1.4, 9);
   expect(projectScale({ project, subs: [], stacks: [made] })).toBeNull();

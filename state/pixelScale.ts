@@ -9,7 +9,7 @@ interface Known {
   stacks: readonly StackRecord[];
 }
 
-/** Pixel scale of a stack, arcsec/px: as its file says, else as the cards of its subs do; null where none tells. */
+/** Pixel scale of a stack, arcsec/px: as its file says, else as the cards of its subs do; null where none says it. */
 function ownScale({ brought, report, settings }: StackRecord, { project, subs }: Known): number | null {
   if (brought) return brought.arcsecPerPx;
   const ids = new Set(report.subs.map(({ id }) => id));
@@ -25,7 +25,7 @@ function ownScale({ brought, report, settings }: StackRecord, { project, subs }:
 const projectPx = ({ toProject, facts: { width, height } }: StackRecord): number | null =>
   toProject && describeWarp(toProject, width / 2, height / 2).scale;
 
-/** arcsec to a pixel of the project's coordinates, by the first stack that tells; null where none does. */
+/** arcsec to a pixel of the project's coordinates, by the first stack that says it; null where none does. */
 export function projectScale(known: Known): number | null {
   for (const stack of known.stacks) {
     const [own, px] = [ownScale(stack, known), projectPx(stack)];
@@ -34,7 +34,7 @@ export function projectScale(known: Known): number | null {
   return null;
 }
 
-/** Pixel scale of a stack, arcsec/px: its own, or over those that it is tied to; null where none tells. */
+/** Pixel scale of a stack, arcsec/px: its own, or over those that it is tied to; null where none says it. */
 export function arcsecPerPx(stack: StackRecord, known: Known): number | null {
   const own = ownScale(stack, known);
   if (own !== null) return own;

@@ -231,7 +231,7 @@ test("changes of the board are undone and redone, and come back with the project
   expect(known).toMatchObject({ complete: true, settled: true });
 });
 
-test("a missing file is told by name, with what to do", async () => {
+test("a missing file is named, with what to do", async () => {
   const session = await open();
   await expect(session.files.master({ id: "no-such-id", name: "lost.fits" })).rejects.toMatchObject({
     message: expect.stringContaining("lost.fits"),

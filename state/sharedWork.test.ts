@@ -1,7 +1,7 @@
 import { Stopped } from "@/core/job";
 import { SharedWork } from "./sharedWork";
 
-/** Work that ends when it is told to, and tells whether it was stopped. */
+/** Work that ends when it is told to, and says whether it was stopped. */
 function slow() {
   const signals: AbortSignal[] = [];
   const ends: ((value: number) => void)[] = [];

@@ -37,7 +37,7 @@ import { FactBook, outdatedFacts } from "./facts";
 const stack = { id: "s", facts: { stars: 80, spots: [{ name: "Dark background", x: 5, y: 6 }] } } as StackRecord;
 const board = (): Board => firstBoard(stack);
 
-test("a first board sharpens stars where there are some whose width is told, else the detail of surfaces", () => {
+test("a first board sharpens stars where there are some whose width is measured, else the detail of surfaces", () => {
   const sharpens = (facts: Partial<StackRecord["facts"]>) =>
     firstBoard({ ...stack, facts: { ...stack.facts, ...facts } }).lanes[2].steps.map(({ operation }) => operation);
   expect(sharpens({ stars: 80, fwhmPx: 2.9 })).toEqual(["deconvolve.stars-apart"]);
@@ -231,7 +231,7 @@ describe("the board", () => {
 });
 
 describe("jobs", () => {
-  test("time left goes on as it went, once it can be told", () => {
+  test("time left goes on as it went, once it is known", () => {
     expect(secondsLeft(0.01, 10_000)).toBeNull();
     expect(secondsLeft(0.5, 100)).toBeNull();
     expect(secondsLeft(0.25, 10_000)).toBeCloseTo(30, 9);
@@ -385,7 +385,7 @@ describe("facts", () => {
     expect(again.saved.length).toBe(factsNeeded(chain[0]).length);
   });
 
-  test("steps that are off have none; stored ones are taken over; a failure is told and tried again", async () => {
+  test("steps that are off have none; stored ones are taken over; a failure is reported and tried again", async () => {
     const { book, saved } = make();
     const chain = steps().map((step, i) => ({ ...step, on: i === 1 }));
     await book.settle(subject, chain);

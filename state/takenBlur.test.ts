@@ -54,7 +54,7 @@ test("stars of another stack are taken at the scale of the lane's own and as it 
   expect(back.values[middle]).toBeCloseTo(half.values[(half.size * half.size - 1) / 2], 5);
 });
 
-test("stacks that are not tied, and stars that tell no blur, are refused with the reason and what to do", async () => {
+test("stacks that are not tied, and stars that show no blur, are refused with the reason and what to do", async () => {
   await expect(blurOfLane(session([shape]).fake, lanes[2], lanes[0])).rejects.toMatchObject({
     message: "the stacks of lanes C and A are not tied by their stars",
     advice: "Take the blur from a file, or type it.",

@@ -51,7 +51,7 @@ test("evidence of a whole picture is begun once, says how far it is, and stays",
   expect(Object.keys(book.store.getState()).length).toBe(1);
 });
 
-test("stopped, it is as if it had not been begun, though a tile is told after", async () => {
+test("stopped, it is as if it had not been begun, though a tile answers after", async () => {
   const { tiles, state, begin } = bench();
   const told = begin();
   const running = state();

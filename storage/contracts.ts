@@ -80,7 +80,7 @@ export interface WriteRepository {
 const nothing = () => Promise.resolve();
 const none = () => Promise.resolve(0);
 
-/** For one who only looks: what it is told to write is not written. */
+/** For one who only looks: what it is asked to write is not written. */
 export const NOTHING_WRITTEN: WriteRepository = {
   addProject: nothing,
   saveProject: nothing,

@@ -79,7 +79,7 @@ export const MIGRATIONS: readonly Migration[] = [
     run: (sub) => ({ ...sub, version: 3, unit: presumedUnit(sub.bitpix) }),
   },
   {
-    // The sky gradient is told in σ, no longer in % of the level: limits in % would mean something else.
+    // The sky gradient is measured in σ, no longer in % of the level: limits in % would mean something else.
     name: "gradient-rules-off",
     from: 2,
     store: "projects",

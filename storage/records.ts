@@ -125,7 +125,7 @@ export const subRecord = z.object({
   measuredSize: z.object({ width: z.number().int(), height: z.number().int(), channels: z.number().int() }),
   /** Against the reference of that id; a null value means that the stars did not match. */
   relation: gradedRelation.nullable(),
-  /** Medians of the sky patches; `key` tells patches and reference. */
+  /** Medians of the sky patches; `key` names patches and reference. */
   patches: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });
 export type SubRecord = z.infer<typeof subRecord>;
@@ -173,7 +173,7 @@ export const broughtIn = z.object({
   files: z.array(z.string()).min(1),
   hasHalves: z.boolean(),
   hasCoverage: z.boolean(),
-  /** How many subs went in, where its header tells. */
+  /** How many subs went in, where its header says it. */
   combined: z.number().int().positive().nullable(),
   /** Where it was joined here from stacks of single channels: from which, and how; null where it came as files. */
   joined: z
@@ -259,7 +259,7 @@ export type Layout = (typeof LAYOUTS)[number];
 /** How two lanes over each other are held against one another. */
 export const PAIR_WAYS = ["wipe", "flip", "difference"] as const;
 
-/** What of a crop is shown: its colours, one channel, what is made of them, or the noise that the halves tell. */
+/** What of a crop is shown: its colours, one channel, what is made of them, or the noise that the halves show. */
 export const SHOWN_PARTS = ["colour", "red", "green", "blue", "luminance", "saturation", "noise"] as const;
 export const shows = z.object({
   part: z.enum(SHOWN_PARTS).default("colour"),

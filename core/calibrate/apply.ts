@@ -39,7 +39,7 @@ export interface Calibration {
   saturation: number;
   /** Added after the flat, in samples of the light. */
   pedestal: number;
-  /** Keeps what is told of the whole light for the next time it is opened. @default find it anew */
+  /** Keeps what is measured of the whole light for the next time it is opened. @default find it anew */
   keep?: Kept;
 }
 
@@ -96,7 +96,7 @@ export function calibratedFrame(
   let sky: Promise<Sky> | null = null;
   let columns: Promise<ColumnOffset[]> | null = null;
 
-  /** Warm columns of the light, where no dark tells them; the same whatever region is read. */
+  /** Warm columns of the light, where no dark shows them; the same whatever region is read. */
   function columnsOf(): Promise<ColumnOffset[]> {
     const find = () => columnOffsets({ ...light, read: evened }, pitch);
     columns ??= fromLight && !dark ? (calibration.keep?.columns(find) ?? find()) : Promise.resolve([]);

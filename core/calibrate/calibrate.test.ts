@@ -347,7 +347,7 @@ test.each([
   expect(mean / sigma / snr).toBeLessThan(1.06);
 });
 
-test("defects: a constant plane has none; indices rise; both kinds are told apart", () => {
+test("defects: a constant plane has none; indices rise; both kinds are distinguished", () => {
   expect(defectsOfDark(new Float32Array(64 * 64).fill(0.1), 64, 64, null, 5).hot.length).toBe(0);
   /** Whether most pixels of the same colour around place `i` are sound, as the definition (more than kσ from their median) asks. */
   const isAmongSound = (i: number, places: readonly number[]): boolean => {

@@ -6,7 +6,7 @@ import { DEMOSAICS } from "./demosaic/registry";
 /** The best in a dithered stack: see docs/methods/ for the comparison. */
 export const DEFAULT_DEMOSAIC = "limited";
 
-/** How lights are calibrated; which masters are used is told apart from it (apply.ts). */
+/** How lights are calibrated; which masters are used is apart from it (apply.ts). */
 export const calibrationParameters = parameters({
   scaleDark: toggle({
     label: "Scale darks by exposure",

@@ -78,7 +78,7 @@ export function measureChain(input: ChainInput, steps: ChainStep[], job: JobHand
   );
 }
 
-/** Less of a patch than so many px to a side, within the picture, tells nothing; and so many px of surroundings tell what is smooth. */
+/** Less of a patch than so many px to a side, within the picture, says nothing; and so many px of surroundings say what is smooth. */
 const [LEAST_PATCH, ROUND_PATCH] = [8, 48];
 
 const SAMPLE_SIDE = 320;

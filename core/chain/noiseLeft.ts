@@ -14,7 +14,7 @@ export const DISTURBED = 0.25;
 export const NOISIER = Math.sqrt(1 + DISTURBED ** 2);
 
 /**
- * What a chain leaves of the noise n = (A − B)/2, told in two ways: half the difference of the treated halves, each at its noise of √2 σ; and (D(z + αn) − D(z − αn))/2α, α = ¼. For linear chains both are D(n).
+ * What a chain leaves of the noise n = (A − B)/2, measured in two ways: half the difference of the treated halves, each at its noise of √2 σ; and (D(z + αn) − D(z − αn))/2α, α = ¼. For linear chains both are D(n).
  */
 export interface NoiseLeft {
   halves: Raster;
@@ -31,7 +31,7 @@ export function disturbedWeight(steps: readonly ReadyStep[]): number | null {
 
 /**
  * σ of the noise that is left, `sigmaOf` telling σ of a difference: disturbed^w · halves^(1 − w). Methods that decide by thresholds answer a small disturbance too strongly, and the noisier halves too weakly, each by a share that is theirs;
- * the weights were measured on the simulator, and bring what is told within 3 % of repeated nights (docs/methods/).
+ * the weights were measured on the simulator, and bring what is measured within 3 % of repeated nights (docs/methods/).
  */
 export function sigmaLeft({ halves, disturbed, weight }: NoiseLeft, sigmaOf: (noise: Raster) => number): number {
   const ofHalves = sigmaOf(halves);

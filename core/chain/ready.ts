@@ -13,7 +13,7 @@ import type { Warp } from "../register";
 import type { ChainStep } from "./schema";
 
 /**
- * A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are told. One that follows what was chosen
+ * A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are measured. One that follows what was chosen
  * for the step carries it, as JSON.
  */
 export type FactKey = `${FactId}@${ChannelMode | typeof UNTOUCHED}${"" | `#${string}`}`;
@@ -100,11 +100,11 @@ export interface ReadyStep {
   join: { levels: number[]; sigma: number } | null;
   /** Where it acts; null for everywhere. */
   mask: ReadyMask | null;
-  /** Tells this step and its facts from any other; settings and blend are told apart besides. */
+  /** What distinguishes this step and its facts from any other, but for settings and blend. */
   key: string;
 }
 
-/** A mask, the facts of the untouched picture that it is told from, and that picture where it is not the one that the chain runs on. */
+/** A mask, the facts of the untouched picture that it is measured from, and that picture where it is not the one that the chain runs on. */
 export interface ReadyMask {
   mask: Mask;
   facts: Facts;
@@ -127,7 +127,7 @@ export const hashesOf = ({ assets }: Pick<AnyOperation, "assets">, params: Chain
   (assets?.(params) ?? []).map(({ sha256 }) => sha256);
 
 /**
- * Puts operations and facts with the steps that are on. `keyOf` tells facts apart in fewer letters than their values.
+ * Puts operations and facts with the steps that are on. `keyOf` distinguishes facts in fewer letters than their values.
  * Throws UserError for unknown operations and for steps whose facts are missing.
  */
 export function readySteps(

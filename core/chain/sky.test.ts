@@ -1,4 +1,4 @@
-// Noise told from patches of sky, and what varies in them before and after a step.
+// Noise measured from patches of sky, and what varies in them before and after a step.
 import { quietJob } from "../job";
 import type { SkyPatch } from "../measure";
 import { STARLET_NOISE } from "../measure";
@@ -99,7 +99,7 @@ test("patches beside the picture are left out; with none on it the error says wh
   await expect(grainOf(skyLike(1e-3, 4), null, { patches: [far], forNoise: true })).rejects.toThrow(/sky patches/);
 });
 
-test("the readout tells white noise scale by scale, and what a step leaves of it", async () => {
+test("the readout shows white noise scale by scale, and what a step leaves of it", async () => {
   const [sigma, blend] = [1e-3, 0.4];
   const input = inputOf(skyLike(sigma, 8, 3));
   const steps = [stepWith(null, { params: { ...gaussian.parameters.defaults, keepPoints: false }, blend })];
@@ -118,7 +118,7 @@ test("the readout tells white noise scale by scale, and what a step leaves of it
   expect(await skyReadout(input, steps, facts, 0, [patch(9999, 9999)], job)).toBeNull();
 });
 
-test("how noise grows with the light is told: shot noise doubles the variance of the dark at the light of the dark", async () => {
+test("how noise grows with the light is measured: shot noise doubles the variance of the dark at the light of the dark", async () => {
   const [gain, subs, ADU] = [0.8, 10, 65535];
   // A wedge of light on 200 ADU; each half is the mean of half of the subs, its variance that of so many electrons.
   const wedge = (seed: number, of: number): Raster => {

@@ -21,7 +21,7 @@ import { regionAfter, sizeAfter } from "./grid";
 import { runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
-/** Starlet scales that are told: details of about 1, 2, 4, 8 and 16 px. */
+/** Starlet scales that are measured: details of about 1, 2, 4, 8 and 16 px. */
 export const READOUT_SCALES = 5;
 const ROUND = 2 * (2 ** READOUT_SCALES - 1);
 

@@ -1,4 +1,4 @@
-// When to stop, as the halves tell it, against the truth.
+// When to stop, as the halves show it, against the truth.
 import { quietJob } from "../job";
 import { findOperation } from "../operations";
 import type { AnyOperation } from "../operations";

@@ -9,7 +9,7 @@ import { overPlaces, placesOf } from "./overPlaces";
 
 export interface StoppingCurve {
   values: number[];
-  /** Error by value, as the halves tell it: mean square over the noise's variance, but for a constant. */
+  /** Error by value, as the halves show it: mean square over the noise's variance, but for a constant. */
   risk: number[];
   /** The value of least error; null where values make no difference. */
   best: number | null;
@@ -21,7 +21,7 @@ const VALUES = [1, 2, 3, 5, 8, 12, 18, 26, 38, 55, 80, 100];
 const LEAST_DIFFERENCE = 0.002;
 
 /**
- * How far step `index` should go on, as the halves tell it (restoration.ts): its least is where further iterations cost more noise than they bring
+ * How far step `index` should go on, as the halves show it (restoration.ts): its least is where further iterations cost more noise than they bring
  * detail. Null where there are no halves, or the step does not go on by itself.
  */
 export async function stoppingCurve(

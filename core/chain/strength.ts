@@ -13,7 +13,7 @@ import { chainHalo, runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
 /**
- * What a step does at rising strengths, as the halves tell it: the picture z with a share α of the noise that they show, n = (A − B)/2, added is treated and held against z − n/α, whose noise is independent of that.
+ * What a step does at rising strengths, as the halves show it: the picture z with a share α of the noise that they show, n = (A − B)/2, added is treated and held against z − n/α, whose noise is independent of that.
  * Smaller shares come nearer to the noise of the picture itself.
  */
 
@@ -28,7 +28,7 @@ export interface StrengthCurve {
 }
 
 const STRENGTHS = Array.from({ length: 11 }, (_, k) => k / 10);
-/** Smoothings over which the noise about a pixel is told. */
+/** Smoothings over which the noise about a pixel is measured. */
 const SMOOTHINGS = 4;
 /** Errors that differ by less, in σ, are alike. */
 const LEAST_DIFFERENCE = 0.005;
@@ -100,7 +100,7 @@ export async function strengthCurve(
   };
 }
 
-/** Of so many pixels the lower tenth is told. */
+/** Of so many pixels the lower tenth is measured. */
 const QUANTILE_OF = 1 << 15;
 
 /** Variance of the noise about each pixel, by channel: its smoothed square, no less than its lower tenth. */

@@ -165,7 +165,7 @@ describe.each([
     expect(keptOf("esd", values, { low: 10.5 / 54, high: 0.05 })).toBe(51);
   });
 
-  test("the expected noise tells an outlier among three, where σ of the samples cannot among six", () => {
+  test("the expected noise shows an outlier among three, where σ of the samples cannot among six", () => {
     const at = (values: number[]) => {
       const cube = Float32Array.from(values);
       const n = values.length;
@@ -215,7 +215,7 @@ test.each([3, 4, 7, 8, 9, 16, 17, 25, 30, 40, 47, 64, 65])(
   },
 );
 
-test("limits are told alike where noise is a few steps of single precision on a high level", () => {
+test("limits act alike where noise is a few steps of single precision on a high level", () => {
   // Steps of 1/512 between 16,384 and 32,768: the median of an even number lies half a step off any single.
   const random = createRandom(5);
   for (const n of [6, 8, 12]) {
@@ -300,7 +300,7 @@ test("an unknown rejection is refused with those that are known", () => {
   expect(() => rejectorOf("magic")).toThrow(/must be one of expected, sigma, .*none, received magic/);
 });
 
-test("the walk gives every layer's samples of each tile once, with the tile's weights, and tells its progress and its memory", async () => {
+test("the walk gives every layer's samples of each tile once, with the tile's weights, and reports its progress and its memory", async () => {
   const tiles = tilesOf({ x: 0, y: 0, width: 7, height: 5 }, 4);
   const fractions: number[] = [];
   const job = { ...quietJob(plain), progress: (fraction: number) => void fractions.push(fraction) };

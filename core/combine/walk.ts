@@ -55,7 +55,7 @@ async function combineTiles(
   let peakBytes = 0;
   let cubes: Float32Array[] = [];
   for (const [t, tile] of tiles.entries()) {
-    // The steepness of the picture at a pixel is told from its neighbours.
+    // The steepness of the picture at a pixel is measured from its neighbours.
     const read = byModel ? growRegion(tile, 1) : tile;
     const pixels = read.width * read.height;
     // Every sample is written anew, so that the memory of the tile before serves again.

@@ -38,7 +38,7 @@ test("choices are counted for lanes, not for sides; no difference counts for nei
   ]);
 });
 
-test("a trial as it is kept tells every choice, as CSV too", () => {
+test("a trial as it is kept shows every choice, as CSV too", () => {
   const record = blindRecord.parse({
     lanes: [
       { letter: "A", words: "Untouched" },

@@ -59,7 +59,7 @@ test("a picture is looked over: size, sky, FWHM, halves, three spots", async () 
   expect(facts.spots.map(({ name }) => name)).toEqual(["Dark background", "Structure", "Star group"]);
 });
 
-test("tiles that are looked at in shares tell what they tell in one go", async () => {
+test("tiles that are looked at in shares say what they show in one go", async () => {
   const stars = randomStars(70, 1200, 1100, 3);
   const make = (seed: number) => frameOfRaster(paintStars(1200, 1100, stars, { seed }));
   const [picture, a, b] = [make(1), make(2), make(3)];
@@ -74,7 +74,7 @@ test("tiles that are looked at in shares tell what they tell in one go", async (
   expect(together.halvesScales[0].length).toBe(5);
 });
 
-test("craters are no stars: none are counted, no width is told, and their spot is called otherwise", async () => {
+test("craters are no stars: none are counted, no width is measured, and their spot is called otherwise", async () => {
   const { picture, a, b } = exposed([craterField(9).map((v) => v / 1000)], () => 0.0015, 3);
   const halves = { a: frameOfRaster(a), b: frameOfRaster(b) };
   const facts = await inspectPicture(frameOfRaster(picture), halves, SHARES, quietJob(wasmKernels()));

@@ -63,7 +63,7 @@ test.each([1, 2, 3, 4])(
     const { best, alike } = leastError(told);
     const least = real.indexOf(Math.min(...real));
     expect(10 * Math.log10(real[best] / real[least])).toBeLessThan(0.2);
-    // What the truth calls best is among those that the halves cannot tell from their own.
+    // What the truth calls best is among those that the halves cannot distinguish from their own.
     expect(alike[least]).toBe(true);
     // And a treatment that is far worse is not.
     expect(alike[real.indexOf(Math.max(...real))]).toBe(false);
@@ -137,7 +137,7 @@ test.each([
   },
 );
 
-test("no error is told without halves, nor of two steps of which one takes blur away", async () => {
+test("no error is measured without halves, nor of two steps of which one takes blur away", async () => {
   const { input } = scene(1, 0.002);
   const steps = await ready(input, 2);
   expect(await heldOutOf({ ...input, halves: null }, [], steps, PLACE, job)).toBeNull();

@@ -84,10 +84,10 @@ const TILE_FITS = 24;
 const CELL = 64;
 /** Side of the blocks whose means tell small detail: noise counts little in them. */
 const BLOCK = 4;
-/** Levels are told by one of so many samples. */
+/** Levels are measured by one of so many samples. */
 const SHOWN_BY = 7;
 
-/** What a tile tells of its picture. */
+/** What a tile shows of its picture. */
 export interface TileFacts {
   /** By channel: the median, level and spread for the display, and one of SHOWN_BY samples. */
   fill: number[];
@@ -193,7 +193,7 @@ export function factsOfTiles(
   };
 }
 
-/** Scales at which the noise of the halves is told. */
+/** Scales at which the noise of the halves is measured. */
 const SCALES = 5;
 
 /** The median over tiles of the noise at each scale, over that of unit white noise; nothing of no tile. */

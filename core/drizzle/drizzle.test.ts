@@ -184,7 +184,7 @@ test("of a mosaic each pixel brings its own colour; coverage counts subs", async
   expect(piece.rejected).toBe(0);
 });
 
-test("subs without dither, or too few, are told with the figure; many well dithered ones are not", () => {
+test("subs without dither, or too few, are warned of with the figure; many well dithered ones are not", () => {
   const random = createRandom(2);
   const many = Array.from({ length: 40 }, (_, i) => planned(shiftBy(9 * random.uniform(), 9 * random.uniform()), i));
   const still = many.map((_, i) => planned(shiftBy(0, 0), i));

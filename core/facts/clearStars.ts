@@ -4,7 +4,7 @@ import { findStars } from "../measure";
 import { isKept } from "./dropped";
 import type { FactInput } from "./fact";
 
-/** Fewer stars tell no shape. */
+/** Fewer stars show no shape. */
 export const LEAST_STARS = 5;
 /** The clearest, at most so many of each piece. */
 const FITS = 60;
@@ -14,7 +14,7 @@ const CLIPPED_SHARE = 0.7;
 /** No other star of a thirtieth of its light is so near to one that stands alone. */
 const ALONE_PX = 12;
 
-/** A star that tells the PSF: its fit, and the piece that holds it. */
+/** A star that shows the PSF: its fit, and the piece that holds it. */
 export interface ClearStar {
   piece: number;
   fit: StarFit;

@@ -5,9 +5,9 @@ import type { Raster } from "../raster";
 import { meanPlane, quantile } from "../raster";
 import type { Fact } from "./fact";
 
-/** Starlet scales whose energy is told: detail of 1 … 32 px. */
+/** Starlet scales whose energy is measured: detail of 1 … 32 px. */
 const SCALES = 6;
-/** One of so many pixels tells how much is lit. */
+/** One of so many pixels says how much is lit. */
 const SPARSE = 5;
 
 const schema = z.object({
@@ -16,7 +16,7 @@ const schema = z.object({
 });
 export type DetailBlurFact = z.infer<typeof schema>;
 
-/** How a picture without stars is blurred, as the course of its energy over the sizes of detail tells it (measure/detailBlur.ts); what is noise is told by the halves, without them it counts as detail. */
+/** How a picture without stars is blurred, as the course of its energy over the sizes of detail shows it (measure/detailBlur.ts); what is noise is measured by the halves, without them it counts as detail. */
 export const detailBlur: Fact<DetailBlurFact> = {
   id: "detailBlur",
   title: "blur, from the detail",

@@ -27,7 +27,7 @@ export interface FactInput {
   noiseGain(): Promise<NoiseGainMap | null>;
   /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */
   patches(): Promise<SeenPatch[] | null>;
-  /** Places in px of the picture: stars there tell nothing of the blur. */
+  /** Places in px of the picture: stars there say nothing of the blur. */
   readonly dropped: readonly (readonly [x: number, y: number])[];
   /** Another fact of the same picture, measured once for all that go by it. */
   fact<V>(fact: Fact<V>): Promise<V>;
@@ -47,7 +47,7 @@ export interface Fact<V> {
    * @default none
    */
   follows?: "patches" | "stars";
-  /** What it tells, in a few words. */
+  /** What it shows, in a few words. */
   title: string;
   schema: z.ZodType<V>;
   measure(input: FactInput, job: JobHandle): Promise<V>;

@@ -74,7 +74,7 @@ describe.each(Object.keys(FACTS) as FactId[])("%s", (id) => {
   });
 });
 
-test("noise: white noise has the σ of each starlet scale; shared between neighbours it is told as such; a half has √2 of it", async () => {
+test("noise: white noise has the σ of each starlet scale; shared between neighbours it is measured as such; a half has √2 of it", async () => {
   const white = await FACTS.noise.measure(input(whiteNoise(0.002, 5, 0.1)), job);
   expect(white.from).toBe("picture");
   expect(white.scales[0].length).toBe(NOISE_SCALES);

@@ -11,7 +11,7 @@ const schema = z.object({
 });
 export type HaarMixtureFact = z.infer<typeof schema>;
 
-/** What tells signal from noise in each band of undecimated Haar wavelets, as mixture.ts has it for starlets. */
+/** What distinguishes signal from noise in each band of undecimated Haar wavelets, as mixture.ts has it for starlets. */
 export const haarMixture: Fact<HaarMixtureFact> = {
   id: "haarMixture",
   follows: "patches",

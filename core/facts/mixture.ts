@@ -8,7 +8,7 @@ import { componentsOf } from "./components";
 import type { Fact } from "./fact";
 import { noiseModel, stabilisedRaster } from "./noiseModel";
 
-/** Starlet scales that are told apart. */
+/** Starlet scales that are distinguished. */
 export const MIXTURE_SCALES = 4;
 
 export const mixtureBand = z.object({
@@ -25,13 +25,13 @@ const schema = z.object({
 });
 export type MixtureFact = z.infer<typeof schema>;
 
-/** Axes of a neighbourhood that are told apart, of 25. */
+/** Axes of a neighbourhood that are distinguished, of 25. */
 const STRONG_AXES = 7;
 /** Least share of the signal's variance along an axis: no axis is without any. */
 const LEAST_SIGNAL = 1e-4;
 
 /**
- * What tells signal from noise at each starlet scale: the covariance of the noise (grain.ts) in a neighbourhood of 5 × 5 coefficients, and that of the stabilised picture. With S Sᵀ the
+ * What distinguishes signal from noise at each starlet scale: the covariance of the noise (grain.ts) in a neighbourhood of 5 × 5 coefficients, and that of the stabilised picture. With S Sᵀ the
  * noise's covariance and Q Λ Qᵀ that of the signal seen in S⁻¹, project = Qᵀ S⁻¹, back = the middle row of S Q, lambda = Λ.
  * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
  */
@@ -115,7 +115,7 @@ export function bandOf(noise: Float64Array, picture: Float64Array): z.infer<type
   const project = axes.transpose().mmul(inverse);
   const back = root.mmul(axes);
   const middle = NEIGHBOURS >> 1;
-  // The strongest first; the weak ones, which tell little of how strong the signal is, are one axis along what they give to the middle.
+  // The strongest first; the weak ones, which show little of how strong the signal is, are one axis along what they give to the middle.
   const order = seen.realEigenvalues.map((_, k) => k).sort((p, q) => seen.realEigenvalues[q] - seen.realEigenvalues[p]);
   const [strong, weak] = [order.slice(0, STRONG_AXES), order.slice(STRONG_AXES)];
   const given = (k: number) => back.get(middle, k);

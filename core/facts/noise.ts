@@ -4,15 +4,15 @@ import { medianInPlace } from "../raster";
 import type { Fact } from "./fact";
 
 const CORRELATION_PIECES = 2;
-/** Starlet scales whose noise is told: details of about 2, 4 … 256 px. */
+/** Starlet scales whose noise is measured: details of about 2, 4 … 256 px. */
 export const NOISE_SCALES = 7;
 
 const schema = z.object({
   /** σ of the starlet coefficients, by channel and scale; white noise has STARLET_NOISE of its σ there. */
   scales: z.array(z.array(z.number())),
-  /** σ per pixel as the finest scale tells it (white noise), by channel. */
+  /** σ per pixel as the finest scale shows it (white noise), by channel. */
   sigma: z.array(z.number()),
-  /** Noise per pixel over what the finest scale tells: 1 for white noise, more where neighbours are alike; null where it cannot be known. */
+  /** Noise per pixel over what the finest scale shows: 1 for white noise, more where neighbours are alike; null where it cannot be known. */
   correlation: z.array(z.number().nullable()),
   from: z.enum(["halves", "picture"]),
 });

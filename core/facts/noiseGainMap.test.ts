@@ -43,11 +43,11 @@ const fail = (): never => {
   throw new Error("no such operation");
 };
 
-test("noise that is stronger in places is told there to 8 %, to 4 % on average, whatever the level", async () => {
+test("noise that is stronger in places is measured there to 8 %, to 4 % on average, whatever the level", async () => {
   const { noiseModel } = await grainOf(halvesOf(1));
   const over = noiseGainOver(noiseModel.noiseGain ?? fail(), 0, wholeRegion(SIZE));
   const at = (x: number, y: number) => over[y * SIZE.width + x];
-  // Where it changes at once it is told over some cells.
+  // Where it changes at once it is measured over some cells.
   const errors = [20, 100, 200, 420, 470, 580].flatMap((x) =>
     [40, 130, 220, 310, 400].map((y) => at(x, y) / strength(x)),
   );

@@ -17,7 +17,7 @@ export type NoiseGainMap = z.infer<typeof noiseGainMap>;
 const [CELL, MOST_CELLS] = [64, 64];
 /** So many pixels in the middle rows of each cell are looked at, and about so many of them tell its noise: to some 4 %. */
 const [LOOKED_AT, KEPT] = [2048, 1024];
-/** Cells of which less than this share has data take what the others around them tell. */
+/** Cells of which less than this share has data take what the others around them show. */
 const LEAST_KNOWN = 0.2;
 /** No less and no more than this is believed. */
 const [LEAST, MOST] = [0.5, 4];
@@ -29,7 +29,7 @@ export interface Band {
 }
 
 /**
- * The noise over the field, as the halves tell it: fewer subs reach the borders and corners, and the flat field lifts these with their noise. In each cell the robust σ of (A − B)/2 over what its level lets expect, then smoothed by
+ * The noise over the field, as the halves show it: fewer subs reach the borders and corners, and the flat field lifts these with their noise. In each cell the robust σ of (A − B)/2 over what its level lets expect, then smoothed by
  * [1 2 1]² (of logarithms). Null for a picture of less than three cells a side, or without noise. Source: own.
  */
 export async function measureNoiseGainMap(
@@ -101,7 +101,7 @@ function pairsOf(
   return { level: levels.slice(0, n), noise: noises.slice(0, n) };
 }
 
-/** Of more pairs than this every second, third … tells enough. */
+/** Of more pairs than this every second, third … shows enough. */
 const PAIRS = 4e5;
 
 /** The pairs of all cells. */

@@ -12,7 +12,7 @@ function stars(count: number, fwhm: number, spread: number, seed: number) {
   });
 }
 
-test("each channel has the PSF that its own stars tell, where they agree", () => {
+test("each channel has the PSF that its own stars show, where they agree", () => {
   const shapes = shapesOf([stars(40, 3, 0.02, 1), stars(6, 3.6, 0.02, 2)]);
   expect(shapes.map((shape) => shape?.stars)).toEqual([40, 6]);
   expect(shapes[0]?.fwhmMajor).toBeCloseTo(3, 1);

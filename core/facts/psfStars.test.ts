@@ -1,4 +1,4 @@
-// The PSF as the stars tell it, against painted stars of known shape; and stars that were left out.
+// The PSF as the stars show it, against painted stars of known shape; and stars that were left out.
 import { measureFacts, newStep } from "../chain";
 import type { ChainStep, FactKey } from "../chain";
 import { keyOfFact } from "../chain";
@@ -69,7 +69,7 @@ test("width within 1.5 %, elongation, β within .03 in its inverse; the profile 
   expect(psf.mean[12 * 25 + 12]).toBeGreaterThan(0.85);
 });
 
-test("stars that were left out tell nothing: the scatter of the others becomes theirs alone", async () => {
+test("stars that were left out say nothing: the scatter of the others becomes theirs alone", async () => {
   const of = picture({ ...SHAPE, fwhmMajor: 5.5, fwhmMinor: 5 });
   const all = await told(of);
   const odd = of.stars.flatMap(({ x, y }, k): [number, number][] => (of.isOdd(k) ? [[x, y]] : []));

@@ -30,7 +30,7 @@ const channel = z.object({
 const schema = z.object({ channels: z.array(channel.nullable()) });
 export type PsfStarsFact = z.infer<typeof schema>;
 
-/** The stars that tell the PSF of each channel, and how well it fits them; null where they are too few. */
+/** The stars that show the PSF of each channel, and how well it fits them; null where they are too few. */
 export const psfStars: Fact<PsfStarsFact> = {
   id: "psfStars",
   follows: "stars",

@@ -13,7 +13,7 @@ import { sky } from "./sky";
 import { skyPatches } from "./skyPatches";
 import { wavelets } from "./wavelets";
 
-/** Goes up when a fact is told in another way: what was stored is measured anew then. */
+/** Goes up when a fact is measured in another way: what was stored is measured anew then. */
 export const FACTS_VERSION = 5;
 
 /** Every fact, by its id. A new one is one line here. */

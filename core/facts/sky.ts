@@ -6,7 +6,7 @@ import type { Fact } from "./fact";
 const schema = z.object({
   /** By channel: the lower quartile of the medians of 32 px cells. */
   level: z.array(z.number()),
-  /** By channel: σ per pixel as the picture's finest scale tells it. */
+  /** By channel: σ per pixel as the picture's finest scale shows it. */
   sigma: z.array(z.number()),
   /** By channel: the brightest sample. */
   brightest: z.array(z.number()),

@@ -4,7 +4,7 @@ import type { Fact } from "./fact";
 
 const schema = z.array(skyPatch);
 
-/** Squares of sky from which noise can be told (measure/skyPatches.ts). */
+/** Squares of sky from which noise can be measured (measure/skyPatches.ts). */
 export const skyPatches: Fact<z.infer<typeof schema>> = {
   id: "skyPatches",
   title: "star-free patches of sky",

@@ -29,7 +29,7 @@ const text = z.string().max(200).nullable().catch(null).default(null);
 const positive = z.number().positive().finite().nullable().catch(null).default(null);
 const real = z.number().finite().nullable().catch(null).default(null);
 
-/** What a file tells about a frame; every field is null where it is missing or unusable. */
+/** What a file shows about a frame; every field is null where it is missing or unusable. */
 export const subMetadata = z.object({
   object: text,
   instrument: text,
@@ -183,7 +183,7 @@ function unitNameOf(words: string | null): UnitName | null {
 const ofBits = (bits: number | null): number | null =>
   bits !== null && Number.isInteger(bits) && bits >= 8 && bits <= 16 ? 2 ** bits - 1 : null;
 
-/** DATAMAX is mostly the brightest pixel; it tells the sensor only where it is a number that a converter ends at, or 1. */
+/** DATAMAX is mostly the brightest pixel; it shows the sensor only where it is a number that a converter ends at, or 1. */
 const ofSensor = (most: number | null): number | null =>
   most === 1 || (most !== null && [255, 1023, 4095, 16383, 65535].includes(most)) ? most : null;
 
@@ -217,7 +217,7 @@ function dateOf(words: string | null): string | null {
   return `${year}-${month}-${day}T${hour}:${minute}:${second}`;
 }
 
-/** "2", "2x2" and "2 2" mean 2; unequal axes tell nothing. */
+/** "2", "2x2" and "2 2" mean 2; unequal axes say nothing. */
 function binningOf(words: string | null): number | null {
   const read = words === null ? null : /^(\d+)(?:\s*[x× ]\s*(\d+))?$/i.exec(words);
   return read && (read[2] === undefined || read[2] === read[1]) ? Number(read[1]) : null;

@@ -91,7 +91,7 @@ describe("two frames of one sensor", () => {
     expect((factorBetween(b, a) ?? NaN) * factor).toBeCloseTo(1, 9);
   });
 
-  test("electrons without a gain cannot be told in anything else", () => {
+  test("electrons without a gain cannot be turned into anything else", () => {
     const bare = unit("e-", 1, 50_000);
     expect(factorBetween(bare, u16)).toBeNull();
     expect(factorBetween(share, bare)).toBeNull();

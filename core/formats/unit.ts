@@ -46,7 +46,7 @@ const TYPE_SHARE = 0.95;
 const MOST_SHARE = 2;
 const SIXTEEN_BITS = 65535;
 
-/** Whether the type alone tells full scale: integers of 8 and 16 bits. Others must be looked at. */
+/** Whether the type alone shows full scale: integers of 8 and 16 bits. Others must be looked at. */
 export const typeTellsUnit = ({ bitpix }: StoredSamples): boolean => bitpix > 0 && bitpix <= 16;
 
 /**
@@ -156,7 +156,7 @@ export function unitOfSamples(unit: FrameUnit): FrameUnit {
   };
 }
 
-/** Cards that tell the unit of a float picture, for whoever reads it next. BUNIT: FITS Standard 4.0, 4.3; SATURATE: common practice. */
+/** Cards that show the unit of a float picture, for whoever reads it next. BUNIT: FITS Standard 4.0, 4.3; SATURATE: common practice. */
 export function unitCards({ name, fullScale, saturation }: FrameUnit): [string, string | number, string][] {
   return [
     ...(name === "share"

@@ -13,7 +13,7 @@ import { photometricScale, registeredFrame } from "../stack";
 export const joinPart = z.object({ toGrid: warpSchema, scale: z.number(), offset: z.number() });
 export type JoinPart = z.infer<typeof joinPart>;
 
-/** What of a picture tells how it is joined. */
+/** What of a picture says how it is joined. */
 export interface Joinable {
   width: number;
   height: number;

@@ -237,7 +237,7 @@ describe("undecimated wavelets", () => {
     }
   });
 
-  test("noise of a known correlation has the σ that is told for each band", () => {
+  test("noise of a known correlation has the σ that is stated for each band", () => {
     const [w, h] = [400, 400];
     const random = createRandom(8);
     const rough = Float32Array.from({ length: w * h }, () => random.normal());
@@ -269,7 +269,7 @@ test.each([false, true])("sums over lags: both alike, and the defining sum, gaps
   const at = (4 - 1) * 9 + 4 + 3;
   expect(a.counts[at]).toBe(count);
   expect(a.sums[at]).toBeCloseTo(sum, 6);
-  // Every other row tells half as many pairs.
+  // Every other row shows half as many pairs.
   const [half] = [plain.lagSums(plane, w, h, 4, 2, 2), wasm.lagSums(plane, w, h, 4, 2, 2)].map(({ counts }) => counts);
   expect(half[4 * 9 + 4]).toBe(
     Array.from(plane).filter((v, i) => !Number.isNaN(v) && Math.floor(i / w) % 2 === 0).length,

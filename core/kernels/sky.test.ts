@@ -56,7 +56,7 @@ test("the bound is that of the whole picture's quiet parts, however noisy its fi
   }
 });
 
-test("a picture of which a third has no data tells the noise of the rest; one without data has no peaks", () => {
+test("a picture of which a third has no data shows the noise of the rest; one without data has no peaks", () => {
   const part = unevenSky(192, 192, NaN);
   const whole = plain.bandPeaks(noise(192 * 192, 31), 192, 192, null, TWO_SIGMA);
   for (const kernels of [plain, wasm]) {

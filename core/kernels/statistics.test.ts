@@ -49,7 +49,7 @@ test("the clipped mean keeps the same values; their sums run in another order", 
   expect(wasm.clippedMean(Float32Array.of(NaN), 3)).toEqual({ mean: NaN, median: NaN, sigma: NaN, count: 0 });
 });
 
-test("values far apart, and all alike, are told as well", () => {
+test("values far apart, and all alike, are measured as well", () => {
   const cases = [
     [-3e38, 3e38, 1e-40, -1e-40, 0],
     new Array<number>(17).fill(-7.25),

@@ -7,7 +7,7 @@ import type { Raster } from "../raster";
 /** A corner of an outline, in px of the picture. */
 export type Corner = readonly [x: number, y: number];
 
-/** What a part of a mask is told from. */
+/** What a part of a mask is measured from. */
 export interface MaskLook<I extends FactId> {
   /** The untouched picture, without gaps. */
   raster: Raster;
@@ -16,7 +16,7 @@ export interface MaskLook<I extends FactId> {
   y: number;
   /** Of the untouched picture. */
   facts: Facts<I>;
-  /** Corners of what was drawn; empty for kinds that are told from the picture. */
+  /** Corners of what was drawn; empty for kinds that are measured from the picture. */
   outline: readonly Corner[];
   job: JobHandle;
 }
@@ -27,7 +27,7 @@ export interface MaskKind<P, I extends FactId> {
   title: string;
   /** One sentence: which part of the picture it is. */
   summary: string;
-  /** How its outline is drawn; null for kinds that are told from the picture. */
+  /** How its outline is drawn; null for kinds that are measured from the picture. */
   drawn: "freehand" | "corners" | "ellipse" | null;
   needs: readonly I[];
   parameters: Parameters<P>;

@@ -70,7 +70,7 @@ const mean = (values: Float32Array, isIn: (x: number, y: number) => boolean) => 
 const left = (x: number) => x < 180;
 const right = (x: number) => x > 220;
 
-describe("what is told from the picture", () => {
+describe("what is measured from the picture", () => {
   test("smoothed white noise keeps Σ taps² of its σ: 70/256 after one B3 smoothing (closed form)", () => {
     const white = Float64Array.from({ length: 289 }, (_, k) => (k === 144 ? 4 : 0));
     expect(smoothedShare([...white], 1)).toBeCloseTo(70 / 256, 9);

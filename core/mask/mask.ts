@@ -14,12 +14,12 @@ function kindOf({ kind }: MaskPart): AnyMaskKind {
   return found;
 }
 
-/** What must be known of the untouched picture before a mask's values can be told. */
+/** What must be known of the untouched picture before a mask's values can be computed. */
 export const factsOfMask = ({ parts }: Mask): FactId[] => [
   ...new Set(parts.flatMap((part) => kindOf(part).needs as FactId[])),
 ];
 
-/** What tells one mask from another, as text: not its name. */
+/** What distinguishes one mask from another, as text: not its name. */
 export const maskKey = ({ parts, blurPx, inverted }: Mask): string => JSON.stringify([parts, blurPx, inverted]);
 
 /**

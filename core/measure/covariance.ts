@@ -6,7 +6,7 @@ const SIDE = 2 * REACH + 1;
 
 /**
  * Autocovariance at lags (u · step, v · step), |u|, |v| ≤ reach, row-major over v then u; the mean of products over all pairs of pixels of the planes, which should
- * have mean 0; NaN counts for nothing. Of every so many rows one tells enough. O(pixels · reach²).
+ * have mean 0; NaN counts for nothing. Of every so many rows one shows enough. O(pixels · reach²).
  */
 export function autocovariance(
   planes: readonly { plane: Float32Array; width: number; height: number }[],

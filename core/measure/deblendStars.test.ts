@@ -106,7 +106,7 @@ describe("the simplest that explains what stars were found for", () => {
     again.forEach((v, i) => expect(Math.abs(v - seen[i])).toBeLessThan(1e-3));
   });
 
-  test("groups at the border, or over samples that tell nothing, and many stars in one place, stay as they are", () => {
+  test("groups at the border, or over samples that say nothing, and many stars in one place, stay as they are", () => {
     const border = explained([star(2, 45, 100), star(4, 45, 80)], [star(3, 45, 160)]);
     expect(border.stars).toMatchObject(border.start);
     const untold = [sigmas[0].map((s, i) => (Math.abs((i % SIDE) - 45) < 3 ? 1e6 * s : s))];

@@ -29,14 +29,14 @@ test("energies of a power law, of a Moffat of 2.5 … 8 px, are those of a separ
   }
 });
 
-test.each([1.5, 2.5, 4, 6, 8])("a blur of %f px is told from such energies, whatever they fall by", (fwhm) => {
+test.each([1.5, 2.5, 4, 6, 8])("a blur of %f px is measured from such energies, whatever they fall by", (fwhm) => {
   for (const slope of [2, 2.5, 3]) {
     const energies = law(fwhm, slope);
     expect(Math.abs((blurOfEnergies(energies, none) ?? 0) / fwhm - 1)).toBeLessThan(0.05);
   }
 });
 
-test("noise that hides the finest scale leaves four to tell it; noise that hides two, or no light at all, tells nothing", () => {
+test("noise that hides the finest scale leaves four to tell it; noise that hides two, or no light at all, says nothing", () => {
   const energies = law(4, 3);
   const hidden = (scales: number) => energies.map((e, j) => (j < scales ? 1.5 * e : 0.01 * e));
   expect(Math.abs((blurOfEnergies(energies, hidden(1)) ?? 0) - 4)).toBeLessThan(0.4);
@@ -75,7 +75,7 @@ test.each([3, 5])(
   },
 );
 
-test("a small disc on a dark sky is told by its edges and belts, not by its size", async () => {
+test("a small disc on a dark sky is measured by its edges and belts, not by its size", async () => {
   const texture = powerLawField(3, 12);
   const disc = Float32Array.from(texture, (v, i) => {
     const r = Math.hypot((i % SIDE) - 128, Math.floor(i / SIDE) - 128);

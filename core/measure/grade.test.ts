@@ -76,7 +76,7 @@ describe("against the simulator's truth", () => {
     expect(measured.filter(({ conditions }) => conditions.trail).length).toBe(1);
   });
 
-  test("elongated stars tell their direction; round ones do not agree in any", () => {
+  test("elongated stars show their direction; round ones do not agree in any", () => {
     const random = createRandom(8);
     const draw = (stretch: number, angle: number) => {
       const plane = new Float32Array(400 * 400).map(() => 0.01 + 0.0003 * random.normal());

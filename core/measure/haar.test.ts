@@ -24,7 +24,7 @@ test("what was split is joined to what it was, well within the border; a band of
   for (const band of even.bands) expect(Math.max(...band.map(Math.abs))).toBe(0);
 });
 
-test("of a step along a row the band of differences along the rows alone tells", () => {
+test("of a step along a row the band of differences along the rows alone shows", () => {
   const step = Float32Array.from({ length: WIDTH * HEIGHT }, (_, i) => (i % WIDTH < 100 ? 1 : 3));
   const { bands } = haarSplit(step, WIDTH, 0);
   const at = 50 * WIDTH + 99;

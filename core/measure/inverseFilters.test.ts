@@ -4,7 +4,7 @@ import { bandCovariance, gaussianCorrelation, inverseFilters, roundPsf } from ".
 
 const kernels = wasmKernels();
 
-test("where nothing is to be taken back, noise has in each scale what the sum over its lags tells", () => {
+test("where nothing is to be taken back, noise has in each scale what the sum over its lags shows", () => {
   const noise = gaussianCorrelation(0.6);
   const psf = roundPsf(2.5, 3, 9);
   const [{ filter, left, taken }] = inverseFilters(psf, psf, [1e-9], 20, [...noise], 4);

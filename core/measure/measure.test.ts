@@ -93,7 +93,7 @@ describe("background", () => {
 });
 
 describe("PSF and fits", () => {
-  test("a sampled PSF sums to 1, is centred, and is elongated the way it is told", () => {
+  test("a sampled PSF sums to 1, is centred, and is elongated the way it is asked", () => {
     const psf = moffatPsf({ fwhmMajor: 5, fwhmMinor: 3, angle: 0, beta: 3 });
     expect(psf.values.reduce((a, b) => a + b, 0)).toBeCloseTo(1, 5);
     const r = (psf.size - 1) / 2;
@@ -245,7 +245,7 @@ describe("measures", () => {
   });
 });
 
-test("hot pixels, more of them than stars, neither count as stars nor tell what stars look like", () => {
+test("hot pixels, more of them than stars, neither count as stars nor say what stars look like", () => {
   const [width, height] = [500, 400];
   const random = createRandom(61);
   const clean = paintStars(width, height, randomStars(60, width, height, 62)).planes[0];

@@ -14,7 +14,7 @@ export const STARLET_NOISE = [
 
 /**
  * Noise σ per pixel of a plane whose noise is white: 1.4826 MAD of the finest starlet coefficients / 0.8908. Blind to
- * everything smoother than about two pixels. Pixels without data (NaN), and those whose smoothing reaches one, tell nothing.
+ * everything smoother than about two pixels. Pixels without data (NaN), and those whose smoothing reaches one, say nothing.
  * A plane of one pixel, or without data, gives 0. Source: Starck & Murtagh 1998, PASP 110, 193.
  */
 export function whiteNoise(plane: Float32Array, width: number, height: number, kernels: Kernels): number {
@@ -50,7 +50,7 @@ const LEAST_CELLS = 8;
 const WHITE_ENOUGH = 0.06;
 
 /**
- * How much larger the noise per pixel is than the finest starlet scale tells: 1 for white noise, more where neighbours are correlated
+ * How much larger the noise per pixel is than the finest starlet scale shows: 1 for white noise, more where neighbours are correlated
  * (demosaiced, resampled, smoothed pictures). In the cells of least variation, the 15 % without stars, the spread of all detail up to
  * 4 px is held against that of the finest; only what lies below the median counts, since stars lie above it. The excess x of
  * this ratio over 1 becomes that of the whole noise as 1.28 x + 0.46 x²: exact to 0.2 % for white noise smoothed by a Gaussian of
@@ -118,7 +118,7 @@ function lowerSpread(values: Float32Array, kernels: Kernels): number {
 
 /**
  * σ per pixel of a plane whose noise may be correlated, and by how much the finest scale alone would tell too little; see above. The finest
- * scale is told from the quieter half of the cells, so that a crowded field tells no more noise than an empty one; as whiteNoise
+ * scale is measured from the quieter half of the cells, so that a crowded field shows no more noise than an empty one; as whiteNoise
  * where there are too few cells.
  */
 export function pixelNoise(

@@ -35,7 +35,7 @@ test("a picture without noise, one level, and nothing at all", () => {
   expect(stabiliser({ ...NOTHING, b: 1, c: 1 })).toBeNull();
 });
 
-test("after a stretch noise falls with the light, and is told level by level: within 8 % of the slope of the curve", () => {
+test("after a stretch noise falls with the light, and is measured level by level: within 8 % of the slope of the curve", () => {
   const random = createRandom(8);
   const n = 200_000;
   const a = 300;

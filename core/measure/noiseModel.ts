@@ -5,7 +5,7 @@ import { tabulated } from "../numeric/tabulated";
 import { robustSpread } from "../raster";
 
 /**
- * Variance of the noise at a height L above `zero`: a + b L + c L² (L ≥ 0; a below). Where noise falls with the light, as after a stretch, `falling` tells σ at rising levels
+ * Variance of the noise at a height L above `zero`: a + b L + c L² (L ≥ 0; a below). Where noise falls with the light, as after a stretch, `falling` shows σ at rising levels
  * instead (linear between them and constant beyond), and a is its square at the first.
  */
 export const noiseModelSchema = z.object({
@@ -31,7 +31,7 @@ const QUANTILES = [...Array.from({ length: BINS + 1 }, (_, k) => (0.98 * k) / BI
 const LEAST_IN_BIN = 24;
 /** Below this quantile of the levels there is no light: the dark end. */
 const ZERO_QUANTILE = 0.01;
-/** Share of the middle one of all bins' variances below which a bin tells nothing. */
+/** Share of the middle one of all bins' variances below which a bin says nothing. */
 const LEAST_VARIANCE = 0.02;
 /** The same where noise falls with the light: that of bright stars after a stretch is a hundredth of the sky's. */
 const LEAST_FALLING = 1e-5;

@@ -1,6 +1,6 @@
 import type { Kernels } from "../kernels";
 
-/** Smoothings, each twice as wide as the one before: what is told lies within some 60 px. */
+/** Smoothings, each twice as wide as the one before: what is measured lies within some 60 px. */
 const SMOOTHINGS = 5;
 
 /** The weighted mean of a plane around each place, by starlet smoothings of plane · weight over those of the weight; NaN where none of it lies near. */

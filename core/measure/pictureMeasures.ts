@@ -13,7 +13,7 @@ export const SNR_DEFINITION = "20 log10((mean level − sky level) / noise σ pe
 export const pictureMeasures = z.object({
   /** Robust σ per pixel across starlet scales up to 8 px, so that noise which is only finer gone still counts. */
   noise: z.number(),
-  /** σ per pixel of the noise that is left, as the halves tell it (core/chain/noiseLeft.ts); null without halves. */
+  /** σ per pixel of the noise that is left, as the halves show it (core/chain/noiseLeft.ts); null without halves. */
   noiseFromHalves: z.number().nullable(),
   /** Median level. */
   background: z.number(),

@@ -69,7 +69,7 @@ test("where all stars are alike, or too few, no field is found: at most once in 
   expect(fitPsfField(starsOf(20, 3, 0.01, coma))).toBeNull();
 });
 
-test("a few double stars among those that tell it do not bend the field", () => {
+test("a few double stars among those that show it do not bend the field", () => {
   const stars = starsOf(90, 9, 0.02, coma).map((star, k) =>
     k % 15 === 0 ? { ...star, widths: widthsOf({ fwhmMajor: 7, fwhmMinor: 3, angle: k }) } : star,
   );

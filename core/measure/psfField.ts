@@ -148,7 +148,7 @@ function foretold(stars: readonly PlacedWidths[], terms: (star: PlacedWidths) =>
   return errors;
 }
 
-/** Least squares; null where the places do not tell the terms apart. */
+/** Least squares; null where the places do not distinguish the terms. */
 function solved(rows: readonly number[][], values: readonly number[]): Float64Array | null {
   const n = rows[0].length;
   const [normal, right] = [new Float64Array(n * n), new Float64Array(n)];

@@ -36,7 +36,7 @@ test("centroids scatter as photon noise allows: about FWHM / (2.35 SNR), here wi
   expect(rms).toBeGreaterThan(expected / 3);
 });
 
-test("close pairs are told apart from about 1.3 FWHM on", () => {
+test("close pairs are distinguished from about 1.3 FWHM on", () => {
   for (const separation of [4.5, 6, 9]) {
     const pair = [
       { x: 60, y: 60, flux: 2 },

@@ -5,7 +5,7 @@ import { widthsAt } from "./fit";
 
 /** What stars are held against reaches so far around them, in FWHM. */
 const AROUND = 1.3;
-/** Samples whose σ is so many times that of others tell nothing. */
+/** Samples whose σ is so many times that of others say nothing. */
 const UNTOLD = 1e3;
 /** Fits end where another step would lower what is left by less than this share. */
 const SETTLED = { leastGain: 1e-3, maxIterations: 15 };
@@ -14,7 +14,7 @@ const PSF_ERROR = 0.012;
 /** A knot is wider than a star even across: by so much, beyond what noise leaves open (so many σ of a width, about FWHM · σ/height). */
 const [LEAST_WIDER, SURE] = [1.08, 2];
 
-/** What a group holds: all channels as one, each by what it tells, over σ; how a star looks in it; and where it lies. */
+/** What a group holds: all channels as one, each by what it shows, over σ; how a star looks in it; and where it lies. */
 export interface Patch extends FitSquare {
   x0: number;
   y0: number;
@@ -26,7 +26,7 @@ export interface Patch extends FitSquare {
   height: number;
 }
 
-/** Null where the picture ends too near, or samples in the middle tell nothing. */
+/** Null where the picture ends too near, or samples in the middle say nothing. */
 export function patchOf(
   { planes, width, height, profiles, least }: StarPlanes,
   members: readonly PointStar[],

@@ -37,7 +37,7 @@ export const subMeasures = z.object({
   /** Share of pixels of which a channel is saturated. */
   saturatedShare: z.number(),
   /**
-   * σ per pixel over what the finest starlet scale tells, per channel: 1 for white noise; null where it is not known.
+   * σ per pixel over what the finest starlet scale shows, per channel: 1 for white noise; null where it is not known.
    */
   noiseCorrelation: z.array(z.number().nullable()).default([]),
   /** The clearest straight trail; null where there is none. */
@@ -91,7 +91,7 @@ export interface StarShape {
 /**
  * Medians over the fitted stars, those of SNR ≥ 25 if there are ten of them (faint fits look elongated by their noise); null
  * where none was fitted. The direction is the mean of doubled angles, each weighted by its star's flattening; its length over
- * the sum of weights tells how well they agree. Source: circular statistics of axes, Mardia & Jupp 2000, 1.4.
+ * the sum of weights says how well they agree. Source: circular statistics of axes, Mardia & Jupp 2000, 1.4.
  */
 export function starShape(stars: Star[]): StarShape {
   const fits = clearFits(stars);
@@ -151,9 +151,9 @@ const LARGE = 4e6;
 const STARS_KEPT = 1000;
 
 export interface SubOptions {
-  /** What the samples are; without it only the pile-up in star cores tells saturation. @default null */
+  /** What the samples are; without it only the pile-up in star cores shows saturation. @default null */
   unit?: FrameUnit | null;
-  /** σ per pixel by channel, where it is known better than the finished picture tells it. @default null */
+  /** σ per pixel by channel, where it is known better than the finished picture shows it. @default null */
   noise?: readonly number[] | null;
   /** The value that stands for no data along its borders, if such pixels were made NaN already (raster/blank.ts). @default null */
   blank?: number | null;
@@ -213,10 +213,10 @@ export function measureSub(
   };
 }
 
-/** From this share of pixels on, the least value is a cut, and the spread of the others tells no noise. */
+/** From this share of pixels on, the least value is a cut, and the spread of the others shows no noise. */
 const CUT_SHARE = 0.03;
 
-/** About so many pixels tell whether 3 % of all have one value. */
+/** About so many pixels say whether 3 % of all have one value. */
 const CUT_SAMPLES = 1 << 20;
 
 /** Share of a plane's pixels that have its least value, where that is a cut; 0 below 3 %, and for a plane of one value. */

@@ -14,7 +14,7 @@ interface BandPicture {
   reduce: number;
 }
 
-/** Light is looked for this far to either side of a line, and its sides are told by so many px beyond. */
+/** Light is looked for this far to either side of a line, and its sides are measured by so many px beyond. */
 const BAND_REACH = 56;
 const BAND_SIDE = 12;
 const BAND_SEGMENTS = 24;

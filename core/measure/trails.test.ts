@@ -76,7 +76,7 @@ test("gaps do not hide a trail, nor make one", () => {
 
 test("a trail of one σ is found, and a tumbling one that fades to a fifth", () => {
   const faint = { angle: 0.9, offset: 240, peak: 1 };
-  // At one σ a trail lies at the edge of what can be told: noise hides one in a few.
+  // At one σ a trail lies at the edge of what can be measured: noise hides one in a few.
   const found = [5, 7, 8, 9, 10, 11].filter(
     (seed) => findTrails(picture(seed, faint), WIDTH, HEIGHT, [], 3, kernels).length > 0,
   );
@@ -111,7 +111,7 @@ test("fifty clean pictures with a band of nebula and stars that are no trail", (
   }
 });
 
-test("place and width of a trail are told to a pixel, in gas as well; wide ones of several streaks are taken as one; several are found", () => {
+test("place and width of a trail are measured to a pixel, in gas as well; wide ones of several streaks are taken as one; several are found", () => {
   const one = { angle: 1.9, offset: 10, peak: 5 };
   const gas = picture(11, one).map((v, i) => {
     const [x, y] = [i % WIDTH, Math.floor(i / WIDTH)];

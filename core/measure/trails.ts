@@ -200,7 +200,7 @@ function whereOpen(values: Float32Array, open: Float32Array): Float32Array {
   return out.subarray(0, n);
 }
 
-/** So many lines tell how all of them scatter, to 1 %. */
+/** So many lines say how all of them scatter, to 1 %. */
 const SPREAD_SAMPLES = 1 << 14;
 
 /** Shortest chord of a line that is looked at, as a share of the picture's shorter side. */
@@ -256,7 +256,7 @@ function refined(detail: Float32Array, open: Float32Array, w: number, h: number,
 }
 
 /**
- * Share of the parts of a line's chord that are brighter than their sides, parts under stars left out; 0 where too few can be told or all
+ * Share of the parts of a line's chord that are brighter than their sides, parts under stars left out; 0 where too few can be measured or all
  * together do not stand out.
  */
 function brightShare(detail: Float32Array, open: Float32Array, w: number, h: number, line: Line): number {

@@ -106,7 +106,7 @@ describe("what the operations are for", () => {
     expect(stretchCurves({ sky: 0.1, black: 1 }, { level: [0.5], sigma: [0.1], white: 1 })[0].a).toBe(1e-3);
   });
 
-  test("noise that the halves tell for a treated picture is what the treatment leaves", async () => {
+  test("noise that the halves show for a treated picture is what the treatment leaves", async () => {
     const random = createRandom(9);
     const flat = (sigma: number) => ({
       width: 256,

@@ -18,7 +18,7 @@ const fileOf = (type: string, index = 0) => {
 };
 const adu = (type: string, index = 0) => rawFrame(night, fileOf(type, index), kernels).planes[0].map((v) => v * 65535);
 
-test("a raw night has its frames of each kind, with the cards that tell them apart", async () => {
+test("a raw night has its frames of each kind, with the cards that distinguish them", async () => {
   const counts = Object.fromEntries(
     ["bias", "dark", "darkflat", "flat", "light"].map((kind) => [
       kind,

@@ -24,7 +24,7 @@ export interface StackPiece {
   /** Samples that were rejected at each pixel for lying above the others (or on a trail), and below; the channel with most of them. */
   above: Float32Array;
   below: Float32Array;
-  /** Where each sub was rejected; null where that is told by another picture. */
+  /** Where each sub was rejected; null where another picture says that. */
   blocks: RejectedBlocks | null;
   samples: number;
   rejected: number;

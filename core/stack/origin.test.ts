@@ -90,7 +90,7 @@ beforeAll(async () => {
 
 const relative = (a: number | null, b: number | null): number => Math.abs((a ?? NaN) / (b ?? NaN) - 1);
 
-test("as astropy wrote it: 16 bits with BZERO, stars found, saturated ones told by their cores", () => {
+test("as astropy wrote it: 16 bits with BZERO, stars found, saturated ones measured by their cores", () => {
   expect(base.map(({ unit }) => [unit.name, unit.fullScale])).toEqual(base.map(() => ["ADU", 65535]));
   for (const { facts, unit } of base) {
     expect(facts.stars.length).toBeGreaterThan(40);

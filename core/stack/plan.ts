@@ -127,7 +127,7 @@ function mainKind(subs: SubFacts[], settings: StackSettings): SubFacts[] {
 }
 
 /**
- * The sub to which the others are matched (reference.ts): starlight is told against the one that is best by itself, since scores
+ * The sub to which the others are matched (reference.ts): starlight is measured against the one that is best by itself, since scores
  * need it, and the best of those that match it wins. One to which fewer than half of the others can be matched is a stranger, and the next is
  * tried; where all are strangers to each other, the one with most matches stands.
  */
@@ -138,7 +138,7 @@ export function chooseReference(subs: SubFacts[], settings: StackSettings): SubF
     const first = bestReference(left);
     if (!first) break;
     const related = subs.flatMap((sub) => {
-      // Scores only need starlight, which the least transform that fits tells as well.
+      // Scores only need starlight, which the least transform that fits shows as well.
       const least = relateSub(sub, first, "similarity");
       const relation = least.ok ? least : relateSub(sub, first, settings.transform);
       return relation.ok ? [{ ...sub, relation: relation.value }] : [];

@@ -3,7 +3,7 @@ import type { CombineSettings, Limits } from "../kernels";
 import type { SubScatter } from "./scatter";
 import type { StackSettings } from "./settings";
 
-/** How outliers of a stack are told, and why so. */
+/** How outliers of a stack are found, and why so. */
 export interface Rejection {
   id: string;
   why: string;
@@ -11,7 +11,7 @@ export interface Rejection {
 
 /**
  * The rejection that was asked for, or what stands in for it where the subs do not allow it. Left to Dunkel ("auto") it is the expected
- * noise, which no outlier can raise; with unknown noise the median distance; and none for two subs or one, of which nothing tells which is wrong.
+ * noise, which no outlier can raise; with unknown noise the median distance; and none for two subs or one, of which nothing says which is wrong.
  */
 export function chooseRejection(
   { reject }: Pick<StackSettings, "reject">,

@@ -10,7 +10,7 @@ export const STAGES = ["measure", "match", "level", "combine", "drizzle", "inspe
 const stage = z.object({
   stage: z.enum(STAGES),
   seconds: z.number(),
-  /** Most bytes that were held at once up to the end of it: of the process where that can be told, else of the samples alone; null where neither is known. */
+  /** Most bytes that were held at once up to the end of it: of the process where that can be measured, else of the samples alone; null where neither is known. */
   peakBytes: z.number().nullable(),
 });
 export type Stage = z.infer<typeof stage>;
@@ -98,7 +98,7 @@ export interface StackFindings {
   /** Pixels at which each sub was rejected above the others, and below them, in the order of the plan. */
   rejectedOf?: { above: number; below: number }[];
   /**
-   * How the noise of a sub's neighbouring pixels is correlated, per channel (as in resamplingNoiseGain), where their demosaic tells it;
+   * How the noise of a sub's neighbouring pixels is correlated, per channel (as in resamplingNoiseGain), where their demosaic shows it;
    * null where only the subs' own measures do.
    */
   correlation?: readonly (readonly number[])[] | null;
@@ -225,7 +225,7 @@ export function makeReport(
 
 /**
  * What is known of a stack that was made elsewhere: the noise from its halves, where they came with it, taken as of equal weight; nothing of
- * its subs. `combined`: how many they were, where its header tells; `exposureS`: all of their time.
+ * its subs. `combined`: how many they were, where its header says it; `exposureS`: all of their time.
  */
 export function broughtReport(
   name: string,

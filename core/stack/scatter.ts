@@ -7,7 +7,7 @@ import type { Warp } from "../register";
 import { describeWarp, resamplingNoiseGain } from "../register";
 import type { StackSettings } from "./settings";
 
-/** What tells the scatter that is expected of a sub, once it is registered and scaled to the reference. */
+/** What shows the scatter that is expected of a sub, once it is registered and scaled to the reference. */
 export interface SubScatter {
   /** Variance per pixel of the sky, by channel; 0 where it is not known. */
   noise: number[];
@@ -17,7 +17,7 @@ export interface SubScatter {
   fwhmPx: number | null;
 }
 
-/** What of a sub tells its scatter. */
+/** What of a sub shows its scatter. */
 interface Scattering {
   width: number;
   height: number;
@@ -26,7 +26,7 @@ interface Scattering {
   metadata?: SubMetadata;
 }
 
-/** A sub's seeing may be told this much wrong, and stars are no Gaussians. */
+/** A sub's seeing may be measured this much wrong, and stars are no Gaussians. */
 const BLUR_DOUBT = 1.5;
 /** FWHM² over variance of a Gaussian: 8 ln 2. */
 const FWHM2_PER_VARIANCE = 8 * Math.LN2;

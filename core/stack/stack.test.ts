@@ -121,7 +121,7 @@ describe("combining", () => {
     expect(worstDifference(cropRaster(all.mean, region).planes[0], large.mean.planes[0])).toBeLessThan(1e-7);
   });
 
-  test("noise falls as the report expects, the halves tell it, and coverage counts subs", async () => {
+  test("noise falls as the report expects, the halves show it, and coverage counts subs", async () => {
     const piece = await stackRegion(sourcesOf(plan), plan, settings, whole, BUDGET, job);
     const halves = piece.mean.planes.map(
       (_, c) => robustSpread(piece.a.planes[c].map((v, i) => (v - piece.b.planes[c][i]) / 2)).sigma,
@@ -154,7 +154,7 @@ describe("combining", () => {
     const keepAll = stackSettings.parse({ ...settings, reject: "none", keepTrails: true });
     const plain = await stackRegion(sourcesOf(plan), planStack(facts, keepAll), keepAll, whole, BUDGET, job);
     expect(plain.rejected).toBe(0);
-    // The same night without the satellite tells where its light lies in the stack, and how much of it is left.
+    // The same night without the satellite shows where its light lies in the stack, and how much of it is left.
     const without = plan.used.map(({ id }) => {
       const conditions = night.subs[Number(id.slice(3))];
       return conditions.trail

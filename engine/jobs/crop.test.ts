@@ -13,7 +13,7 @@ test("an edge that fewer subs cover is cut away, a gap inside is not; nothing is
   expect(coveredRegion(new Float32Array(20).fill(NaN), 5, 4, 0.5)).toBeNull();
 });
 
-test("strips are cut in all their planes, and their first pixel is told", async () => {
+test("strips are cut in all their planes, and their first pixel is reported", async () => {
   const width = 6;
   const strip = (y: number, rows: number) => {
     const plane = (value: (i: number) => number) =>

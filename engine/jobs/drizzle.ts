@@ -21,7 +21,7 @@ interface DrizzleRun {
 const MOST_ROWS = 128;
 const STRIP_BYTES = 48 * 2 ** 20;
 
-/** The drizzled picture of a plan, of which the ordinary stack is there: it tells what lies off in each sub. */
+/** The drizzled picture of a plan, of which the ordinary stack is there: it says what lies off in each sub. */
 export async function drizzle(
   pool: WorkerPool,
   { frames, settings }: { frames: Map<string, FrameRef>; settings: StackSettings },

@@ -38,7 +38,7 @@ function shop(): TaskContext {
   };
 }
 
-test.each([1, 2, 4, 20])("a stack that %i workers look over is told as by one", async (batchSize) => {
+test.each([1, 2, 4, 20])("a stack that %i workers look over comes out as by one", async (batchSize) => {
   const payload = { picture: refOf("p", 1), halves: { a: refOf("a", 2), b: refOf("b", 3) } };
   const tiles: number[] = [];
   const run = (name: keyof typeof TASKS, given: never) => {

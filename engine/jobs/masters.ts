@@ -8,14 +8,14 @@ import type { MasterResult } from "../tasks/masters";
 export interface MasterRequest {
   kind: MasterKind;
   frames: FrameRef[];
-  /** Of the first frame; what it tells goes into the master's header. */
+  /** Of the first frame; what it shows goes into the master's header. */
   metadata: SubMetadata;
   /** Taken off flats. */
   offset: FrameRef | null;
   settings: MasterSettings;
 }
 
-/** Combines frames into a master: a float FITS file that tells what it is made of and for what lights. */
+/** Combines frames into a master: a float FITS file that shows what it is made of and for what lights. */
 export function combineMaster(
   pool: WorkerPool,
   { kind, frames, metadata, offset, settings }: MasterRequest,

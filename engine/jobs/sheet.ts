@@ -39,7 +39,7 @@ export interface SheetRequest {
   journal: Sheet["journal"];
 }
 
-/** How the measures of a region are told: by the pool, or from what is known already. */
+/** How the measures of a region are measured: by the pool, or from what is known already. */
 export type TellMeasures = (treatment: Treatment, region: Region, facts: PictureFacts) => Promise<LaneMeasures>;
 
 /** Makes a sheet, and gives the measures of each lane at each spot. */

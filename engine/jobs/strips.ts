@@ -90,7 +90,7 @@ export function blocksOfStrip(
 
 /**
  * Strips one after another over whatever `make` uses; those that are in the store already are taken from there. `from`: added to a strip's row where it is stored, so that
- * two pictures of one stack do not mix. `onShare` is told what share of all rows is done.
+ * two pictures of one stack do not mix. `onShare` hears what share of all rows is done.
  */
 export async function keptStrips(
   regions: readonly Region[],

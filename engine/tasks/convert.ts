@@ -28,7 +28,7 @@ export interface Converted {
 
 /**
  * A picture in another format. Integers of 8 and 16 bits keep their numbers in 16 bits; others are brought to the full scale of the new
- * type, and the factor is told. Floats keep the samples (shares of full scale for integers, else their own numbers).
+ * type, and the factor is reported. Floats keep the samples (shares of full scale for integers, else their own numbers).
  */
 export const convert: Task<ConvertPayload, Converted> = {
   owned: async ({ frame, to, sample: asked }, context) => {

@@ -15,7 +15,7 @@ export interface EqualPayload {
   measure: EqualMeasure;
 }
 
-/** What a region tells of a measure with a step at some strength. */
+/** What a region shows of a measure with a step at some strength. */
 export const equalPart: Task<EqualPayload, EqualPart> = {
   owned: async ({ treatment, index, region, strength, measure }, context) => {
     const at = { ...treatment, steps: atStrength(treatment.steps, index, strength) };

@@ -29,7 +29,7 @@ export const support: Task<EvidencePayload, Support | null> = {
   },
 };
 
-/** What evidence tells of stack and lane alone, so that several workers share it. What the first steps make stays in the worker, for when a later one changes. */
+/** What evidence shows of stack and lane alone, so that several workers share it. What the first steps make stays in the worker, for when a later one changes. */
 export const evidenceWhole: Task<Place, WholeViews> = {
   cached: async (of, context) => {
     const { input, steps, area, memos } = await openPlace(of, context);
@@ -37,7 +37,7 @@ export const evidenceWhole: Task<Place, WholeViews> = {
   },
 };
 
-/** What the chain makes of one of the other pictures that evidence is told from; of its first steps as well. */
+/** What the chain makes of one of the other pictures that evidence is measured from; of its first steps as well. */
 export const evidenceSource: Task<Place & { source: NoisySource }, Raster> = {
   cached: async ({ source, ...of }, context) => {
     const { input, steps, area, memos } = await openPlace(of, context);

@@ -195,7 +195,7 @@ describe("calibration in a worker", () => {
     expect(found.hot.length).toBeLessThan(5);
   });
 
-  test("keys tell calibrations apart by everything that changes pixels", () => {
+  test("keys distinguish calibrations by everything that changes pixels", () => {
     const key = (part: Partial<CalibrationRef>) => calibrationKey(calibration(part));
     const all = [
       key({}),

@@ -15,7 +15,7 @@ export interface HeldOutPayload {
   region: Region;
 }
 
-/** Errors of a region against what was held out of it; null where they cannot be told. */
+/** Errors of a region against what was held out of it; null where they cannot be measured. */
 export const heldOut: Task<HeldOutPayload, HeldOut | null> = {
   owned: async ({ treatment, from, to, region }, context) => {
     const input = await inputOf(treatment, context);

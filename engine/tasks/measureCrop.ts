@@ -13,7 +13,7 @@ export interface MeasurePayload {
   treatment: Treatment;
   region: Region;
   skyLevel: number | null;
-  /** FWHM of the stack's stars, px, by which rings round them are told. @default null */
+  /** FWHM of the stack's stars, px, by which rings round them are measured. @default null */
   fwhmPx?: number | null;
 }
 

@@ -56,7 +56,7 @@ export interface StripResult {
   coverage: Uint8Array;
   /** Counts of what was rejected, a byte each: above, in all, below. */
   rejections: Uint8Array[];
-  /** Where each sub was rejected, in blocks (RejectedBlocks); none where that is told by another picture. */
+  /** Where each sub was rejected, in blocks (RejectedBlocks); none where another picture says that. */
   blocks: Uint8Array;
   samples: number;
   rejected: number;

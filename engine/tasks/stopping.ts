@@ -4,7 +4,7 @@ import type { Treatment } from "./crop";
 import { inputOf } from "./input";
 import type { Task } from "./task";
 
-/** How far a step of a treatment should go on, as the halves tell it; null where they cannot. */
+/** How far a step of a treatment should go on, as the halves show it; null where they cannot. */
 export const stoppingCurve: Task<{ treatment: Treatment; index: number }, StoppingCurve | null> = {
   owned: async ({ treatment, index }, context) => {
     const known = treatment.facts.map((ids) => context.facts.valuesOf(ids));

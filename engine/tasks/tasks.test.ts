@@ -155,7 +155,7 @@ test("measures: treated noise falls, halves are treated too, and a stretch leave
   expect(single.noiseFromHalves).toBeNull();
 });
 
-test("measures: rings round stars are told of a lane that sharpens; too wide a blur makes them", async () => {
+test("measures: rings round stars are measured in a lane that sharpens; too wide a blur makes them", async () => {
   const all = { x: 50, y: 40, width: 200, height: 160 };
   const ringing = async (steps: Treatment["steps"]) =>
     (

@@ -128,7 +128,7 @@ function placement(toPicture: Warp, spot: Spot): string {
   return ["resampled:", isMirrored ? "mirrored" : null, turned, sized].filter((word) => word !== null).join(" ");
 }
 
-/** What a narrow crop has no room for under it; the tooltip tells it. */
+/** What a narrow crop has no room for under it; the tooltip shows it. */
 const NARROW = "@max-[170px]:hidden";
 /** The same where three figures stand in a row. */
 const TIGHT = "@max-[270px]:hidden";

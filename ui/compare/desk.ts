@@ -23,7 +23,7 @@ export interface Desk {
   pointer: Corner | null;
   /** Where the loupe of whole pictures is held; null where it follows the pointer. */
   loupe: Corner | null;
-  /** A line along which the light of all lanes is told, at a spot; and what they have there, by lane. */
+  /** A line along which the light of all lanes is measured, at a spot; and what they have there, by lane. */
   line: { from: Corner; to: Corner; spotId: string } | null;
   profiles: Readonly<Record<string, { letter: string; values: number[]; length: number }>>;
   /** Share of samples, in %, that a lane's chain drove to black or white, by lane and spot, as its crops' figures tell it. */
@@ -55,7 +55,7 @@ export function useDesk<T>(select: (desk: Desk) => T): T {
   return useStore(useDeskStore(), select);
 }
 
-/** Takes in what a lane's crop tells. */
+/** Takes in what a lane's crop shows. */
 export const tellClipped = (desk: ReturnType<typeof createDesk>, laneId: string, spotId: string, share: number): void =>
   desk.setState(({ clipped }) => ({ clipped: { ...clipped, [laneId]: { ...clipped[laneId], [spotId]: share } } }));
 

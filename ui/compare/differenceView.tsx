@@ -9,7 +9,7 @@ import { differenceOf } from "./difference";
 import type { LaneCrop, LaneView } from "./useLaneCrop";
 import { lightSigma } from "./useLaneCrop";
 
-/** The second lane less the first in grey about its middle, with a bar that tells how much black and white are. */
+/** The second lane less the first in grey about its middle, with a bar that shows how much black and white are. */
 export function DifferenceView({
   a,
   b,

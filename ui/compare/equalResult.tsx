@@ -3,7 +3,7 @@
 import { fixed } from "../kit/format";
 import type { MadeEqual } from "./makeEqual";
 
-/** Sizes of detail at which noise is told, px. */
+/** Sizes of detail at which noise is measured, px. */
 const SIZES = [1, 2, 4, 8];
 
 /** What was wanted, what each lane came to, and at which size of detail their noise differs most. */

@@ -107,7 +107,7 @@ function Toggle({ name, colour, label }: { name: "unsupported" | "lost" | "stars
   );
 }
 
-/** Light that the data do not carry, and that was lost; the error, where it is told already. */
+/** Light that the data do not carry, and that was lost; the error, where it is measured already. */
 function Support({ support, error }: { support: SupportOf; error: number | null | undefined }) {
   return (
     <section>

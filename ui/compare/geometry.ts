@@ -93,7 +93,7 @@ function gridView(
 /** Side of the square around a spot that is measured, in px. */
 export const MEASURED_SIDE = 128;
 
-/** The middle of it, of which light and stars are told first, px. */
+/** The middle of it, of which light and stars are measured first, px. */
 export const FIRST_SIDE = 96;
 
 export function measuredRegion(

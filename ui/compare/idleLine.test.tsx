@@ -13,7 +13,7 @@ import { PsfPanel } from "./psfPanel";
 
 const LAYERS = findOperation("deconvolve.energy-layers") as AnyOperation;
 
-/** Facts of a picture of one channel; the fine detail tells this blur. */
+/** Facts of a picture of one channel; the fine detail shows this blur. */
 const facts = (fwhmPx: number | null): Record<string, unknown> => ({
   detailBlur: { fwhmPx },
   noiseModel: { models: [{ zero: 0, a: 1e-6, b: 0, c: 0 }], covariance: [new Array(289).fill(0)], from: "halves" },

@@ -30,7 +30,7 @@ export const rungErrorOf = (told: LeastError | null, k: number): RungError | nul
 
 const valuesWords = ({ value, second }: Rung): string => (second === null ? String(value) : `${value} · ${second}`);
 
-/** Keeps a rung as the lane's setting, closes the ladder, and tells the journal. */
+/** Keeps a rung as the lane's setting, closes the ladder, and notes it in the journal. */
 function keep(session: ProjectSession, board: Board, rung: Rung): void {
   const field = board.ladder?.field;
   session.board.change((b) => keepRung(b, rung.value, rung.second));
@@ -136,7 +136,7 @@ export function LadderBar(props: BarProps) {
   );
 }
 
-/** Where the halves tell the least error: drawn over the setting, with what differs from it by chance only, and set by a click. */
+/** Where the halves show the least error: drawn over the setting, with what differs from it by chance only, and set by a click. */
 function ErrorPart({ board, rungs, errors: { bySpot, left, isPossible }, told, errorSpot, onErrorSpot }: BarProps) {
   const session = useSession();
   if (!isPossible)

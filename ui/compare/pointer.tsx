@@ -58,7 +58,7 @@ export function PointerReadout({
   shown,
 }: {
   lane: LaneView;
-  /** From which the distance is told; null for none. */
+  /** From which the distance is measured; null for none. */
   spot?: Spot | null;
   seen: CellView;
   shown: CropResult | null;

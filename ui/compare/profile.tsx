@@ -50,7 +50,7 @@ export function useLineDrawing(seen: CellView, toPicture: Warp, spotId: string) 
   };
 }
 
-/** The line on a crop of its spot; what the lane has along it is told to the chart. */
+/** The line on a crop of its spot; what the lane has along it goes to the chart. */
 export function LineOverlay({
   view: { lane, toPicture },
   spotId,
@@ -118,7 +118,7 @@ const ROOM = { left: 56, right: 12, top: 8, bottom: 18 };
 
 /** What all lanes have along the line, in one chart. */
 export function ProfileChart({ board, first }: { board: Board; first: StackRecord }) {
-  // Its size is told from where it is, so it is there only with a line.
+  // Its size is measured from where it is, so it is there only with a line.
   return useDesk((state) => state.line) ? <Chart board={board} first={first} /> : null;
 }
 

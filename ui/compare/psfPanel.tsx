@@ -36,7 +36,7 @@ export function PsfPanel({ board, lane, step, zoom, onChange }: Props) {
   const dropped = droppedOf(step);
   const isOpen = useDesk(({ placed }) => placed?.stepId === step.id && placed.field === field);
   const typed = typedOf(step);
-  // Where the blur is typed no star tells it: none stays ringed.
+  // Where the blur is typed no star shows it: none stays ringed.
   const isLeft = isOpen && typed !== null;
   useEffect(() => {
     if (isLeft) openPlaced(desk, null);
@@ -211,7 +211,7 @@ function Channel({ channel, size }: { channel: ChannelOf; size: { width: number;
   );
 }
 
-/** How the blur changes over the picture, at the stars that tell it. */
+/** How the blur changes over the picture, at the stars that show it. */
 function OverField({ shape: { field, beta }, stars }: { shape: ChannelOf["shape"]; stars: ChannelOf["stars"] }) {
   if (!field) return null;
   const shapes = stars.map(({ x, y }) => shapeAt(field, beta, x, y));

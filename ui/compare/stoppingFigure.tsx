@@ -15,7 +15,7 @@ interface Props {
   onValue: (value: number) => void;
 }
 
-/** Under the setting that says how long a step goes on: its error over that as the halves tell it, and a button for the least. */
+/** Under the setting that says how long a step goes on: its error over that as the halves show it, and a button for the least. */
 export function StoppingFigure({ lane, step, index, onValue }: Props) {
   const stopping = findOperation(step.operation)?.can.stopping;
   const curve = useStepCurve(

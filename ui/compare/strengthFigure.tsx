@@ -16,7 +16,7 @@ interface Props {
   onStrength: (strength: number) => void;
 }
 
-/** Under the strength: how much noise it leaves, its error over strength as the halves tell it, and a button for the least. */
+/** Under the strength: how much noise it leaves, its error over strength as the halves show it, and a button for the least. */
 export function StrengthFigure({ lane, step, index, onStrength }: Props) {
   const operation = findOperation(step.operation);
   const free = Object.keys(operation?.can.strength?.mixes?.full ?? {});

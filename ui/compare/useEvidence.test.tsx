@@ -50,7 +50,7 @@ function bench() {
 beforeEach(() => jest.useFakeTimers());
 afterEach(() => jest.useRealTimers());
 
-test("the middle is told first, then all; what is of before says so until the present is there", async () => {
+test("the middle is measured first, then all; what is of before says so until the present is there", async () => {
   const { asked, hook, rest } = bench();
   expect(asked).toEqual([]); // settings and view must rest
   await rest();

@@ -12,13 +12,13 @@ import { useAnswer } from "../kit/useAnswer";
 import { useUnchanged } from "../kit/useUnchanged";
 import { MEASURED_SIDE, measuredRegion } from "./geometry";
 
-/** How long a ladder must rest before its errors are told. */
+/** How long a ladder must rest before its errors are measured. */
 const REST_MS = 600;
 
 /** Side of the squares around the spots that are looked at, px. */
 const SIDE = 1.5 * MEASURED_SIDE;
 
-/** Errors of a ladder's rungs, in their order, around all spots and around each; null where the halves cannot tell them. `left` places are still to come. */
+/** Errors of a ladder's rungs, in their order, around all spots and around each; null where the halves cannot show them. `left` places are still to come. */
 export interface LadderErrors {
   told: LeastError | null;
   bySpot: ReadonlyMap<string, LeastError>;
@@ -28,7 +28,7 @@ export interface LadderErrors {
 
 const NONE_YET: LadderErrors = { told: null, bySpot: new Map(), left: 0, isPossible: true };
 
-/** The errors of a ladder's rungs as the halves tell them, over squares around all spots: of the steps that the ladder changes. */
+/** The errors of a ladder's rungs as the halves show them, over squares around all spots: of the steps that the ladder changes. */
 export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErrors {
   const session = useSession();
   const { ladder, spots, view } = board;
@@ -43,7 +43,7 @@ export function useLadderErrors(board: Board, rungs: readonly Rung[]): LadderErr
     );
     const [from, to] = [Math.min(...at), Math.max(...at)];
     let left = lanes.length * spots.length;
-    /** By spot; null where one lies outside, or nothing can be told. */
+    /** By spot; null where one lies outside, or nothing can be measured. */
     const errorsOf = async (lane: Lane): Promise<(HeldOut | null)[]> => {
       const known = await treatmentOf(session, lane);
       if (!known) return [];

@@ -37,7 +37,7 @@ export function useLaneMeasures(lanes: readonly Lane[], { spots, view }: Board):
       const { stack, toPicture, treatment } = known;
       const region = measuredRegion(stack.facts, spot, asked, toPicture, EVIDENCE_SIDE);
       if (isEmptyRegion(region)) return;
-      // What fails is told under the crops.
+      // What fails is said under the crops.
       const found = await session.evidence.measuresOf(treatment, region, stack.facts, signal).catch(() => null);
       if (found) values.set(placeKey(lane.id, spot.id), found);
     };

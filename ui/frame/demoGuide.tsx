@@ -18,7 +18,7 @@ async function fetchOk(url: string, signal?: AbortSignal): Promise<Response> {
   return response;
 }
 
-/** Brings in what the demo still lacks, stacks it, and tells where to go at each step. */
+/** Brings in what the demo still lacks, stacks it, and shows where to go at each step. */
 async function runDemo(session: ProjectSession, go: (stage: "subs" | "stack" | "compare") => void): Promise<void> {
   go("subs");
   if (session.project.demoKind === "video") return videoDemo(session);

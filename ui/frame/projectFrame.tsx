@@ -153,7 +153,7 @@ function ThumbnailKeeper() {
       .then((thumbnail) => {
         if (!gone && session.project.thumbnail !== thumbnail) session.saveProject({ thumbnail });
       })
-      .catch(() => undefined); // the card is shown without a picture; opening the stack tells what is wrong
+      .catch(() => undefined); // the card is shown without a picture; opening the stack says what is wrong
     return () => {
       gone = true;
     };

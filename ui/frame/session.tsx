@@ -19,7 +19,7 @@ export function useProject<T>(select: (state: ProjectState) => T): T {
   return useStore(useSession().store, select);
 }
 
-/** arcsec to a pixel of the project's coordinates; null where nothing tells. */
+/** arcsec to a pixel of the project's coordinates; null where nothing says it. */
 export const useProjectScale = (): number | null => useProject(projectScale);
 
 /** Remembers the stage that is open, so that the project comes back at the same place. */

@@ -11,7 +11,7 @@ test("a figure has its digits; what is not known is a dash; what rounds to nothi
   expect([fixed(-0.04, 1), fixed(-0.4, 0), fixed(-0.06, 1), fixed(0, 2)]).toEqual(["0.0", "0", "-0.1", "0.00"]);
 });
 
-test("seconds are told in what a person would say", () => {
+test("seconds are in words that a person would say", () => {
   expect([duration(45), duration(720), duration(4800)]).toEqual(["45 s", "12 min", "80 min"]);
   expect(duration(6000)).toBe("1 h 40 min");
 });

@@ -25,7 +25,7 @@ test.each(["5", "abc", "", "1501"])("%j is not taken: it stays with what is wron
   expect(screen.queryByRole("alert")).toBeNull();
 });
 
-test("nothing is said while one types; what is left wrong is told, and mended it is taken", () => {
+test("nothing is said while one types; what is left wrong is named, and mended it is taken", () => {
   const input = field();
   fireEvent.change(input, { target: { value: "5" } });
   expect(screen.queryByRole("alert")).toBeNull();

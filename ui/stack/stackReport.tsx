@@ -134,7 +134,7 @@ function madeWords(brought: StackRecord["brought"]): string {
   return `copied at ${Math.round(100 * copy.factor)} %, ${copy.factor > 1 ? copy.resampling : "means of whole pixels"}`;
 }
 
-/** A stack that was made elsewhere, or joined from others: what its files or its parts tell. */
+/** A stack that was made elsewhere, or joined from others: what its files or its parts show. */
 function Brought({ stack }: { stack: StackRecord }) {
   const { report, brought, facts } = stack;
   const told = brought?.joined || brought?.copyOf ? "" : ", by its header";

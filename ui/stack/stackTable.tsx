@@ -11,7 +11,7 @@ interface Row {
   label: string;
   hint: string;
   text: (stack: StackRecord, arcsec: number | null) => string;
-  /** What the best is told by, where one is better than another; null where it is not known. */
+  /** What the best is ranked by, where one is better than another; null where it is not known. */
   value?: (stack: StackRecord) => number | null;
   better?: "less" | "more";
   /** Whether stacks of other scales cannot be held against one another by it. */

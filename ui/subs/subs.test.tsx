@@ -66,7 +66,7 @@ describe("sets", () => {
     expect(text(markup.slice(markup.indexOf('aria-pressed="true"')))).toContain("Ha");
   });
 
-  test("the chip of the best frames tells how many, never more than there are, and what they are ranked by", () => {
+  test("the chip of the best frames says how many, never more than there are, and what they are ranked by", () => {
     expect(bar({ heaviest: 12 })).toContain('value="12"');
     expect(bar({ heaviest: 60 })).toContain('value="42"');
     expect(text(bar({ rankedBy: "sharpest" }))).toBe("sharpest only");

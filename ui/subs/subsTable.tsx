@@ -26,7 +26,7 @@ interface Props {
   onRival: (id: string) => void;
 }
 
-/** Height of the line that tells why a frame is left out. */
+/** Height of the line that shows why a frame is left out. */
 const REASON = 15;
 
 /** The measures of every light; only the rows in sight are made. */

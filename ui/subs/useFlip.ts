@@ -40,7 +40,7 @@ interface Wanted {
 const regionKey = (region: Region, reduce: number): string =>
   `${region.x},${region.y},${region.width},${region.height}/${reduce}`;
 
-/** What tells pixels of a frame in a view apart from others. */
+/** What distinguishes pixels of a frame in a view from others. */
 function frameKey(sub: SubRecord, pixels: string, registered: boolean, view: string): string {
   const relation = registered ? (sub.relation?.value ?? null) : null;
   return `${pixels} ${relation ? JSON.stringify([relation.toReference, relation.scale]) : "as it came"} ${view}`;
@@ -133,7 +133,7 @@ export function useFlip(view: FlipView, onPrepared: (prepared: Prepared | null) 
         onPrepared({ ready: nearest.length, of: nearest.length });
       } catch (error) {
         onPrepared(null);
-        if (!(error instanceof Stopped)) return; // the frame tells what is wrong when it is looked at
+        if (!(error instanceof Stopped)) return; // the frame says what is wrong when it is looked at
       }
     }
 

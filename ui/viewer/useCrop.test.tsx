@@ -92,7 +92,7 @@ test("an equal treatment asks for nothing; another region does; halves are not s
   await asked[1].settle(createRaster(8, 6, 1));
 });
 
-test("a failure is told and the last crop stays; a stop is no failure; no treatment asks for nothing", async () => {
+test("a failure is reported and the last crop stays; a stop is no failure; no treatment asks for nothing", async () => {
   const { asked, result, rerender } = show();
   const first = createRaster(8, 6, 1);
   await asked[0].settle(first);

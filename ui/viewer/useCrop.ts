@@ -24,7 +24,7 @@ export interface CropResult {
 export interface CropState {
   shown: CropResult | null;
   pending: boolean;
-  /** How much of one that is waited for is done, 0 … 1, where that was asked to be told. */
+  /** How much of one that is waited for is done, 0 … 1, where that was asked for. */
   share: number | null;
   error: { message: string; advice: string } | null;
 }

@@ -14,7 +14,7 @@ import { areaOf } from "./place";
  * Source: derivation; the parametric bootstrap (Efron & Tibshirani 1993, An Introduction to the Bootstrap, ch. 6 and 10: bias by resampling from the fitted model).
  */
 
-/** What is told of stack and lane (views.ts). */
+/** What is measured of stack and lane (views.ts). */
 interface Lane {
   width: number;
   height: number;

@@ -113,7 +113,7 @@ test.each([
     const real = clippedMean(values, 5).sigma / unit[j];
     // As shares of the noise before, which differs from night to night at coarse scales.
     const told = (evidence?.noise.left[j] ?? NaN) / (evidence?.noise.before[j] ?? NaN);
-    // What is next to nothing is told less exactly.
+    // What is next to nothing is measured less exactly.
     expect(Math.abs(told - real / SIGMA)).toBeLessThan((within * real) / SIGMA + 0.005);
   });
 });
@@ -132,7 +132,7 @@ test.each([
   }
 });
 
-test("what is told first, of two runs, is nearly what is told of all: the same stars, and much the same light", async () => {
+test("what is measured first, of two runs, is nearly what is measured of all: the same stars, and much the same light", async () => {
   const input = stackOf(sky(), 23);
   const steps = await ready(input, "noise.gaussian", { fwhmPx: 4 });
   const [first, all] = [
@@ -140,7 +140,7 @@ test("what is told first, of two runs, is nearly what is told of all: the same s
     await evidenceOf(input, steps, PLACE, SHAPE, job),
   ];
   if (!first || !all) throw new Error("no evidence");
-  // The Gaussian is linear: one run beside the stack's tells what two do, but for rounding.
+  // The Gaussian is linear: one run beside the stack's says what two do, but for rounding.
   expect(first.stars.map(({ standing }) => standing)).toEqual(all.stars.map(({ standing }) => standing));
   expect(all.lostShare).toBeGreaterThan(0.01);
   expect(first.lostShare).toBeCloseTo(all.lostShare, 3);

@@ -15,7 +15,7 @@ import { SIGNIFICANT, supportMaps } from "./support";
 import type { EvidenceViews, MadeOf, SupportViews } from "./views";
 import { evidenceViews, supportViews } from "./views";
 
-/** Starlet scales at which noise is told: 1 … 16 px. */
+/** Starlet scales at which noise is measured: 1 … 16 px. */
 export const EVIDENCE_SCALES = 5;
 
 /** What the halves say of the light and the stars that a chain shows at a place. */
@@ -33,7 +33,7 @@ export interface Support {
 }
 
 /** All that the halves say of what a chain makes of a place. */
-/** Side of the square around a spot of which evidence and all measures are told, px. */
+/** Side of the square around a spot of which evidence and all measures are taken, px. */
 export const EVIDENCE_SIDE = 192;
 
 export interface Evidence extends Support {

@@ -15,7 +15,7 @@ export interface RingCorrelation {
 
 /** Correlation at which the halves' mean reaches a correlation of 1/2 with the truth. Source: Rosenthal & Henderson 2003, J. Mol. Biol. 333, 721. */
 const AGREE = 1 / 7;
-/** Rings that are told together. */
+/** Rings that are measured together. */
 const RINGS = 32;
 const [SMALLEST, LARGEST] = [64, 512];
 

@@ -28,7 +28,7 @@ export interface LaneBlur {
   ownWays: number;
   /** What share of the picture the chain leaves as it was, by place; null: nothing. */
   untouchedShare: Float32Array | null;
-  /** From this share on, what was made of the rest is not told by the lane. */
+  /** From this share on, what was made of the rest is not shown by the lane. */
   hidden: number;
 }
 
@@ -113,7 +113,7 @@ async function knownBlur(
 const PARTS = [0, 1, 1.5, 2.2, 3.3, 5, 7.5];
 /** Share of a pixel's light that it may be off by beside its noise: so that bright stars do not decide alone. */
 const OFF = 0.03;
-/** Keeps the parts from fighting one another where the picture does not tell them apart. */
+/** Keeps the parts from fighting one another where the picture does not distinguish them. */
 const RIDGE = 1e-4;
 
 /**

@@ -5,7 +5,7 @@ import { rasterOf, difference } from "../../raster";
 import { bands } from "./bands";
 import type { SupportViews } from "./views";
 
-/** The mean over which scale j is told has a radius of this · 2^j + 1 px. */
+/** The mean over which scale j is measured has a radius of this · 2^j + 1 px. */
 const RADIUS = 1.5;
 /** More than so many σ counts: noise alone exceeds it at about one place in a thousand. */
 export const SIGNIFICANT = 3;
@@ -16,7 +16,7 @@ const REST_TOLERANCE = 0.003;
 /**
  * Maps over the whole of the views (row-major), in σ of what noise alone would say there: where lane and stack differ by more than the noise that the chain takes away.
  *
- * With x the lane (blurred as the stack is), y the stack, d its noise as the halves tell it and e what the chain takes of that noise, all in starlet scale j, and means over squares: C = Σ_j mean(((y − x)² − var e)/var d), variances
+ * With x the lane (blurred as the stack is), y the stack, d its noise as the halves show it and e what the chain takes of that noise, all in starlet scale j, and means over squares: C = Σ_j mean(((y − x)² − var e)/var d), variances
  * those about a pixel. Its mean is 0 where the chain takes noise only, and grows with the square of any structure that one of both has and the other has not. Unsupported where the lane has more light there than the stack, lost where it has less: by the sign of Σ_j mean(y − x) without
  * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e.
  *
@@ -31,7 +31,7 @@ export function supportMaps(
   const scales = differencesByScale(views, job);
   if (!scales) return null;
   const size = views.width * views.height;
-  // What is missing, without what is coarser than all scales: its mean tells whether light is missing or too much.
+  // What is missing, without what is coarser than all scales: its mean shows whether light is missing or too much.
   const [fine, apart, chance, goes] = Array.from({ length: 4 }, () => new Float32Array(size));
   for (const { missing } of scales) for (let i = 0; i < size; i++) fine[i] += missing[i];
   for (const { differs, chance: own, means } of scales) {

@@ -20,7 +20,7 @@ import { reconvolved, laneBlur } from "./reconvolved";
 import { areaOf } from "./place";
 import { bootstrapLight, bootstrapResidual, treatedBootstrap } from "./bootstrapResidual";
 
-/** What the maps and the stars are told from: the light (mean of the channels) of a place with its surroundings, row-major, each `width` × `height`. */
+/** What the maps and the stars are measured from: the light (mean of the channels) of a place with its surroundings, row-major, each `width` × `height`. */
 export interface SupportViews {
   width: number;
   height: number;
@@ -45,7 +45,7 @@ export interface SupportViews {
   taken: Float32Array | null;
 }
 
-/** What all evidence is told from. */
+/** What all evidence is measured from. */
 export interface EvidenceViews extends SupportViews {
   /** The stack and what the chain makes of it in all channels, without gaps; of the same size. */
   pictures: { before: Raster; after: Raster };
@@ -67,7 +67,7 @@ export interface EvidenceViews extends SupportViews {
 export const NOISY_SOURCES = ["a", "b", "plus", "minus"] as const;
 export type NoisySource = (typeof NOISY_SOURCES)[number];
 
-/** What may be made elsewhere: what is told of the stack alone, and what the chain makes of the other pictures and of its own answer. */
+/** What may be made elsewhere: what is measured of the stack alone, and what the chain makes of the other pictures and of its own answer. */
 export type MadeOf = { whole?: WholeViews; answer?: Raster } & Partial<Record<NoisySource, Raster>>;
 
 /** Throws for what was made of another place, or came without its pixels. */
@@ -101,7 +101,7 @@ export async function treatedSource(
   return run(disturbedFrame(picture, halves, share), stepsForNoisier([...steps], picture, NOISIER));
 }
 
-/** What is told of the stack and the lane alone. */
+/** What is measured of the stack and the lane alone. */
 export type WholeViews = Omit<
   EvidenceViews,
   "byItself" | "noise" | "halves" | "taken" | "left" | "disturbed" | "treatedHalves" | "remaining"
@@ -159,7 +159,7 @@ export async function evidenceViews(
   };
 }
 
-/** What maps and stars are told from at first, of two runs of the chain: that over the stack, and that over the stack with a share of the noise added. Null without halves. */
+/** What maps and stars are measured from at first, of two runs of the chain: that over the stack, and that over the stack with a share of the noise added. Null without halves. */
 export async function supportViews(
   input: ChainInput,
   steps: readonly ReadyStep[],
@@ -182,7 +182,7 @@ export async function supportViews(
   };
 }
 
-/** What the chain makes of its own answer; null where that tells nothing. */
+/** What the chain makes of its own answer; null where that says nothing. */
 async function answerOf(
   input: ChainInput,
   steps: readonly ReadyStep[],
@@ -194,7 +194,7 @@ async function answerOf(
   return light && treatedBootstrap(input, steps, place, light, job);
 }
 
-/** What is told of the stack and the lane alone, over a place with its surroundings. With a `memo` that outlives the call, the seconds are those of what it had not. */
+/** What is measured of the stack and the lane alone, over a place with its surroundings. With a `memo` that outlives the call, the seconds are those of what it had not. */
 export async function wholeViews(
   input: ChainInput,
   steps: readonly ReadyStep[],

@@ -32,7 +32,7 @@ export const detailKept: Measure = {
         all += (a[j][i] * b[j][i]) / variance;
       }
     });
-    // Of less detail than noise nothing can be told.
+    // Of less detail than noise nothing can be measured.
     const size = inside.width * inside.height;
     return all > 0.02 * size ? finite((100 * kept) / all) : null;
   },

@@ -11,7 +11,7 @@ const [REACH, STEP] = [9, 0.25];
 const ALONG = 2;
 /** Nearer to a star than so many FWHM an edge is the star's. */
 const STAR_FWHM = 3.5;
-/** Fewer edges tell nothing; more than so many take time only. */
+/** Fewer edges say nothing; more than so many take time only. */
 const [FEWEST, MOST] = [12, 400];
 /** A plateau is where this share of the middle's slope is left: 2.146 σ from the middle of a Gaussian's edge, between 1.6 and 98.4 % of its rise. */
 const FLAT = 0.1;

@@ -3,7 +3,7 @@ import type { JobHandle } from "../../job";
 import type { Star } from "../../measure";
 import type { Raster } from "../../raster";
 
-/** What measures are told from: a place before and after a chain. */
+/** What measures are taken from: a place before and after a chain. */
 export interface Measured {
   /** The place in all channels. */
   before: Raster;

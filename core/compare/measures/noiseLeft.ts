@@ -3,7 +3,7 @@ import { cropRaster } from "../../raster";
 import type { Measure } from "./measure";
 import { finite } from "./measure";
 
-/** Noise that is left, told by the halves; the figure under the crops. */
+/** Noise that is left, measured by the halves; the figure under the crops. */
 export const noiseLeft: Measure = {
   id: "noise",
   label: "Noise left",

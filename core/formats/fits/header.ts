@@ -91,7 +91,7 @@ export function foldCards(cards: Card[]): Card[] {
   return out;
 }
 
-/** Cards of a block of header bytes up to END; `ended` tells whether END was there, `used` the bytes up to and with it. */
+/** Cards of a block of header bytes up to END; `ended` says whether END was there, `used` the bytes up to and with it. */
 export function parseCards(bytes: Uint8Array): { cards: Card[]; ended: boolean; used: number } {
   const cards: Card[] = [];
   for (let at = 0; at + CARD <= bytes.length; at += CARD) {

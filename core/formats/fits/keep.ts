@@ -56,7 +56,7 @@ export function keptHeader(from: KeptFrom): { cards: FitsCard[]; history: string
   return { cards: [...set, ...own, ...cards], history };
 }
 
-/** Spellings of the size of a pixel and of binning along x, the first that is there counts; and what else tells them, of either axis. */
+/** Spellings of the size of a pixel and of binning along x, the first that is there counts; and what else shows them, of either axis. */
 const PIXELS = [
   {
     along: ["XPIXSZ", "PIXSIZE1", "PIXSIZE", "PIXELSZ", "XPIXSIZE"],

@@ -116,7 +116,7 @@ describe("the header that is kept", () => {
     for (const gone of ["AIRMASS", "EXPOSURE", "BAYERPAT"]) expect(combined).not.toHaveProperty(gone);
   });
 
-  test("pixels of another size are so along both axes, however they are told, and keep their shape", () => {
+  test("pixels of another size are so along both axes, however they are measured, and keep their shape", () => {
     const told = cardsOf({ XPIXSZ: 3.76, YPIXSZ: 3.8, PIXSIZE1: 3.76, PIXSIZE2: 3.8, XBINNING: 1, YBINNING: 1 });
     const set: FitsCard[] = [
       ["XPIXSZ", 1.88],

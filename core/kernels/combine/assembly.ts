@@ -344,7 +344,7 @@ function allWithinMad(sorted: usize, n: i32, low: f64, high: f64): i32 {
   return v128.bitmask<i64>(first) | (v128.bitmask<i64>(second) << 2);
 }
 
-/** Of which columns a rejector surely keeps all n values, a bit each; of the others narrowing tells. */
+/** Of which columns a rejector surely keeps all n values, a bit each; of the others narrowing shows. */
 // @ts-ignore: decorator
 @inline function keepsAll(rejector: i32, sorted: usize, n: i32, low: f64, high: f64): i32 {
   if (n < 3 || (rejector != SIGMA && rejector != MAD)) return 0;
@@ -522,7 +522,7 @@ export function combineBlock(
         first = 0;
         end = load<i32>(scratch + (lane << 2), 32);
         if (!((sure >> <i32>lane) & 1)) narrow(rejector, column, end, low, high, table, tableRow);
-        // What is kept is told by value below: equal ones stay together.
+        // What is kept is decided by value below: equal ones stay together.
         while (first > 0 && end > first && valueAt(column, first - 1) == valueAt(column, first)) first--;
         while (end > first && end < load<i32>(scratch + (lane << 2), 32) && valueAt(column, end) == valueAt(column, end - 1)) end++;
         if (median) store<f32>(mean + (lane << 2), medianOf(column, first, end));

@@ -16,7 +16,7 @@ interface Exports extends WasmModule {
 export function mixtureWasm(module: WasmModule): MixtureKernels {
   const wasm = module as Exports;
 
-  /** Tables and scratch for bands of so many axes and levels; `write` puts a band's tables there and gives what the kernel is told of them. */
+  /** Tables and scratch for bands of so many axes and levels; `write` puts a band's tables there and gives what the kernel gets of them. */
   function tablesFor(arena: ReturnType<typeof openArena>, bands: readonly MixtureBand[]) {
     const axes = Math.max(0, ...bands.map((band) => band.axes));
     const levels = Math.max(0, ...bands.map((band) => band.levels));

@@ -42,11 +42,11 @@ export interface SkyKernels {
   chunkMaxima(values: Float32Array): Float32Array;
 }
 
-/** Side of the cells by which the noise of the band is told. */
+/** Side of the cells by which the noise of the band is measured. */
 export const BAND_CELL = 64;
 
 /**
- * Every second pixel of every second row tells σ of a cell to 3 % (neighbours in the band are much alike); with thousands of cells every fourth is
+ * Every second pixel of every second row shows σ of a cell to 3 % (neighbours in the band are much alike); with thousands of cells every fourth is
  * enough for their quartile.
  */
 export const sampleStep = (width: number, height: number): number =>

@@ -19,7 +19,7 @@ export interface WaveletKernels {
   /**
    * The plane put together again from its coefficients in all shifts of an orthonormal wavelet basis, each shrunk by the rule; mirrored at the border. Coefficients are those of the filters over √2 per axis and
    * scale, so that noise of σ 1 has no more in any band. A pixel depends on those within (taps + 1) (2^scales − 1) px or so (waveletReach). Sources: Coifman & Donoho 1995 (all shifts); Mallat 2009, 5.2.2; Chang, Yu & Vetterli
-   * 2000, IEEE TIP 9, 1522 (Bayes, by place). Only what is `kept` (all of it, if not said) is told; the rest is anything.
+   * 2000, IEEE TIP 9, 1522 (Bayes, by place). Only what is `kept` (all of it, if not said) is computed; the rest is anything.
    */
   waveletShrink(
     plane: Float32Array,

@@ -125,10 +125,10 @@ export interface BlurParams {
 /** β of a PSF that the stars show, within what deconvolves well. */
 const [LEAST_BETA, FALLBACK_BETA, MOST_BETA] = [2, 3, 6];
 
-/** The facts that tell how the stars are blurred, and which settings ask for them. */
+/** The facts that show how the stars are blurred, and which settings ask for them. */
 export type StarBlur = "psf" | "psfShape";
 
-/** Why a step leaves the picture as it is whose blur no star tells. */
+/** Why a step leaves the picture as it is whose blur no star shows. */
 export const NO_STARS = "No stars here tell the blur, so the picture stays as it is. Choose a typed blur to go on.";
 
 const NONE_TAKEN = "No blur was taken yet, so the picture stays as it is. Take one from a file or from another lane.";
@@ -147,7 +147,7 @@ function shownByStars({ psf, psfShape }: Facts<StarBlur>): FieldShape[] | null {
 export const shapesOf = (params: BlurParams, facts: Facts<StarBlur>): FieldShape[] | null =>
   params.psf === "measured" ? shownByStars(facts) : null;
 
-/** Why there is no blur to take back: no star tells it, or none was taken yet; null where there is one. */
+/** Why there is no blur to take back: no star shows it, or none was taken yet; null where there is one. */
 export function noBlur(params: BlurParams, facts: Facts<StarBlur>): string | null {
   if (params.psf === "kept") return params.kernel ? null : NONE_TAKEN;
   return params.psf === "measured" && !shownByStars(facts) ? NO_STARS : null;

@@ -93,7 +93,7 @@ export function psfOfKernel({ side, values }: ImportedKernel): Psf {
   return { size: side, values: Float32Array.from(values, (v) => v / sum) };
 }
 
-/** Samples to a pixel along each axis by which a width is told. */
+/** Samples to a pixel along each axis by which a width is measured. */
 const FINE = 8;
 
 /** The diameter of a circle as large as what stands above half of the peak, in px; between pixels by cubics (Catmull and Rom's). */

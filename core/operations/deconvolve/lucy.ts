@@ -6,7 +6,7 @@ import { cropRaster, mirrored, rasterOf } from "../../raster";
 
 /** Data is lifted by so many σ of its dark end, so that none of it that holds light lies below 0. */
 export const PEDESTAL_SIGMA = 4;
-/** Scales that are smoothed away to tell how dark it is around. */
+/** Scales that are smoothed away to say how dark it is around. */
 const AROUND_SCALES = 2;
 /** Weight of total variation at a smoothness of 1. */
 const LAMBDA = 0.01;

@@ -83,7 +83,7 @@ test("the field of the PSF is found from the picture's own stars: widths within 
   }
 });
 
-test("stars of the corners become round with round stars, as those of the middle; no crop can be told from the whole", async () => {
+test("stars of the corners become round with round stars, as those of the middle; no crop differs from the whole", async () => {
   const steps = await ready("deconvolve.round-stars", { iterations: 5 });
   const [before, whole] = [starsOf(await run([])), await run(steps)];
   expect(before.corners.elongation).toBeGreaterThan(0.35);

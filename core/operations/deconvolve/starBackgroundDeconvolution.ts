@@ -56,7 +56,7 @@ export const starBackgroundDeconvolution: Operation<Params, AnewNeeds> = {
     disturbedWeight: 0.25,
     strength: { field: "strength" },
     restoration: {
-      // Of PSFs that change over the picture no one is told.
+      // Of PSFs that change over the picture none is given.
       blur(params, facts) {
         const shapes = shapesOf(params, facts);
         if (!shapes || shapes.some(({ field }) => field !== null)) return null;

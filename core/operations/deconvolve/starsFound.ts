@@ -24,7 +24,7 @@ const SEARCHES = 3;
 const ROUNDS = 8;
 /** A sample higher than this share of the brightest one may be clipped. */
 const CLIPPED_SHARE = 0.75;
-/** So many times its σ a sample that tells nothing is worth. */
+/** So many times its σ a sample that says nothing is worth. */
 const UNTOLD = 1e6;
 /** What a star is drawn as far as: to where it is so many σ of the dark sky. */
 const DRAWN_TO_SIGMA = 0.01;
@@ -46,7 +46,7 @@ const ALONE = { sigma: 0.5, most: 34, soft: 4 };
 
 /** How far a PSF is followed, in px. */
 export const PSF_RADIUS = 15;
-/** Whether stars are two or one is asked so far around what is kept, in px: farther off it tells nothing there. */
+/** Whether stars are two or one is asked so far around what is kept, in px: farther off it says nothing there. */
 const JUDGED = 24;
 /** Surroundings that drawing stars anew needs, in px. Stars that are solved beside others that a crop does not hold: one more reach of the profile. */
 export const ANEW_HALO = 2 * PSF_RADIUS + 2 * DRAWN + PEAKS_HALO;
@@ -83,7 +83,7 @@ export async function starsOf(
     surroundings(plane, width, height, job.kernels).map((level) => sigmaAt(noiseModel.models[c], level)),
   );
   const clipped = region.planes.map((_, c) => sky.level[c] + CLIPPED_SHARE * (sky.brightest[c] - sky.level[c]));
-  // What may be clipped counts for nothing: such stars are told by their wings.
+  // What may be clipped counts for nothing: such stars are measured by their wings.
   const told = sigmas.map((of, c) => of.map((v, i) => (region.planes[c][i] > clipped[c] ? UNTOLD * v : v)));
   const fwhm = Math.sqrt(shapes[0].fwhmMajor * shapes[0].fwhmMinor);
   const { fwhmMajor, fwhmMinor, angle, beta } = shapes[0];

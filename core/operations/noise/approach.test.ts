@@ -146,7 +146,7 @@ describe.each(APPROACHES)("%s", (_, operation) => {
     const mean = dot.reduce((a, b) => a + b, 0) / 121;
     const flux = 8 / Math.sqrt(dot.reduce((sum, v) => sum + (v - mean) ** 2, 0));
     const faint = randomStars(60, SIDE, SIDE, 9).map((star) => ({ ...star, flux }));
-    // Some clear ones, of which the shape is told.
+    // Some clear ones, of which the shape is measured.
     const clear = randomStars(12, SIDE, SIDE, 10).map((star) => ({ ...star, flux: 25 * flux }));
     const sky = (stars: typeof faint) => paintStars(SIDE, SIDE, [...stars, ...clear], { noise: 0, level: 100 }).planes;
     const [truth, without] = [sky(faint), sky([])];
