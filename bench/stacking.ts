@@ -46,7 +46,10 @@ const before = measureReference();
 /** Both write into memory that is kept, as a stack does. */
 const kept = createRaster(SIDE, SIDE, 1);
 const warped = (kernel: ResamplingKernel) =>
-  best(8, () => void resample(picture, 0, 0, warp, wholeRegion(picture), kernel, kernels, undefined, () => kept));
+  best(
+    8,
+    () => void resample(picture, { x: 0, y: 0 }, warp, wholeRegion(picture), { kernel, kernels, create: () => kept }),
+  );
 const settings = { by: "mean", rejector: rejectorOf("sigma"), limits: { low: 3, high: 3 } } as const;
 const ours = {
   lanczos3: warped("lanczos3"),

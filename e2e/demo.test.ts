@@ -1,5 +1,4 @@
 import { By, Key } from "selenium-webdriver";
-import { benchTests } from "./benchSteps";
 import type { Session } from "./driver";
 import { click, consoleProblems, cropsRest, openBrowser, see, tabTo, textOf, waitFor } from "./driver";
 
@@ -182,8 +181,6 @@ test("the halves show how many iterations are best, and a click sets them", asyn
   await click(driver, "Undo (Ctrl Z)");
   await click(driver, "Undo (Ctrl Z)");
 });
-
-benchTests(() => session);
 
 test("a demo that is interrupted by a reload goes on where it was", async () => {
   const { driver } = session;

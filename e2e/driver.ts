@@ -154,6 +154,15 @@ export async function cropsRest(driver: Driver, ms = 60_000): Promise<void> {
   );
 }
 
+/** Opens the demo and waits for it on Compare, with four of its lanes. */
+export async function openDemo(driver: Driver): Promise<void> {
+  await click(driver, "Open the demo");
+  await waitFor(driver, "Compare", async () => (await driver.getCurrentUrl()).endsWith("/compare"), 180_000);
+  await cropsRest(driver, 120_000);
+  await click(driver, "Remove lane E");
+  await cropsRest(driver);
+}
+
 export async function screenshot(driver: Driver, path: string): Promise<void> {
   writeFileSync(path, Buffer.from(await driver.takeScreenshot(), "base64"));
 }

@@ -215,7 +215,7 @@ async function valuesOnGrid(
   const area = sourceRegion(region, toGrid, untouched);
   if (isEmptyRegion(area)) return new Float32Array(region.width * region.height);
   const drawn = rasterOf(area.width, area.height, [await valuesIn(area)]);
-  const [plane] = resample(drawn, area.x, area.y, toGrid, region, "bilinear", job.kernels).planes;
+  const [plane] = resample(drawn, area, toGrid, region, { kernel: "bilinear", kernels: job.kernels }).planes;
   return plane.map((v) => (v > 0 ? Math.min(1, v) : 0));
 }
 

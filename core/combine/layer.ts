@@ -51,7 +51,7 @@ export async function sampleLayer(
   const raw = await frame.read(from, createRaw);
   onRaw?.(raw, from);
   const levels = offset.map((plane) => ({ scale, ...plane }));
-  return resample(raw, from.x, from.y, placement, tile, resampling, kernels, levels, create);
+  return resample(raw, from, placement, tile, { kernel: resampling, kernels, levels, create });
 }
 
 /** A layer's weights on a tile for a channel: one number, or one a pixel, bilinear between the nodes of its map. */

@@ -190,5 +190,5 @@ async function predictedFor(first: FrameSource, sub: PlannedSub, part: Region, k
   const toSub = inverse(sub.toReference);
   const from = sourceRegion(part, toSub, first);
   const piece = isEmptyRegion(from) ? createRaster(0, 0, first.channels) : await first.read(from);
-  return resample(piece, from.x, from.y, toSub, part, "bicubic", kernels);
+  return resample(piece, from, toSub, part, { kernel: "bicubic", kernels });
 }

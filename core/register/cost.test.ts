@@ -47,7 +47,7 @@ test.each(["bilinear", "bicubic", "lanczos3", "lanczos4"] as const)(
     let [sum, product, count] = [0, 0, 0];
     for (let k = 0; k < 36; k++) {
       const warp = shiftBy(((k % 6) + 0.5) / 6, (Math.floor(k / 6) + 0.5) / 6);
-      const out = resample(noise, 0, 0, warp, inner, kernel, kernels).planes[0].map((v) => v - 100);
+      const out = resample(noise, { x: 0, y: 0 }, warp, inner, { kernel, kernels }).planes[0].map((v) => v - 100);
       for (let p = 0; p + 1 < out.length; p++)
         [sum, product, count] = [sum + out[p] ** 2, product + out[p] * out[p + 1], count + 1];
     }

@@ -29,7 +29,7 @@ test.each(["bilinear", "bicubic"] as const)(
   (kernel) => {
     for (const kernels of [wasmKernels(), plainKernels()]) {
       const region = kernel === "bicubic" ? GRID : { x: 90, y: 70, width: 70, height: 60 };
-      const out = resample(places, 0, 0, mesh, region, kernel, kernels);
+      const out = resample(places, { x: 0, y: 0 }, mesh, region, { kernel, kernels });
       let worst = 0;
       for (let i = 0; i < region.width * region.height; i++) {
         const [x, y] = placeOf(region.x + (i % region.width), region.y + Math.floor(i / region.width));
@@ -70,8 +70,8 @@ test("both kernels give the same; a tile of the grid is what the whole is; the s
   });
   plane.planes[0][180 * SIZE.width + 200] = NaN;
   const levels = [{ scale: 1.5, level: 0.25, dx: 1e-3, dy: -1e-3 }];
-  const whole = resample(plane, 0, 0, mesh, GRID, "bicubic", wasmKernels(), levels);
-  const twin = resample(plane, 0, 0, mesh, GRID, "bicubic", plainKernels(), levels);
+  const whole = resample(plane, { x: 0, y: 0 }, mesh, GRID, { kernel: "bicubic", kernels: wasmKernels(), levels });
+  const twin = resample(plane, { x: 0, y: 0 }, mesh, GRID, { kernel: "bicubic", kernels: plainKernels(), levels });
   expect(whole.planes[0].filter((v) => v !== v).length).toBeGreaterThan(10);
   expect(whole.planes[0].every((v, i) => (v !== v) === (twin.planes[0][i] !== twin.planes[0][i]))).toBe(true);
   const known = (values: Float32Array) => values.map((v) => (v === v ? v : 0));
@@ -83,7 +83,11 @@ test("both kernels give the same; a tile of the grid is what the whole is; the s
   ]) {
     const from = sourceRegion(tile, mesh, SIZE);
     expect(from.width * from.height).toBeLessThan((tile.width + 24) * (tile.height + 24));
-    const part = resample(cropRaster(plane, from), from.x, from.y, mesh, tile, "bicubic", wasmKernels(), levels);
+    const part = resample(cropRaster(plane, from), from, mesh, tile, {
+      kernel: "bicubic",
+      kernels: wasmKernels(),
+      levels,
+    });
     expect(worstDifference(known(part.planes[0]), known(cropRaster(whole, tile).planes[0]))).toBeLessThan(1e-5);
   }
 });

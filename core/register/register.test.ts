@@ -143,15 +143,27 @@ describe("resampling", () => {
   const value = (x: number, y: number) => 2 + Math.sin(x * 0.3) * Math.cos(y * 0.25);
 
   test("the identity and whole-pixel moves copy", () => {
-    const same = resample(smooth, 0, 0, IDENTITY, { x: 5, y: 5, width: 20, height: 10 }, "lanczos3", kernels);
+    const same = resample(
+      smooth,
+      { x: 0, y: 0 },
+      IDENTITY,
+      { x: 5, y: 5, width: 20, height: 10 },
+      { kernel: "lanczos3", kernels },
+    );
     expect(same.planes[0][0]).toBe(smooth.planes[0][5 * 60 + 5]);
-    const shifted = resample(smooth, 0, 0, shiftBy(3, -2), { x: 10, y: 10, width: 4, height: 4 }, "bicubic", kernels);
+    const shifted = resample(
+      smooth,
+      { x: 0, y: 0 },
+      shiftBy(3, -2),
+      { x: 10, y: 10, width: 4, height: 4 },
+      { kernel: "bicubic", kernels },
+    );
     expect(shifted.planes[0][0]).toBe(smooth.planes[0][12 * 60 + 7]);
   });
 
   test.each(["lanczos3", "bicubic"] as const)("%s: a smooth function turned by 20° is right to 1 %%", (kernel) => {
     const t = rotationAbout(0.35, 30, 25, 0.4, 0.7);
-    const out = resample(smooth, 0, 0, t, { x: 22, y: 18, width: 16, height: 14 }, kernel, kernels);
+    const out = resample(smooth, { x: 0, y: 0 }, t, { x: 22, y: 18, width: 16, height: 14 }, { kernel, kernels });
     const back = inverse(t);
     for (let y = 0; y < 14; y++)
       for (let x = 0; x < 16; x++)
@@ -159,18 +171,35 @@ describe("resampling", () => {
   });
 
   test("outside the source and under a NaN there is no data", () => {
-    const far = resample(smooth, 0, 0, shiftBy(100, 0), { x: 0, y: 0, width: 3, height: 3 }, "lanczos3", kernels);
+    const far = resample(
+      smooth,
+      { x: 0, y: 0 },
+      shiftBy(100, 0),
+      { x: 0, y: 0, width: 3, height: 3 },
+      { kernel: "lanczos3", kernels },
+    );
     expect(far.planes[0].every((v) => v !== v)).toBe(true);
     const holed = rasterOf(60, 50, [smooth.planes[0].slice()]);
     holed.planes[0][25 * 60 + 30] = NaN;
-    const out = resample(holed, 0, 0, shiftBy(0.5, 0), { x: 0, y: 25, width: 60, height: 1 }, "lanczos3", kernels);
+    const out = resample(
+      holed,
+      { x: 0, y: 0 },
+      shiftBy(0.5, 0),
+      { x: 0, y: 25, width: 60, height: 1 },
+      { kernel: "lanczos3", kernels },
+    );
     expect(out.planes[0].filter((v) => v !== v).length).toBe(6);
   });
 
   test("a star on flat sky gets no dark ring, and keeps its flux to 2 %", () => {
     const raster = paintStars(60, 60, [{ x: 30, y: 30, flux: 10 }], { fwhm: 1.8, noise: 0, level: 1 });
-    const out = resample(raster, 0, 0, shiftBy(0.5, 0.5), { x: 5, y: 5, width: 50, height: 50 }, "lanczos3", kernels)
-      .planes[0];
+    const out = resample(
+      raster,
+      { x: 0, y: 0 },
+      shiftBy(0.5, 0.5),
+      { x: 5, y: 5, width: 50, height: 50 },
+      { kernel: "lanczos3", kernels },
+    ).planes[0];
     expect(Math.min(...out)).toBeGreaterThan(1 - 1e-4);
     const sum = (plane: Float32Array) => plane.reduce((total, v) => total + v - 1, 0);
     const before = sum(cropRaster(raster, { x: 5, y: 5, width: 50, height: 50 }).planes[0]);
@@ -181,7 +210,7 @@ describe("resampling", () => {
     const t = rotationAbout(Math.PI / 2, 30, 25, 0, 0);
     const tile = { x: 20, y: 20, width: 10, height: 6 };
     const part = sourceRegion(tile, t, smooth);
-    const whole = resample(smooth, 0, 0, t, tile, "lanczos3", kernels);
+    const whole = resample(smooth, { x: 0, y: 0 }, t, tile, { kernel: "lanczos3", kernels });
     const planes = [
       Float32Array.from(
         { length: part.width * part.height },
@@ -189,7 +218,7 @@ describe("resampling", () => {
       ),
     ];
     expect(
-      resample(rasterOf(part.width, part.height, planes), part.x, part.y, t, tile, "lanczos3", kernels).planes[0],
+      resample(rasterOf(part.width, part.height, planes), part, t, tile, { kernel: "lanczos3", kernels }).planes[0],
     ).toEqual(whole.planes[0]);
     expect(sourceRegion({ x: 500, y: 0, width: 9, height: 9 }, IDENTITY, smooth).width).toBe(0);
   });
@@ -199,7 +228,13 @@ describe("resampling", () => {
     const noise = rasterOf(256, 256, [Float32Array.from({ length: 65536 }, () => random.normal())]);
     const t = rotationAbout(0.02, 128, 128, 0.3, 0.6);
     const gain = resamplingNoiseGain(t, noise, "lanczos3");
-    const out = resample(noise, 0, 0, t, { x: 16, y: 16, width: 224, height: 224 }, "lanczos3", kernels).planes[0];
+    const out = resample(
+      noise,
+      { x: 0, y: 0 },
+      t,
+      { x: 16, y: 16, width: 224, height: 224 },
+      { kernel: "lanczos3", kernels },
+    ).planes[0];
     expect(Math.abs(robustSpread(out).sigma / gain - 1)).toBeLessThan(0.02);
     expect(gain).toBeLessThan(0.95);
     expect(resamplingNoiseGain(IDENTITY, noise, "lanczos3")).toBe(1);

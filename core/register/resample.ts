@@ -129,12 +129,22 @@ export function sourceRegion(output: Region, placement: Placement, size: { width
   return intersectRegions(box, wholeRegion(size));
 }
 
+/** How a picture is resampled. */
+export interface Resampling {
+  kernel: ResamplingKernel;
+  kernels: Kernels;
+  /** What values are brought to, one a channel. @default as they are */
+  levels?: readonly Levels[];
+  /** Makes the raster of the result. @default a new one */
+  create?: CreateRaster;
+}
+
 /** Values as they come. */
 const AS_THEY_ARE: Levels = { scale: 1, level: 0, dx: 0, dy: 0 };
 
 /**
  * Pixels `output` of the picture that `placement` makes of a source, of which `source` holds the part that begins at
- * (originX, originY). Where the kernel's centre lies outside the source, or any sample under it is NaN, the value is NaN;
+ * `from`. Where the kernel's centre lies outside the source, or any sample under it is NaN, the value is NaN;
  * samples beyond the border repeat the border pixel. A value below the least of the 4 × 4 nearest samples is raised to it:
  * undershoot around stars, which the sky does not have. Values are then brought to `levels`, one a channel: value · scale + level + dx x + dy y,
  * (x, y) being pixels of the picture that is made. A mesh is followed at each pixel. A warp that is not linear is taken as linear within blocks of 32 px (for a lens that bends 5 px over
@@ -142,14 +152,10 @@ const AS_THEY_ARE: Levels = { scale: 1, level: 0, dx: 0, dy: 0 };
  */
 export function resample(
   source: Raster,
-  originX: number,
-  originY: number,
+  from: { x: number; y: number },
   placement: Placement,
   output: Region,
-  kernel: ResamplingKernel,
-  kernels: Kernels,
-  levels: readonly Levels[] = source.planes.map(() => AS_THEY_ARE),
-  create: CreateRaster = createRaster,
+  { kernel, kernels, levels = source.planes.map(() => AS_THEY_ARE), create = createRaster }: Resampling,
 ): Raster {
   const { x, y, width, height } = output;
   const out = create(width, height, source.channels);
@@ -161,10 +167,10 @@ export function resample(
   const { planes, width: columns, height: rows } = source;
   const table = kernels.memory.remember(SHAPES[kernel], "weights", () => weightTable(kernel));
   if (placement.kind === "mesh") {
-    const places = meshPlaces(placement, originX, originY, output);
+    const places = meshPlaces(placement, from.x, from.y, output);
     kernels.resampleMesh(planes, columns, rows, table, places, fromFirst, out.planes);
   } else {
-    const places = placesOf(inverse(placement), originX, originY, output);
+    const places = placesOf(inverse(placement), from.x, from.y, output);
     kernels.resample(planes, columns, rows, table, places, fromFirst, out.planes);
   }
   return out;

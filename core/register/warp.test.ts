@@ -126,12 +126,12 @@ test("resampling through a distortion puts each value where the warp says", () =
   const picture = createRaster(600, 400, 1);
   for (let y = 0, i = 0; y < 400; y++) for (let x = 0; x < 600; x++, i++) picture.planes[0][i] = value(x, y);
   const tile = { x: 280, y: 150, width: 30, height: 20 };
-  const out = resample(picture, 0, 0, barrel, tile, "lanczos3", kernels).planes[0];
+  const out = resample(picture, { x: 0, y: 0 }, barrel, tile, { kernel: "lanczos3", kernels }).planes[0];
   out.forEach((v, i) => {
     const [x, y] = mapPoint(inverse(barrel), 280 + (i % 30), 150 + Math.floor(i / 30));
     expect(Math.abs(v - value(x, y))).toBeLessThan(0.001);
   });
-  expect(resample(picture, 0, 0, IDENTITY, tile, "lanczos3", kernels).planes[0][0]).toBe(
+  expect(resample(picture, { x: 0, y: 0 }, IDENTITY, tile, { kernel: "lanczos3", kernels }).planes[0][0]).toBe(
     picture.planes[0][150 * 600 + 280],
   );
 });

@@ -102,7 +102,13 @@ export function exposeNoiseless(
     planes: glow.planes.map((plane) => kernels.convolve(plane, glow.width, glow.height, psf)),
   };
   const glowToSub = compose(conditions.skyToSub, shiftBy(-margin, -margin));
-  const out = resample(blurred, 0, 0, glowToSub, { x: 0, y: 0, width, height }, "bicubic", kernels);
+  const out = resample(
+    blurred,
+    { x: 0, y: 0 },
+    glowToSub,
+    { x: 0, y: 0, width, height },
+    { kernel: "bicubic", kernels },
+  );
   for (let c = 0; c < 3; c++) {
     const plane = out.planes[c];
     for (let y = 0; y < height; y++)

@@ -27,7 +27,7 @@ export async function copyRegion(
   if (factor > 1) {
     const toCopy = enlargedBy(factor);
     const from = sourceRegion(region, toCopy, source);
-    return resample(await source.read(from), from.x, from.y, toCopy, region, resampling, kernels);
+    return resample(await source.read(from), from, toCopy, region, { kernel: resampling, kernels });
   }
   const { x, y, width, height } = region;
   const piece = await source.read({ x: x * n, y: y * n, width: width * n, height: height * n });

@@ -37,7 +37,7 @@ export async function drizzle(
   const refs = plan.used.map(({ id }) => dropsOf(frames.get(id) as FrameRef));
   // Not by the memory that is given: a strip that was kept must fit when the stack goes on with another.
   const rows = Math.max(8, Math.min(MOST_ROWS, Math.floor(STRIP_BYTES / (4 * width * (8 * channels + 4)))));
-  const keptPlan = pool.keepForJobs(plan);
+  const [keptPlan, keptFrames] = [pool.keepForJobs(plan), pool.keepForJobs(refs)];
   try {
     const strips = await keptStrips(
       tilesOf({ x: 0, y: 0, width, height }, width, rows),
@@ -45,7 +45,7 @@ export async function drizzle(
       (region, onFraction) =>
         pool.run(
           "drizzleStrip",
-          { frames: refs, first, plan: keptPlan, settings, region },
+          { frames: keptFrames, first, plan: keptPlan, settings, region },
           { priority: PRIORITY.batch, signal, onProgress: onFraction },
         ),
       onProgress,
@@ -58,7 +58,7 @@ export async function drizzle(
     );
     return { strips, width, height, left: 0, top: 0, dither };
   } finally {
-    pool.release(keptPlan);
+    for (const kept of [keptPlan, keptFrames]) pool.release(kept);
   }
 }
 

@@ -104,7 +104,7 @@ export async function makeStack(
   const budgetBytes = samplesBudget(settings, plan, store, pool.batchSize) / pool.batchSize;
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
   const strips = stripsOf(plan.width, plan.height, pool.batchSize);
-  const keptPlan = pool.keepForJobs(plan);
+  const [keptPlan, keptFrames] = [pool.keepForJobs(plan), pool.keepForJobs(refs)];
   const key = await stackKey(plan, settings, refs, strips);
   // A store that fails only costs time: what cannot be found there is made.
   await store.forget(key).catch(() => undefined);
@@ -117,11 +117,11 @@ export async function makeStack(
     (region, onStrip) =>
       pool.run(
         "stackStrip",
-        { frames: refs, plan: keptPlan, settings, region, budgetBytes },
+        { frames: keptFrames, plan: keptPlan, settings, region, budgetBytes },
         { ...asBatch, onProgress: onStrip },
       ),
     (share) => onProgress(COMBINE_FROM + (combineTo - COMBINE_FROM) * share, "Combining"),
-  ).finally(() => pool.release(keptPlan));
+  ).finally(() => [keptPlan, keptFrames].forEach((kept) => pool.release(kept)));
   const workers = Math.min(pool.batchSize, strips.length);
   const peakBytes = Math.max(...combined.map((strip) => strip.peakBytes)) * workers;
   ended("combine", peakBytes);
@@ -242,20 +242,20 @@ async function levelled(
   { signal, onProgress }: StackProgress,
 ): Promise<StackPlan> {
   const refs = plan.used.map(({ id }) => frames.get(id) as FrameRef);
-  const keptPlan = pool.keepForJobs(plan);
+  const [keptPlan, keptFrames] = [pool.keepForJobs(plan), pool.keepForJobs(refs)];
   const count = levelMesh(plan, settings).rows;
   let done = 0;
   const rows = await Promise.all(
     Array.from({ length: count }, async (_, row) => {
       const levels = await pool.run(
         "levelRow",
-        { frames: refs, plan: keptPlan, settings, row },
+        { frames: keptFrames, plan: keptPlan, settings, row },
         { priority: PRIORITY.batch, signal },
       );
       onProgress(0.03 + ((COMBINE_FROM - 0.03) * ++done) / count, "Levelling skies");
       return levels;
     }),
-  ).finally(() => pool.release(keptPlan));
+  ).finally(() => [keptPlan, keptFrames].forEach((kept) => pool.release(kept)));
   return withLocalLevels(plan, settings, rows);
 }
 

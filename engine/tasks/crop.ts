@@ -117,7 +117,7 @@ async function ontoGrid(wanted: CropPayload & { onto: Warp }, of: FrameRef, cont
   from.height = own.y + own.height - from.y;
   const treated = await treatedRegion({ ...wanted, region: from, reduce: shrink }, of, context);
   const warp = compose(inverse(enlargedBy(reduce)), compose(onto, enlargedBy(shrink)));
-  return resample(treated, x, y, warp, target, "bicubic", context.job.kernels);
+  return resample(treated, { x, y }, warp, target, { kernel: "bicubic", kernels: context.job.kernels });
 }
 
 /** A region of what the treatment makes, px of that. */

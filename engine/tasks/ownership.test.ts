@@ -76,6 +76,7 @@ async function makeNight() {
     settings,
     plan,
     keptPlan: pool.keepForJobs(plan),
+    keptFrames: pool.keepForJobs(frames),
     strip: { x: 0, y: 0, width: plan.width, height: 40 },
   };
 }
@@ -139,8 +140,8 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     ];
   },
   drizzleStrip: async () => {
-    const { keptPlan: plan, settings, frames } = await night();
-    const of = { frames, first: frames[0], plan, settings: { ...settings, drizzle: "1.5" as const } };
+    const { keptPlan: plan, keptFrames, settings, frames } = await night();
+    const of = { frames: keptFrames, first: frames[0], plan, settings: { ...settings, drizzle: "1.5" as const } };
     return [
       { ...of, region: { x: 0, y: 0, width: 270, height: 24 } },
       { ...of, region: { x: 0, y: 24, width: 270, height: 24 } },
@@ -224,12 +225,12 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     { treatment: await starlet(0.5), region, shape, skyLevel: 0.01 },
   ],
   levelRow: async () => {
-    const { plan, keptPlan, frames } = await night();
+    const { plan, keptPlan, keptFrames, frames } = await night();
     const settings = stackSettings.parse({ normalise: "local" });
     expect(levelMesh(plan, settings).rows).toBeGreaterThan(0);
     return [
-      { frames, plan: keptPlan, settings, row: 0 },
-      { frames: [...frames].reverse(), plan: keptPlan, settings, row: 0 },
+      { frames: keptFrames, plan: keptPlan, settings, row: 0 },
+      { frames: pool.keepForJobs([...frames].reverse()), plan: keptPlan, settings, row: 0 },
     ];
   },
   master: async () => {
@@ -292,7 +293,7 @@ const QUESTIONS: { [N in TaskName]: () => Promise<[PayloadOf<N>, PayloadOf<N>]> 
     ];
   },
   stackStrip: async () => {
-    const { keptPlan: plan, settings, frames, strip } = await night();
+    const { keptPlan: plan, keptFrames: frames, settings, strip } = await night();
     const of = { frames, plan, settings, budgetBytes: 2 ** 26 };
     return [
       { ...of, region: strip },

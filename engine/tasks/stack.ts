@@ -24,7 +24,7 @@ export const plan: Task<PlanPayload, StackPlan> = {
 
 export interface LevelPayload {
   /** In the order of `plan.used`. */
-  frames: FrameRef[];
+  frames: Kept<FrameRef[]>;
   plan: Kept<StackPlan>;
   settings: StackSettings;
   /** Row of the mesh (levelMesh). */
@@ -35,13 +35,19 @@ export interface LevelPayload {
 export const levelRow: Task<LevelPayload, number[][][]> = {
   owned: async ({ frames, plan: kept, settings, row }, context) => {
     const own = context.facts.valueOf(kept);
-    return levelsInRow(await openedOf(frames, own, context), own, settings, row, context.job.kernels);
+    return levelsInRow(
+      await openedOf(context.facts.valueOf(frames), own, context),
+      own,
+      settings,
+      row,
+      context.job.kernels,
+    );
   },
 };
 
 export interface StripPayload {
   /** In the order of `plan.used`. */
-  frames: FrameRef[];
+  frames: Kept<FrameRef[]>;
   plan: Kept<StackPlan>;
   settings: StackSettings;
   region: Region;
@@ -67,7 +73,7 @@ export const stackStrip: Task<StripPayload, StripResult> = {
   owned: async (payload, context) => {
     const { frames, settings, region, budgetBytes } = payload;
     const own = context.facts.valueOf(payload.plan);
-    const sources = await openedOf(frames, own, context);
+    const sources = await openedOf(context.facts.valueOf(frames), own, context);
     return stripOf(await stackRegion(sources, own, settings, region, budgetBytes, context.job));
   },
 };
@@ -104,7 +110,7 @@ function rejectionCounts({ above, below }: StackPiece): Uint8Array[] {
 
 export interface DrizzlePayload {
   /** In the order of `plan.used`; mosaics as they came from the sensor. */
-  frames: FrameRef[];
+  frames: Kept<FrameRef[]>;
   /** The ordinary stack of the plan. */
   first: FrameRef;
   plan: Kept<StackPlan>;
@@ -118,8 +124,9 @@ export const drizzleStrip: Task<DrizzlePayload, StripResult> = {
     const sources = [];
     const { settings, region } = payload;
     const own = context.facts.valueOf(payload.plan);
-    for (const [i, frame] of (await openedOf(payload.frames, own, context)).entries()) {
-      const pattern = frame.channels === 1 ? (payload.frames[i].calibration?.pattern ?? null) : null;
+    const frames = context.facts.valueOf(payload.frames);
+    for (const [i, frame] of (await openedOf(frames, own, context)).entries()) {
+      const pattern = frame.channels === 1 ? (frames[i].calibration?.pattern ?? null) : null;
       sources.push({ frame, pattern });
     }
     const first = await context.frames.open(payload.first);

@@ -18,7 +18,7 @@ import { fixed, levelUnit } from "../kit/format";
 import { PlacedCrop } from "../viewer/placedCrop";
 import { useDrag } from "../viewer/useDrag";
 import { CropOverlays } from "./cropOverlays";
-import { tellClipped, useDeskStore } from "./desk";
+import { noteClipped, useDeskStore } from "./desk";
 import { measuredRegion } from "./geometry";
 import type { Latency } from "./latency";
 import { PointerReadout, pointing, usePointing } from "./pointer";
@@ -165,7 +165,7 @@ function Figures({
     },
   );
   useEffect(() => {
-    if (measures) tellClipped(desk, laneId, spot.id, measures.clipped ?? 0);
+    if (measures) noteClipped(desk, laneId, spot.id, measures.clipped ?? 0);
   }, [desk, laneId, spot.id, measures]);
   const { unit, scale, digits } = levelUnit(stack.facts.unit);
   const half = measures?.noiseFromHalves;

@@ -56,7 +56,7 @@ export function useDesk<T>(select: (desk: Desk) => T): T {
 }
 
 /** Takes in what a lane's crop shows. */
-export const tellClipped = (desk: ReturnType<typeof createDesk>, laneId: string, spotId: string, share: number): void =>
+export const noteClipped = (desk: ReturnType<typeof createDesk>, laneId: string, spotId: string, share: number): void =>
   desk.setState(({ clipped }) => ({ clipped: { ...clipped, [laneId]: { ...clipped[laneId], [spotId]: share } } }));
 
 /** Opens a mask, or closes it. */

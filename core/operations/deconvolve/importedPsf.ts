@@ -46,15 +46,10 @@ export function psfFromStar(picture: Raster, from: string, kernels: Kernels): Im
   if (radius < 1) throw new UserError(`${from}: its star lies at the border`, advice);
   const side = 2 * radius + 1;
   const target = { x: 0, y: 0, width: side, height: side };
-  const moved = resample(
-    rasterOf(width, height, [light]),
-    0,
-    0,
-    shiftBy(radius - x, radius - y),
-    target,
-    "bicubic",
+  const moved = resample(rasterOf(width, height, [light]), { x: 0, y: 0 }, shiftBy(radius - x, radius - y), target, {
+    kernel: "bicubic",
     kernels,
-  );
+  });
   return kernelOf(side, moved.planes[0], from);
 }
 
