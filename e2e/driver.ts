@@ -142,7 +142,7 @@ export async function waitFor(
 }
 
 /** Waits until every crop on the Compare screen is drawn. */
-export async function cropsRest(driver: Driver, ms = 60_000): Promise<void> {
+export async function cropsRest(driver: Driver, ms = 120_000): Promise<void> {
   await waitFor(
     driver,
     "crops come to rest",

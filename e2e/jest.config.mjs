@@ -4,7 +4,7 @@ export default {
   ...base,
   rootDir: "..",
   testMatch: [process.env.DUNKEL_SCREENSHOTS === "1" ? "<rootDir>/e2e/**/*.shots.ts" : "<rootDir>/e2e/**/*.test.ts"],
-  testTimeout: 180_000,
+  testTimeout: 400_000,
   // Pages wait for their workers and for drawing more than they compute: two go beside one another.
   maxWorkers: 2,
 };

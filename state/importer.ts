@@ -9,12 +9,12 @@ import { PRIORITY } from "@/engine/pool";
 import { failureOf } from "@/engine/protocol";
 import type { FileReading, SubReading } from "@/engine/tasks/subs";
 import type { MasterRecord, ReadRepository, StoredFile, SubRecord, WriteRepository } from "@/storage";
-import { RECORD_VERSION } from "@/storage";
+import { isFull, RECORD_VERSION } from "@/storage";
 import { keyOf } from "./calibration";
 import type { FoundPicture } from "./roles";
 import { kindOf, roleOf } from "./roles";
 import type { JobControl } from "./jobs";
-import { isFull, storageFailure } from "./storageFailure";
+import { storageFailure } from "./storageFailure";
 
 /** A file that is to come in. */
 export interface WaitingFile {

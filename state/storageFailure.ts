@@ -1,8 +1,5 @@
 import { UserError } from "@/core/job";
-
-/** Whether the browser's storage took no more; known by its name, since not every browser's exceptions are Errors. */
-export const isFull = (error: unknown): boolean =>
-  typeof error === "object" && error !== null && "name" in error && error.name === "QuotaExceededError";
+import { isFull } from "@/storage";
 
 /** A failed write in words: mostly that the browser's storage is full. */
 export function storageFailure(error: unknown): Error {

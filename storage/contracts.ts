@@ -48,8 +48,11 @@ export interface ReadRepository {
 export interface WriteRepository {
   addProject(record: ProjectRecord): Promise<void>;
   saveProject(record: ProjectRecord): Promise<void>;
-  /** Marks a project as deleted now, or takes that back; nothing for one that is gone for good. */
-  markDeleted(projectId: string, isDeleted: boolean): Promise<void>;
+  /**
+   * Marks a project as deleted now, or takes that back; nothing for one that is gone for good. Deleting always works:
+   * where storage is too full even for the mark, the project is removed for good.
+   */
+  markDeleted(projectId: string, isDeleted: boolean): Promise<"marked" | "removed">;
   /** Removes a project and all that belongs to it. */
   deleteProject(projectId: string): Promise<void>;
   /** Removes for good all projects that are marked as deleted, to make room; how many there were. */
@@ -84,7 +87,7 @@ const none = () => Promise.resolve(0);
 export const NOTHING_WRITTEN: WriteRepository = {
   addProject: nothing,
   saveProject: nothing,
-  markDeleted: nothing,
+  markDeleted: () => Promise.resolve("marked"),
   deleteProject: nothing,
   purgeDeleted: none,
   addSubs: nothing,

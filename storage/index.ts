@@ -1,6 +1,8 @@
 export type { Found, Problem, ReadRepository, WriteRepository } from "./contracts";
 export { NOTHING_WRITTEN } from "./contracts";
-export { LEFT_AS_IT_IS, ProjectGone, Repository } from "./repository";
+export { LEFT_AS_IT_IS } from "./access";
+export { isFull } from "./full";
+export { ProjectGone, Repository } from "./repository";
 export type { StackPicture, StackPictures, StorageEvents, StoredFile } from "./schema";
 export { STACK_PICTURES, stackPictureId } from "./schema";
 export type {

@@ -5,10 +5,11 @@ import type { Card } from "@/core/formats";
 import type { Refusal, Result } from "@/core/result";
 import { refused } from "@/core/result";
 import type { StripStore } from "@/engine/jobs/strips";
-import { inMemory } from "@/engine/jobs/strips";
+import { isKnown, putAll, sift } from "./access";
 import { packRecords, unpackRecords } from "./columns";
-import type { Found, Problem, ReadRepository, WriteRepository } from "./contracts";
+import type { Found, ReadRepository, WriteRepository } from "./contracts";
 import { checkFinite } from "./finite";
+import { isFull } from "./full";
 import { readRecord } from "./migrations";
 import type {
   BoardRecord,
@@ -33,6 +34,7 @@ import {
 } from "./records";
 import type { Schema, StackPictures, StorageEvents, StoredFile } from "./schema";
 import { openDatabase, STACK_PICTURES, stackPictureId, STORES } from "./schema";
+import { stripStore } from "./stripStore";
 
 /** A project was deleted, in another tab perhaps, while work on it went on. */
 export class ProjectGone extends UserError {
@@ -44,9 +46,6 @@ export class ProjectGone extends UserError {
     this.name = "ProjectGone";
   }
 }
-
-/** How a problem with a damaged record ends. */
-export const LEFT_AS_IT_IS = "(left as it is)";
 
 /** The stored projects in IndexedDB (contracts.ts). Every read is checked; a record that cannot be used is reported and left untouched. */
 export class Repository implements ReadRepository, WriteRepository {
@@ -88,7 +87,28 @@ export class Repository implements ReadRepository, WriteRepository {
     this.written();
   }
 
-  async markDeleted(projectId: string, isDeleted: boolean): Promise<void> {
+  async markDeleted(projectId: string, isDeleted: boolean): Promise<"marked" | "removed"> {
+    const mark = () => this.mark(projectId, isDeleted);
+    try {
+      await mark();
+    } catch (error) {
+      if (!isDeleted || !isFull(error)) throw error;
+      // No room even for the mark: older deleted projects give theirs; else this one is removed for good.
+      if (
+        (await this.purgeDeleted()) === 0 ||
+        !(await mark().then(
+          () => true,
+          () => false,
+        ))
+      ) {
+        await this.deleteProject(projectId);
+        return "removed";
+      }
+    }
+    return "marked";
+  }
+
+  private async mark(projectId: string, isDeleted: boolean): Promise<void> {
     const tx = this.db.transaction("projects", "readwrite");
     const stored = await tx.store.get(projectId);
     if (stored) await tx.store.put({ ...stored, deletedAt: isDeleted ? Date.now() : null });
@@ -318,25 +338,7 @@ export class Repository implements ReadRepository, WriteRepository {
   }
 
   strips(projectId: string): StripStore {
-    const idOf = (stack: string, y: number) => `${projectId}:${stack}:${y}`;
-    return {
-      load: async (stack, y) => (await this.db.get("strips", idOf(stack, y))) ?? null,
-      save: async (stack, y, strip) => {
-        const whole = inMemory(strip);
-        const tx = this.db.transaction(["projects", "strips"], "readwrite");
-        if (await isKnown(tx.objectStore("projects"), projectId))
-          await tx.objectStore("strips").put({ ...whole, id: idOf(stack, y), projectId, stack });
-        await tx.done;
-        return (await this.db.get("strips", idOf(stack, y))) ?? whole;
-      },
-      isOnDisk: true,
-      forget: async (except) => {
-        const tx = this.db.transaction("strips", "readwrite");
-        for (const key of await tx.store.index("project").getAllKeys(projectId))
-          if (except === null || !key.startsWith(`${projectId}:${except}:`)) await tx.store.delete(key);
-        await tx.done;
-      },
-    };
+    return stripStore(this.db, projectId);
   }
 
   async removeDamaged(projectId: string): Promise<number> {
@@ -396,30 +398,3 @@ function videoOf(frames: SubRecord[]): VideoRecord {
   const [{ fileId, projectId }] = frames;
   return { version: RECORD_VERSION, id: fileId, projectId, frames: packRecords(frames) };
 }
-
-function sift<T>(store: string, schema: z.ZodType<T>, raw: unknown[]): Found<T[]> {
-  const found: T[] = [];
-  const problems: Problem[] = [];
-  for (const item of raw) {
-    const read = readRecord(store, schema, item);
-    if (read.ok) found.push(read.value);
-    else
-      problems.push(
-        `${read.reason.detail} ${read.reason.why === "newer" ? "(update this application)" : LEFT_AS_IT_IS}`,
-      );
-  }
-  return { found, problems };
-}
-
-/** Records that are handed over at once: copying them holds the page up. */
-const PUT_AT_ONCE = 200;
-
-/** Puts records batch by batch, within one transaction, with room for the page between them. */
-async function putAll<T>(put: (record: T) => Promise<unknown>, records: readonly T[]): Promise<void> {
-  for (let from = 0; from < records.length; from += PUT_AT_ONCE)
-    await Promise.all(records.slice(from, from + PUT_AT_ONCE).map(put));
-}
-
-/** Whether a record of that id is in a store of the transaction. */
-const isKnown = async (store: { getKey(id: string): Promise<string | undefined> }, id: string): Promise<boolean> =>
-  (await store.getKey(id)) !== undefined;

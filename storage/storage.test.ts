@@ -233,3 +233,46 @@ test("a project, facts and chains of a newer version are said to be so", async (
   expect((await repository.chains()).problems).toEqual([expect.stringContaining("chains record of version 99")]);
   repository.close();
 });
+
+describe("a storage that takes nothing more", () => {
+  const { put, delete: remove } = IDBObjectStore.prototype;
+  let isFull = false;
+  beforeEach(() => {
+    isFull = true;
+    IDBObjectStore.prototype.put = function (this: IDBObjectStore, ...args) {
+      if (isFull) throw new DOMException("no room", "QuotaExceededError");
+      return put.apply(this, args);
+    };
+  });
+  afterEach(() => {
+    IDBObjectStore.prototype.put = put;
+    IDBObjectStore.prototype.delete = remove;
+  });
+
+  test("a project that is deleted there is removed for good, with all that belongs to it", async () => {
+    isFull = false;
+    const repository = await openRepository();
+    await add(repository, sub("a", 1), "aaa");
+    isFull = true;
+    expect(await repository.markDeleted("p", true)).toBe("removed");
+    expect((await repository.projects()).found).toEqual([]);
+    expect(await repository.blob("a")).toBeNull();
+    repository.close();
+  });
+
+  test("older deleted projects give their room first, and this one can still be brought back", async () => {
+    isFull = false;
+    const repository = await openRepository();
+    await repository.addProject({ ...project, id: "old", deletedAt: 1 });
+    isFull = true;
+    IDBObjectStore.prototype.delete = function (this: IDBObjectStore, key) {
+      isFull = false;
+      return remove.call(this, key);
+    };
+    expect(await repository.markDeleted("p", true)).toBe("marked");
+    expect((await repository.projects()).found.map(({ id }) => id)).toEqual(["p"]);
+    await repository.markDeleted("p", false);
+    expect((await repository.projects()).found[0].deletedAt).toBeNull();
+    repository.close();
+  });
+});

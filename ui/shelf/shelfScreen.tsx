@@ -3,9 +3,12 @@
 import { useRouter } from "next/navigation";
 import { useCallback, useEffect, useState } from "react";
 import { toast } from "sonner";
+import { inWords } from "@/core/job";
 import { failureOf } from "@/engine/protocol";
 import type { ProjectCard as Card } from "@/state/shelf";
 import { newProject, readShelf } from "@/state/shelf";
+import { storageFailure } from "@/state/storageFailure";
+import { StorageUse } from "../frame/storageUse";
 import { Mark } from "../frame/topBar";
 import { useTools } from "../frame/workspace";
 import { Button } from "../kit/button";
@@ -33,6 +36,12 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
     }
   }, [repository]);
 
+  /** What went wrong, and what to do. */
+  const tell = (error: unknown) => {
+    const { message, advice } = failureOf(storageFailure(error));
+    setProblems([inWords(message, advice)]);
+  };
+
   const create = useCallback(
     async (projectName: string, demo: boolean, kind: "night" | "raw" | "video" = "night") => {
       const project = newProject(projectName, demo, kind);
@@ -56,17 +65,16 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
     };
   }, [refresh, create, demoByItself, repository]);
 
-  const remove = async ({ project }: Card) => {
-    sessions.drop(project.id);
-    await repository.markDeleted(project.id, true);
+  const remove = async ({ project: { id, name } }: Card) => {
+    sessions.drop(id);
+    const end = await repository.markDeleted(id, true);
     await refresh();
-    toast(`“${project.name}” was deleted`, {
-      duration: 12_000,
-      action: {
-        label: "Undo",
-        onClick: () => void repository.markDeleted(project.id, false).then(refresh),
-      },
-    });
+    if (end === "removed")
+      return toast(`“${name}” was deleted for good: the browser's storage had no room to keep it`, {
+        duration: 12_000,
+      });
+    const bringBack = () => repository.markDeleted(id, false).then(refresh).catch(tell);
+    toast(`“${name}” was deleted`, { duration: 12_000, action: { label: "Undo", onClick: () => void bringBack() } });
   };
 
   return (
@@ -77,15 +85,18 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
         <span className="text-quiet">
           Stack subs, then see side by side which treatment is better, and whether its detail is real.
         </span>
+        <span className="ml-auto">
+          <StorageUse changed={cards} isUsed={(cards?.length ?? 0) > 0} />
+        </span>
       </header>
       {problems.map((problem) => (
         <Problem key={problem} message={problem} />
       ))}
       <main className="min-h-0 flex-1 overflow-auto p-6">
-        <NewProject onMake={(name) => void create(name, false)} />
+        <NewProject onMake={(name) => void create(name, false).catch(tell)} />
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4">
           {cards?.map((card) => (
-            <ProjectCard key={card.project.id} card={card} onDelete={() => void remove(card)} />
+            <ProjectCard key={card.project.id} card={card} onDelete={() => void remove(card).catch(tell)} />
           ))}
         </ul>
         <section className="mt-8">
@@ -94,7 +105,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
               ? "No projects yet. Make one and drop your frames into it, or begin with a simulated one:"
               : "To try things on: projects of simulated frames"}
           </h2>
-          <DemoCards onOpen={({ kind, name: title }) => void create(title, true, kind)} />
+          <DemoCards onOpen={({ kind, name: title }) => void create(title, true, kind).catch(tell)} />
         </section>
       </main>
       <Notices />

@@ -3,14 +3,11 @@
 import Link from "next/link";
 import { DropdownMenu } from "radix-ui";
 import { Download } from "lucide-react";
-import { useEffect, useState } from "react";
 import { measuresCsv, rejectedCsv, rejectedList } from "@/core/choose";
 import type { GradedFrame, Verdict } from "@/core/choose";
 import type { RefusedFile } from "@/state/importer";
-import { askToKeep, storageUse } from "@/state/importer";
 import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
-import { megabytes } from "../kit/format";
 import { Problem } from "../kit/notice";
 
 /** Files that did not come in, and those that wait after a stop. */
@@ -68,13 +65,6 @@ export function ImportNotices() {
   );
 }
 
-/** What the browser answered when it was asked to keep the data. */
-const KEPT: Record<string, string> = {
-  true: "The browser keeps it until you delete it.",
-  false: "The browser may delete it when the disk gets full: it was asked to keep it, and does not promise.",
-  null: "",
-};
-
 /** Files that were refused for the same reason, together. */
 export function causesOf(refused: readonly RefusedFile[]): { message: string; advice: string; names: string[] }[] {
   const causes = new Map<string, { message: string; advice: string; names: string[] }>();
@@ -90,44 +80,6 @@ export function causesOf(refused: readonly RefusedFile[]): { message: string; ad
 const LISTED = 3;
 const listed = (names: string[]): string =>
   names.slice(0, LISTED).join(", ") + (names.length > LISTED ? ` and ${names.length - LISTED} more` : "");
-
-/** "58 GB free", and on pointing what the browser keeps for this application, asked again whenever subs come or go. */
-export function StorageUse() {
-  const count = useProject((state) => state.subs.length + state.stacks.length + state.masters.length);
-  const [use, setUse] = useState<{ used: number; quota: number } | null>(null);
-  const [isKept, setKept] = useState<boolean | null>(null);
-  useEffect(() => {
-    let gone = false;
-    const unknown = () => undefined; // a browser that does not say shows nothing
-    const timer = setTimeout(() => {
-      storageUse()
-        .then((found) => !gone && setUse(found))
-        .catch(unknown);
-    }, 500);
-    // Asked once there is something to lose.
-    if (count > 0)
-      askToKeep()
-        .then((answer) => !gone && setKept(answer))
-        .catch(unknown);
-    return () => {
-      gone = true;
-      clearTimeout(timer);
-    };
-  }, [count]);
-  if (!use) return null;
-  const size = (bytes: number) => (bytes > 2 ** 30 ? `${(bytes / 2 ** 30).toFixed(1)} GB` : megabytes(bytes));
-  const free = Math.max(0, use.quota - use.used);
-  const tight = use.used > 0.9 * use.quota;
-  return (
-    <span
-      className={`figures text-sm ${tight ? "text-warn" : "text-quiet"}`}
-      title={`Kept in this browser: ${size(use.used)}. It allows ${size(free)} more now (that changes with the disk). ${KEPT[String(isKept)]}`}
-      data-testid="storage"
-    >
-      {size(free)} free
-    </span>
-  );
-}
 
 function download(text: string, name: string, type: string): void {
   const link = document.createElement("a");

@@ -4,6 +4,7 @@ import { FolderInput } from "lucide-react";
 import { useEffect, useState } from "react";
 import { DEFAULT_DISPLAY } from "@/core/display";
 import { useProject, useSession } from "../frame/session";
+import { StorageUse } from "../frame/storageUse";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
 import { useHeldKey } from "../kit/useHeldKey";
@@ -18,7 +19,7 @@ import { FlipPicture } from "./flipPicture";
 import { FrameShown } from "./frameShown";
 import { handVerdict } from "./grades";
 import { HeaderPanel } from "./headerPanel";
-import { ExportMenu, ImportNotices, StorageUse } from "./importBar";
+import { ExportMenu, ImportNotices } from "./importBar";
 import { MeasureChart } from "./measureChart";
 import { firstPatches, middlePatch } from "../viewer/placed/patchOverlay";
 import type { Chosen } from "./useChosen";
@@ -149,6 +150,7 @@ interface SideProps {
 /** Choosing, calibrating, or the header of what is selected. */
 function SidePanel({ chosen, choose, judge, map, onMap }: SideProps) {
   const session = useSession();
+  const stored = useProject((state) => state.subs.length + state.stacks.length + state.masters.length);
   const masters = useProject((state) => state.masters);
   const [panel, setPanel] = useState<PanelId>("choose");
   const [thumbnails, setThumbnails] = useState(false);
@@ -167,7 +169,7 @@ function SidePanel({ chosen, choose, judge, map, onMap }: SideProps) {
       <div className="flex h-9 shrink-0 items-center gap-2 border-b border-line bg-panel px-2">
         <PanelTabs panel={panel} onPanel={setPanel} />
         <Included chosen={chosen} />
-        <StorageUse />
+        <StorageUse changed={stored} isUsed={stored > 0} />
         <ColumnsMenu thumbnails={thumbnails} onThumbnails={setThumbnails} />
         <ExportMenu frames={sorted} verdicts={grades.verdicts} />
         <Button onClick={choose} help="Brings more files in">
