@@ -35,7 +35,7 @@ export async function join(args: string[]): Promise<unknown> {
   const inputs = [red, green, blue, luminance].filter((path): path is string => path !== undefined);
   await checkInputs(inputs);
   const targets = [out, ...halfPaths(out)];
-  await checkOutputs(targets, [...inputs, ...inputs.flatMap(halfPaths)]);
+  await checkOutputs([out], [...inputs, ...inputs.flatMap(halfPaths)], halfPaths(out));
   return withPool(async (pool) => {
     const inputOf = async (path: string, own: number): Promise<JoinInput> => ({
       picture: await fileRef(path),

@@ -89,6 +89,8 @@ describe("the runner", () => {
     writeFileSync(at("chain.json"), JSON.stringify({ format: "dunkel-chain", version: 1, name: "x", steps: [] }));
     for (const args of [
       ["stack", a, b, "--out", a],
+      ["stack", a, "--dark", b, "--out", b],
+      ["stack", a, "--flat", b, "--out", b],
       ["master", "--kind", "bias", a, b, "--out", b],
       ["process", a, "--chain", at("chain.json"), "--out", at("chain.json")],
       ["calibrate", a, "--out-dir", at("night")],
@@ -102,6 +104,11 @@ describe("the runner", () => {
     expect(Buffer.compare(readFileSync(a), before)).toBe(0);
     const missing = endOf("stack", a, at("nowhere.fits"), "--out", at("s.fits"));
     expect([missing.status, missing.stderr]).toEqual([1, expect.stringContaining("nowhere.fits: no such file")]);
+    // What lies beside the result is replaced where it was made here, and nothing else is.
+    writeFileSync(at("mine.a.fits"), "not a picture");
+    const beside = endOf("stack", a, b, "--out", at("mine.fits"));
+    expect([beside.status, beside.stderr]).toEqual([1, expect.stringContaining("mine.a.fits: is there already")]);
+    expect(readFileSync(at("mine.a.fits"), "utf8")).toBe("not a picture");
     const half = at("night", "stack.a.fits");
     expect(endOf("stack", a, b, half, "--out", at("night", "stack.fits")).stderr).toContain("would take the place of");
     if (process.getuid?.() !== 0) {

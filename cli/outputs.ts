@@ -1,9 +1,10 @@
 import { constants } from "node:fs";
-import { access, mkdir, mkdtemp, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
+import { access, mkdir, mkdtemp, open, realpath, rename, rm, stat, writeFile } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { basename, dirname, join, resolve } from "node:path";
 import { setTimeout as after } from "node:timers/promises";
 import { UserError } from "@/core/job";
+import { CREATOR } from "@/core/version";
 
 /** Where a path leads in the end: links followed as far as they exist. */
 async function realOf(path: string): Promise<string> {
@@ -18,9 +19,15 @@ async function realOf(path: string): Promise<string> {
 
 /**
  * The one guard of every command, called with all files that it will write before any work: no output is an input (by whatever link), no two
- * are the same, none is a folder, and each folder can be written to. Folders that are missing are made.
+ * are the same, none is a folder, and each folder can be written to. Folders that are missing are made. `beside` are outputs whose names follow
+ * from another's (halves, coverage): a picture that is there already is only replaced where it was made here.
  */
-export async function checkOutputs(outputs: readonly string[], inputs: readonly string[]): Promise<void> {
+export async function checkOutputs(
+  named: readonly string[],
+  inputs: readonly string[],
+  beside: readonly string[] = [],
+): Promise<void> {
+  const outputs = [...named, ...beside];
   const made = new Set<string>();
   const taken = new Map<string, string>();
   for (const input of inputs) taken.set(await realOf(input), input);
@@ -42,6 +49,30 @@ export async function checkOutputs(outputs: readonly string[], inputs: readonly 
     } catch (error) {
       throw unwritable(output, error);
     }
+  }
+  for (const output of beside)
+    if (!(await isReplaceable(output)))
+      throw new UserError(
+        `${output}: is there already, and no picture that was made here; it would be written beside the result`,
+        "Choose another name or folder for the result.",
+      );
+}
+
+/** A block of a FITS header, of which that of a picture that was made here has few. */
+const [BLOCK_BYTES, MOST_BLOCKS] = [2880, 40];
+
+/** Whether a picture is not there, or says in its header that it was made here. */
+async function isReplaceable(path: string): Promise<boolean> {
+  const file = await open(path).catch(() => null);
+  if (!file) return true;
+  try {
+    const { buffer, bytesRead } = await file.read(Buffer.alloc(MOST_BLOCKS * BLOCK_BYTES), 0);
+    return buffer
+      .subarray(0, bytesRead)
+      .toString("latin1")
+      .includes(`CREATOR = '${CREATOR.split(" ")[0]}`);
+  } finally {
+    await file.close();
   }
 }
 

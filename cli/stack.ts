@@ -64,8 +64,9 @@ export async function stack(args: string[]): Promise<unknown> {
     const outs = filters ? filters.map((filter) => `${base}-${slugOf(filter)}.fits`) : [out];
     // All at once: two filters must not write to one file.
     await checkOutputs(
-      outs.flatMap((one) => [...targetsOf(one), reportOf(one)]),
-      all,
+      outs.flatMap((one) => [one, reportOf(one)]),
+      [...all, ...[bias, dark, flat].flatMap((master) => master ?? [])],
+      outs.flatMap((one) => targetsOf(one).slice(1)),
     );
     for (const one of outs) checkReport(reportOf(one));
     // What an interrupted run left is gone on from, unless that is not wanted.

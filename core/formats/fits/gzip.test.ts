@@ -35,3 +35,18 @@ test("an honest one is read", async () => {
   const file = valueOf(await openPicture(bytesOfArray("a.fits.gz", gzipSync(small))));
   expect([file.width, file.height]).toEqual([40, 30]);
 });
+
+test("400 MB of nothing in as few bytes as deflate needs are refused by the header, before any of it is unpacked", async () => {
+  const text = new TextDecoder("latin1")
+    .decode(small.subarray(0, 2880))
+    .replace("NAXIS1  =                   40", "NAXIS1  =                20000")
+    .replace("NAXIS2  =                   30", "NAXIS2  =                10000");
+  const nothing = new Uint8Array(2880 + 40e6);
+  nothing.set(Uint8Array.from(text, (letter) => letter.charCodeAt(0)));
+  // So many packed bytes could hold all that the header claims.
+  const bomb = new Uint8Array(400_000);
+  bomb.set(gzipSync(nothing));
+  const before = process.memoryUsage().arrayBuffers;
+  await expect(gunzipImage(bytesOfArray("nothing.fits.gz", bomb))).rejects.toThrow(/NAXISn/);
+  expect(process.memoryUsage().arrayBuffers - before).toBeLessThan(100e6);
+});

@@ -1,7 +1,7 @@
 import { Gunzip, gunzipSync } from "fflate";
 import type { ByteSource } from "../bytes";
 import { bytesOfArray } from "../bytes";
-import { FormatError } from "../problem";
+import { FormatError, mayHold } from "../problem";
 import { findImage } from "./hdu";
 import { BLOCK } from "./header";
 
@@ -12,7 +12,6 @@ export function isGzip(start: Uint8Array): boolean {
 
 /** Pieces that are handed to the unpacker: deflate gains at most 1032 : 1, so each grows to 17 MB at most. */
 const PIECE = 1 << 14;
-const MOST_GAIN = 1032;
 
 /**
  * Unpacks a gzipped FITS file as far as the end of its first image: headers are read while they come out, and nothing beyond the image is
@@ -66,14 +65,14 @@ export async function gunzipImage(bytes: ByteSource, progress?: (fraction: numbe
   };
   const { dataStart, dataBytes } = await findImage(growing);
   const end = dataStart + Math.ceil(dataBytes / BLOCK) * BLOCK;
-  if (end > MOST_GAIN * bytes.size + BLOCK)
+  if (!mayHold(end, bytes.size))
     throw new FormatError(
       bytes.name,
       "truncated",
       "cards NAXISn",
-      `at most the ${MOST_GAIN * bytes.size} bytes that ${bytes.size} packed ones can hold`,
-      `${end}`,
-      "The file is cut short or damaged; copy it again.",
+      `at most what ${bytes.size} packed bytes of a picture can hold`,
+      `${end} bytes`,
+      "The file is damaged, or holds nothing; copy it again, or unpack it with gunzip.",
     );
   wanted = end;
   held = Math.min(held, end);

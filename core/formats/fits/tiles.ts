@@ -1,5 +1,5 @@
 import type { ByteSource } from "../bytes";
-import { FormatError } from "../problem";
+import { FormatError, mayHold } from "../problem";
 import { gunzipExactly } from "./gzip";
 import type { Hdu } from "./hdu";
 import { whole } from "./hdu";
@@ -61,6 +61,16 @@ export async function readTiles(
   const count = across[0] * across[1] * across[2];
   if (count !== table.rows)
     throw new FormatError(file, "damaged", "card NAXIS2", `${count} rows, one for each tile`, String(table.rows), COPY);
+  const claimed = (width * height * channels * Math.abs(bitpix)) / 8;
+  if (!mayHold(claimed, dataBytes))
+    throw new FormatError(
+      file,
+      "damaged",
+      "cards ZNAXISn",
+      `at most what ${dataBytes} packed bytes of a picture can hold`,
+      `${claimed} bytes`,
+      COPY,
+    );
   const rows = await bytes.read(dataStart, table.rowBytes * table.rows);
   const view = new DataView(rows.buffer, rows.byteOffset, rows.byteLength);
   const heapStart = header.number("THEAP") ?? table.rowBytes * table.rows;
