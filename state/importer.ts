@@ -36,6 +36,8 @@ export interface ImportTarget {
   stored: Pick<ReadRepository, "blob">;
   storage: WriteRepository;
   subs(): readonly SubRecord[];
+  /** Hashes of files that are being received, by this import or another of the project. */
+  receiving: Set<string>;
   /** Calibration with which a new light is measured. */
   calibrationFor(sub: SubRecord): CalibrationRef | null;
   add(subs: SubRecord[]): void;
@@ -66,14 +68,14 @@ const SPARE_BYTES = 64 * 2 ** 20;
 
 /**
  * Reads, measures and stores files one after the other while the next is loaded. A file that cannot be used is refused and the rest goes
- * on. Resolves with the files that are left when it was stopped; throws StorageFull with none of them lost.
+ * on. `onLeft` hears what is left after each file and at the end. Throws Stopped or StorageFull with none of it lost.
  */
 export async function importFiles(
   target: ImportTarget,
   files: WaitingFile[],
   label: string,
   { signal, onProgress }: JobControl,
-  onLeft: (left: WaitingFile[]) => void,
+  onLeft: (left: WaitingFile[], isEnd: boolean) => void,
 ): Promise<void> {
   const known = new KnownFiles(target);
   let alreadyHere = 0;
@@ -87,8 +89,15 @@ export async function importFiles(
     try {
       const file = await untilStopped(loading, signal);
       const hash = await known.hashOf(name, file, signal);
-      if (await known.has(hash, file.size, signal)) alreadyHere++;
-      else await importOne(target, name, file, hash, signal, (part) => onProgress((k + part) / files.length));
+      const isHere = await known.has(hash, file.size, signal);
+      if (isHere || target.receiving.has(hash)) alreadyHere++;
+      else {
+        target.receiving.add(hash);
+        await importOne(target, name, file, hash, signal, (part) => onProgress((k + part) / files.length)).finally(() =>
+          target.receiving.delete(hash),
+        );
+      }
+      onLeft(files.slice(k + 1), false);
     } catch (error) {
       if (signal.aborted || error instanceof StorageFull) {
         // One that took so long that it was stopped would only hold the next import up as well.
@@ -100,14 +109,14 @@ export async function importFiles(
             message: `${name}: was stopped after ${seconds} s`,
             advice: "It is set aside; choose it again to give it more time.",
           });
-        onLeft(files.slice(isStuck ? k + 1 : k));
+        onLeft(files.slice(isStuck ? k + 1 : k), true);
         throw error;
       }
       const { message, advice } = failureOf(error);
       target.refuse({ name, message, advice });
     }
   }
-  onLeft([]);
+  onLeft([], true);
   if (alreadyHere > 0)
     target.refuse({
       name: alreadyHere === 1 ? "One file" : `${alreadyHere} files`,

@@ -54,6 +54,33 @@ test("files come in one by one; a broken one, a failing one and a double are nam
   expect(session.store.getState().refused).toEqual([]);
 });
 
+test("files that are chosen twice while they come in are received once, and what a page that went lacks is known", async () => {
+  const other = newProject("Twice", false);
+  await repository.addProject(other);
+  const session = await bench.open(other.id);
+  const files = () => [0, 1, 2].map((index) => incoming(index));
+  await Promise.all([session.subs.importFiles(files()), session.subs.importFiles(files())]);
+  const { subs, refused } = session.store.getState();
+  expect(subs.map(({ name }) => name).sort()).toEqual([0, 1, 2].map(subFileName));
+  const named = refused.map(({ name }) => (name === "One file" ? 1 : parseInt(name)));
+  expect(named.reduce((sum, count) => sum + count, 0)).toBe(3);
+  expect(session.project.importLeft).toEqual([]);
+  // A page that goes in the middle of an import.
+  const never = { name: "late.fits", load: () => new Promise<Blob>(() => undefined) };
+  session.subs.importFiles([incoming(3), never]).catch(() => undefined);
+  while (session.store.getState().subs.length < 4) await new Promise((resolve) => setTimeout(resolve, 20));
+  const again = await bench.open(other.id);
+  expect(again.project.importLeft).toContain("late.fits");
+  again.subs.dismissWaiting();
+  expect(again.project.importLeft).toEqual([]);
+  for (const { id, stop } of jobs.store.getState().jobs) {
+    stop();
+    jobs.dismiss(id);
+  }
+  again.close();
+  await repository.deleteProject(other.id);
+});
+
 test("a file is known by its content: renamed it is the same, another one of the same name and size is not", async () => {
   const session = await open();
   const before = session.store.getState().subs.length;

@@ -15,6 +15,9 @@ import type { ProjectStore } from "./projectStore";
 /** How long subs that were removed can be brought back. */
 export const UNDO_MS = 12_000;
 
+/** After so many files it is written down which are left: a page that goes says no more. */
+const NOTED_EVERY = 10;
+
 /** The subs of a project: bringing them in, measuring and choosing them. Changes are saved as they are made. */
 export class SubsBook {
   private readonly grading: Grading;
@@ -22,6 +25,10 @@ export class SubsBook {
   private went = false;
   /** Subs that were removed and can still be brought back. */
   private readonly leaving = new Set<{ forget: () => void }>();
+  /** Hashes of files that are being received. */
+  private readonly receiving = new Set<string>();
+  /** By import, the files that it has not received. */
+  private readonly left = new Map<object, readonly WaitingFile[]>();
 
   constructor(
     private readonly base: ProjectStore,
@@ -67,6 +74,16 @@ export class SubsBook {
   async importFiles(files: WaitingFile[], label = "Importing"): Promise<void> {
     const { state, jobs, pool, stored, storage, project } = this.base;
     state.setState({ waiting: [] });
+    const isLeft = (left: readonly WaitingFile[]) => this.noteLeft(files, left);
+    let left = files;
+    // Files that waited are received now.
+    const taken = new Set(files);
+    for (const [of, waiting] of this.left)
+      this.left.set(
+        of,
+        waiting.filter((file) => !taken.has(file)),
+      );
+    isLeft(left);
     await jobs.run("import", label, (control) =>
       importFiles(
         {
@@ -75,6 +92,7 @@ export class SubsBook {
           stored,
           storage,
           subs: () => this.base.now.subs,
+          receiving: this.receiving,
           calibrationFor: (sub) => this.calibration.of(sub),
           add: (added) => {
             state.setState(({ subs }) => ({ subs: [...subs, ...added], currentSubId: this.currentAfter(added) }));
@@ -88,10 +106,21 @@ export class SubsBook {
         files,
         label,
         control,
-        (waiting) => state.setState({ waiting }),
+        (now, isEnd) => {
+          left = now;
+          if (isEnd) state.setState({ waiting: now });
+          else if (now.length % NOTED_EVERY === 0) isLeft(now);
+        },
       ),
     );
+    isLeft(left);
     this.noteSums();
+  }
+
+  /** Keeps the names of what was chosen and did not come in, so that they are known after a reload too. */
+  private noteLeft(of: readonly WaitingFile[], left: readonly WaitingFile[]): void {
+    this.left.set(of, left);
+    this.base.saveProject({ importLeft: [...this.left.values()].flatMap((files) => files.map(({ name }) => name)) });
   }
 
   /** Keeps number and exposure of the subs with the project, where the shelf reads them without loading the subs. */
@@ -106,8 +135,11 @@ export class SubsBook {
     this.base.state.setState({ refused: [] });
   }
 
+  /** Forgets files that wait, or that an import which was cut short still lacks. */
   dismissWaiting(): void {
     this.base.state.setState({ waiting: [] });
+    this.left.clear();
+    this.base.saveProject({ importLeft: [] });
   }
 
   /** The frame to show once these came in: the first light, unless a person went to a frame. */

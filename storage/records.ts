@@ -74,6 +74,8 @@ export const projectRecord = z.object({
     tolerance: tolerances.parse({}),
     use: { bias: true, dark: true, flat: true },
   }),
+  /** Names of files that were chosen and have not come in: what an import that was cut short still lacks. */
+  importLeft: z.array(z.string()).default([]),
   /** Null where none is being made, and none was interrupted. */
   stackInWork: stackInWork.nullable().default(null),
   stackQueue: z.array(queuedStack).default([]),

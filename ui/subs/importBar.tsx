@@ -6,18 +6,20 @@ import { Download } from "lucide-react";
 import { measuresCsv, rejectedCsv, rejectedList } from "@/core/choose";
 import type { GradedFrame, Verdict } from "@/core/choose";
 import type { RefusedFile } from "@/state/importer";
+import { useStore } from "zustand";
 import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Problem } from "../kit/notice";
 
 /** Files that did not come in, and those that wait after a stop. */
-export function ImportNotices() {
+export function ImportNotices({ onChoose }: { onChoose: () => void }) {
   const session = useSession();
   const refused = useProject((state) => state.refused);
   const waiting = useProject((state) => state.waiting);
   const found = useProject((state) => state.found);
   const projectId = useProject((state) => state.project.id);
-  if (refused.length === 0 && waiting.length === 0 && found.length === 0) return null;
+  const missing = useMissing();
+  if (refused.length + waiting.length + found.length + missing.length === 0) return null;
   return (
     <div className="max-h-32 shrink-0 overflow-auto">
       {waiting.length > 0 ? (
@@ -30,6 +32,21 @@ export function ImportNotices() {
             Go on
           </Button>
           <Button onClick={() => session.subs.dismissWaiting()}>Forget them</Button>
+        </div>
+      ) : null}
+      {missing.length > 0 ? (
+        <div className="flex items-center gap-3 border-l-2 border-accent bg-panel px-3 py-1.5" data-testid="cut-short">
+          <span className="flex-1">
+            An import was cut short: <span className="figures">{missing.length}</span>{" "}
+            {missing.length === 1 ? "file" : "files"} did not come in ({listed(missing)}). Choose{" "}
+            {missing.length === 1 ? "it" : "them"} again, or all of them: those that are here are not taken twice.
+          </span>
+          <Button kind="primary" help="Chooses the files that did not come in" onClick={onChoose}>
+            Choose the rest
+          </Button>
+          <Button help="Goes on without these files" onClick={() => session.subs.dismissWaiting()}>
+            Forget them
+          </Button>
         </div>
       ) : null}
       {found.length > 0 ? (
@@ -63,6 +80,19 @@ export function ImportNotices() {
       ) : null}
     </div>
   );
+}
+
+/** Names of files that an import lacks which was cut short with the page; none while files come in or wait. */
+function useMissing(): string[] {
+  const session = useSession();
+  const isRunning = useStore(session.jobs.store, ({ jobs }) => jobs.some(({ kind }) => kind === "import"));
+  const waits = useProject((state) => state.waiting.length > 0);
+  const left = useProject((state) => state.project.importLeft);
+  const isDemo = useProject((state) => state.project.demo);
+  const subs = useProject((state) => state.subs);
+  if (isRunning || waits || isDemo || left.length === 0) return [];
+  const here = new Set(subs.map(({ name }) => name));
+  return left.filter((name) => !here.has(name));
 }
 
 /** Files that were refused for the same reason, together. */

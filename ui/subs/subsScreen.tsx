@@ -48,7 +48,7 @@ export function SubsScreen() {
     <DropZone>
       {(choose) => (
         <>
-          <ImportNotices />
+          <ImportNotices onChoose={choose} />
           {current ? (
             <>
               <div className="flex min-h-0 flex-1">
