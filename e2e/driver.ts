@@ -60,7 +60,7 @@ export async function openBrowser(url: string, size = { width: 1280, height: 800
 }
 
 /** Waits for an element that is in sight. */
-export async function see(driver: Driver, css: string, ms = 15_000): Promise<WebElement> {
+export async function see(driver: Driver, css: string, ms = 40_000): Promise<WebElement> {
   const element = await driver.wait(until.elementLocated(By.css(css)), ms, `no element ${css}`);
   await driver.wait(until.elementIsVisible(element), ms, `element ${css} is not visible`);
   return element;
@@ -72,7 +72,7 @@ export function named(text: string): By {
   return By.xpath(`//*[self::button or self::a][normalize-space(.)=${quoted} or @aria-label=${quoted}]`);
 }
 
-export async function click(driver: Driver, text: string, ms = 10_000): Promise<void> {
+export async function click(driver: Driver, text: string, ms = 30_000): Promise<void> {
   const element = await driver.wait(until.elementLocated(named(text)), ms, `no button “${text}”`);
   await driver.wait(until.elementIsEnabled(element), ms);
   await element.click();
@@ -136,7 +136,7 @@ export async function waitFor(
   driver: Driver,
   what: string,
   condition: () => Promise<boolean>,
-  ms = 20_000,
+  ms = 60_000,
 ): Promise<void> {
   await driver.wait(async () => condition().catch(() => false), ms, `timed out: ${what}`);
 }

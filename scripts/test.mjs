@@ -23,7 +23,7 @@ function step(name, command, args) {
       stdio: ["ignore", "pipe", "pipe"],
       env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1" },
     });
-    if (!name.startsWith("browser") && !name.startsWith("production"))
+    if (!name.endsWith("tests") && !name.startsWith("production"))
       setPriority(run.pid, constants.priority.PRIORITY_LOW);
     const said = [];
     for (const stream of [run.stdout, run.stderr])
@@ -85,8 +85,10 @@ async function inBrowser() {
 
 const began = Date.now();
 ensureBrowser();
-// The build and the browser go first, since its tests wait for what a person would see; all else fills what they leave of the cores.
-await Promise.all([inBrowser(), building().then(readings), tests("unit tests", ["node_modules/jest/bin/jest.js"])]);
+// The build and the browsers go first, since their tests wait for what a person would see; what reads the sources fills what they leave of the
+// cores. Unit tests have them afterwards: beside the browsers they would take what these wait for.
+await Promise.all([inBrowser(), building().then(readings)]);
+await tests("unit tests", ["node_modules/jest/bin/jest.js"]);
 rmSync(folder, { recursive: true, force: true });
 console.log("\nThe ten slowest files:");
 for (const [seconds, path] of files.sort(([a], [b]) => b - a).slice(0, 10))

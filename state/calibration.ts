@@ -56,6 +56,19 @@ export function groupCalibrationFrames(subs: readonly SubRecord[], plan: Calibra
   return kinds.flatMap((kind) => groupFrames(subs.filter(({ type }) => type === kind).map(matchedSub), plan.tolerance));
 }
 
+/** Groups of calibration frames of which no master was made. */
+export function framesWithoutMaster(
+  subs: readonly SubRecord[],
+  masters: readonly MasterRecord[],
+  plan: CalibrationPlan,
+): FrameGroup[] {
+  const taken = new Set(masters.flatMap(({ frames }) => frames));
+  return groupCalibrationFrames(
+    subs.filter(({ id }) => !taken.has(id)),
+    plan,
+  );
+}
+
 /** Whether a light goes through any calibration: a mosaic does, and any light for which there are masters. */
 export function needsCalibration(
   sub: SubRecord,

@@ -37,6 +37,8 @@ export interface Mismatch {
   /** Whether the master cannot be used at all. */
   blocks: boolean;
   text: string;
+  /** The kind of which there is no master at all. */
+  lacks?: MasterKind;
 }
 
 export type MasterKind = "bias" | "dark" | "flat" | "darkflat";
@@ -200,7 +202,7 @@ export function chooseMaster(
       return blocked || a.mismatches.length - b.mismatches.length || far(a.master) - far(b.master);
     });
   const best = ranked[0];
-  if (!best) return { id: null, mismatches: [{ blocks: false, text: WITHOUT[kind] }] };
+  if (!best) return { id: null, mismatches: [{ blocks: false, text: WITHOUT[kind], lacks: kind }] };
   const usable = !best.mismatches.some((m) => m.blocks);
   return { id: usable ? best.master.id : null, mismatches: best.mismatches };
 }

@@ -3,13 +3,13 @@
 import { download } from "../finish/download";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
-import { useStacking } from "./useStacking";
+import { useJob } from "../kit/useJob";
 
 /** A stack that was interrupted when the page was closed: to go on with, or to forget. */
 export function Interrupted() {
   const session = useSession();
   const inWork = useProject((state) => state.project.stackInWork);
-  const stacking = useStacking();
+  const stacking = useJob("stack");
   if (!inWork || stacking) return null;
   return (
     <div role="status" className="space-y-2 border-l-2 border-accent bg-raised p-2" data-testid="interrupted">

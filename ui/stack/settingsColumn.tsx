@@ -17,6 +17,7 @@ import { Tick } from "../kit/tick";
 import { useGrades } from "../subs/grades";
 import { BringIn } from "./bringIn";
 import { Interrupted, Unsaved } from "./interrupted";
+import { LightsFirst } from "./lightsFirst";
 import { StackAction } from "./stackAction";
 
 /** How the next stack is made, in sentences. */
@@ -62,6 +63,7 @@ export function SettingsColumn() {
       <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-auto p-3" tabIndex={0} data-testid="stack-settings">
         <Interrupted />
         <Unsaved />
+        <LightsFirst lights={included} />
         <p>
           Stack <b className="figures">{included.length}</b> {isVideo ? "frames" : "subs"}
           {exposedS > 0 ? `, ${duration(exposedS)} in all` : ""}.

@@ -7,7 +7,7 @@ import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
-import { useStacking } from "./useStacking";
+import { useJob } from "../kit/useJob";
 
 interface Props {
   disabled: boolean;
@@ -17,7 +17,7 @@ interface Props {
 
 /** Makes the stack or puts it on the list of those that wait; shows how far the one in work is, and stops it. */
 export function StackAction({ disabled, onMake, onPrepare }: Props) {
-  const stacking = useStacking();
+  const stacking = useJob("stack");
   const prepare = (
     <Button
       className="justify-center"

@@ -4,19 +4,19 @@ import Link from "next/link";
 import { useState } from "react";
 import { useProject, useSession } from "../frame/session";
 import { EmptyState } from "../kit/notice";
+import { useJob } from "../kit/useJob";
 import { SettingsColumn } from "./settingsColumn";
 import { StackPictureView } from "./stackPicture";
 import { StackReportView } from "./stackReport";
 import { StackShelf } from "./stackShelf";
 import { StackTable } from "./stackTable";
-import { useStacking } from "./useStacking";
 
 /** Make stacks, look at them and at what they are made of. */
 export function StackScreen() {
   const stacks = useProject((state) => state.stacks);
   const currentId = useProject((state) => state.currentStackId);
   const current = stacks.find((stack) => stack.id === currentId) ?? null;
-  const stacking = useStacking() !== undefined;
+  const stacking = useJob("stack") !== undefined;
   const session = useSession();
   const [subId, setSubId] = useState<string | null>(null);
   const [sideBySide, setSideBySide] = useState(false);

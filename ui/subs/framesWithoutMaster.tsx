@@ -1,7 +1,7 @@
 "use client";
 
 import { useMemo } from "react";
-import { groupCalibrationFrames, groupLabel } from "@/state/calibration";
+import { framesWithoutMaster, groupLabel } from "@/state/calibration";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { TYPE_LABELS } from "./typeLabels";
@@ -12,13 +12,7 @@ export function FramesWithoutMaster() {
   const subs = useProject((state) => state.subs);
   const masters = useProject((state) => state.masters);
   const plan = useProject((state) => state.project.calibration);
-  const waiting = useMemo(() => {
-    const taken = new Set(masters.flatMap(({ frames }) => frames));
-    return groupCalibrationFrames(
-      subs.filter(({ id }) => !taken.has(id)),
-      plan,
-    );
-  }, [subs, masters, plan]);
+  const waiting = useMemo(() => framesWithoutMaster(subs, masters, plan), [subs, masters, plan]);
   if (waiting.length === 0) return null;
   return (
     <section>

@@ -6,10 +6,10 @@ import { Download } from "lucide-react";
 import { measuresCsv, rejectedCsv, rejectedList } from "@/core/choose";
 import type { GradedFrame, Verdict } from "@/core/choose";
 import type { RefusedFile } from "@/state/importer";
-import { useStore } from "zustand";
 import { useProject, useSession } from "../frame/session";
 import { Button, IconButton } from "../kit/button";
 import { Problem } from "../kit/notice";
+import { useJob } from "../kit/useJob";
 
 /** Files that did not come in, and those that wait after a stop. */
 export function ImportNotices({ onChoose }: { onChoose: () => void }) {
@@ -84,8 +84,7 @@ export function ImportNotices({ onChoose }: { onChoose: () => void }) {
 
 /** Names of files that an import lacks which was cut short with the page; none while files come in or wait. */
 function useMissing(): string[] {
-  const session = useSession();
-  const isRunning = useStore(session.jobs.store, ({ jobs }) => jobs.some(({ kind }) => kind === "import"));
+  const isRunning = useJob("import") !== undefined;
   const waits = useProject((state) => state.waiting.length > 0);
   const left = useProject((state) => state.project.importLeft);
   const isDemo = useProject((state) => state.project.demo);

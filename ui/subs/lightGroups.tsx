@@ -1,7 +1,8 @@
 "use client";
 
 import { useMemo } from "react";
-import { groupLights, needsCalibration } from "@/state/calibration";
+import type { FrameGroup, Mismatch } from "@/core/calibrate";
+import { framesWithoutMaster, groupLights, needsCalibration } from "@/state/calibration";
 import { useProject } from "../frame/session";
 import { duration } from "../kit/format";
 import { TYPE_LABELS } from "./typeLabels";
@@ -12,6 +13,7 @@ export function LightGroups() {
   const masters = useProject((state) => state.masters);
   const plan = useProject((state) => state.project.calibration);
   const groups = useMemo(() => groupLights(subs, masters, plan), [subs, masters, plan]);
+  const waiting = useMemo(() => framesWithoutMaster(subs, masters, plan), [subs, masters, plan]);
   /** "the dark" where there is but one, else its name. */
   const name = (id: string | null) => {
     const master = masters.find((own) => own.id === id);
@@ -37,11 +39,14 @@ export function LightGroups() {
                   less {name(own.dark) ?? name(own.bias) ?? "nothing"}
                   {own.dark && own.bias ? ` (scaled over ${name(own.bias)})` : ""}, over {name(own.flat) ?? "nothing"}
                 </div>
-                {own.mismatches.map(({ text }) => (
-                  <div key={text} className="text-sm text-warn">
-                    {text}
-                  </div>
-                ))}
+                {own.mismatches.map((mismatch) => {
+                  const { text, isFault } = inWords(mismatch, waiting, own.dark !== null);
+                  return (
+                    <div key={text} className={`text-sm ${isFault ? "text-warn" : "text-quiet"}`}>
+                      {text}
+                    </div>
+                  );
+                })}
               </>
             ) : (
               <div className="text-sm text-quiet">used as they came</div>
@@ -51,4 +56,18 @@ export function LightGroups() {
       </ul>
     </section>
   );
+}
+
+/** A mismatch as it is said: a kind whose frames wait for their master is no fault, nor is a bias that nothing needs. */
+function inWords(
+  { text, lacks }: Mismatch,
+  waiting: readonly FrameGroup[],
+  hasDark: boolean,
+): { text: string; isFault: boolean } {
+  const own = waiting.filter(({ type }) => type === lacks);
+  if (lacks && own.length > 0) {
+    const count = own.reduce((sum, { frames }) => sum + frames.length, 0);
+    return { text: `${count} ${TYPE_LABELS[lacks]} frames wait for their master`, isFault: false };
+  }
+  return { text, isFault: !(lacks === "bias" && hasDark) };
 }
