@@ -8,8 +8,27 @@ import type { SubRecord } from "@/storage";
 import { SessionContext } from "../frame/session";
 import { LightsFirst } from "./lightsFirst";
 
+const NOTHING_KNOWN = {
+  exposureS: null,
+  temperatureC: null,
+  gain: null,
+  offset: null,
+  binning: null,
+  filter: null,
+  camera: null,
+  cfa: null,
+};
 const frame = (id: string, type: SubRecord["type"]) =>
-  ({ id, type, name: id, metadata: {}, measures: {}, measuredSize: {}, width: 90, height: 80 }) as unknown as SubRecord;
+  ({
+    id,
+    type,
+    name: id,
+    metadata: NOTHING_KNOWN,
+    measures: {},
+    measuredSize: {},
+    width: 90,
+    height: 80,
+  }) as unknown as SubRecord;
 
 function show(subs: SubRecord[], masters: { frames: string[] }[]) {
   const done: string[] = [];
