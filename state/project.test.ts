@@ -356,6 +356,11 @@ test("a name that is empty or too long is not taken, neither here nor in storage
   const session = await open();
   const [{ id, name }] = session.store.getState().stacks;
   for (const wrong of ["", "  ", "x".repeat(81)]) session.stacks.rename(id, wrong);
+  const called = session.project.name;
+  for (const wrong of ["", "  ", "x".repeat(81)]) session.rename(wrong);
+  expect(session.project.name).toBe(called);
+  session.rename(" Weir, spring ");
+  expect(await repository.project(session.project.id)).toMatchObject({ value: { name: "Weir, spring" } });
   expect(session.store.getState().stacks[0].name).toBe(name);
   session.stacks.rename(id, "Another");
   expect((await bench.stored(project.id)).stacks[0].name).toBe("Another");

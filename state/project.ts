@@ -2,7 +2,7 @@ import type { BlindRecord } from "@/core/compare";
 import { UserError } from "@/core/job";
 import type { WorkerPool } from "@/engine/pool";
 import type { FactRecord, MasterRecord, ProjectRecord, ReadRepository, Repository, StackRecord } from "@/storage";
-import { LEFT_AS_IT_IS, NOTHING_WRITTEN, RECORD_VERSION } from "@/storage";
+import { LEFT_AS_IT_IS, NOTHING_WRITTEN, projectRecord, RECORD_VERSION } from "@/storage";
 import { BoardBook, withCurrentSteps } from "./boardBook";
 import { CalibrationBook } from "./calibrationBook";
 import { CropBook } from "./crops";
@@ -155,6 +155,12 @@ export class ProjectSession {
 
   saveProject(part: Partial<ProjectRecord>): void {
     this.base.saveProject(part);
+  }
+
+  /** Gives the project another name; one that is empty, or longer than the shelf takes, is not taken. */
+  rename(name: string): void {
+    const read = projectRecord.shape.name.safeParse(name.trim());
+    if (read.success && read.data !== this.project.name) this.base.saveProject({ name: read.data });
   }
 
   /** Removes stored records that cannot be read, and what was said of them. */

@@ -7,6 +7,7 @@ import { IconButton } from "../kit/button";
 import { duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { HelpOverlay, useHelp } from "./help";
+import { ProjectTitle } from "./projectTitle";
 import { useGrades } from "../subs/grades";
 import { useProject, useSession, useStage } from "./session";
 
@@ -43,9 +44,7 @@ export function TopBar() {
         <Mark />
         <span className="sr-only">All projects</span>
       </Link>
-      <h1 className="max-w-56 truncate" data-testid="project-name">
-        {project.name}
-      </h1>
+      <ProjectTitle />
       <nav className="flex h-full items-stretch gap-1" aria-label="Stages">
         {stages.map(({ id, label }) => (
           <Link

@@ -50,7 +50,7 @@ function show(subs: SubRecord[], masters: { frames: string[] }[]) {
 test("calibration frames without masters are named before lights are stacked without them, with the press that uses them", async () => {
   const done = show([frame("l", "light"), frame("d1", "dark"), frame("d2", "dark"), frame("f", "flat")], []);
   expect(screen.getByTestId("lights-first").textContent).toContain(
-    "1 light would be stacked without 2 dark frames, 1 flat frame",
+    "2 dark frames and 1 flat frame lie here, and no masters were made of them: the light would be stacked",
   );
   fireEvent.click(screen.getByText("Make 2 masters and calibrate"));
   await Promise.resolve();

@@ -8,6 +8,10 @@ import { Button } from "../kit/button";
 import { useJob } from "../kit/useJob";
 import { TYPE_LABELS } from "../subs/typeLabels";
 
+/** "a, b and c" */
+const listed = (words: readonly string[]): string =>
+  words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}`;
+
 /** What is to be done to the lights before they are stacked: masters are made of the calibration frames that lie there. */
 export function LightsFirst({ lights }: { lights: readonly SubRecord[] }) {
   const session = useSession();
@@ -27,8 +31,12 @@ export function LightsFirst({ lights }: { lights: readonly SubRecord[] }) {
   return (
     <div role="status" className="space-y-2 border-l-2 border-warn bg-raised p-2" data-testid="lights-first">
       <p>
-        {lights.length} {lights.length === 1 ? "light" : "lights"} would be stacked without {frames.join(", ")}: no
-        masters were made of them yet.
+        {listed(frames)} lie here, and no{" "}
+        {groups.length === 1 ? "master was made of them" : "masters were made of them"}:{" "}
+        {lights.length === 1
+          ? "the light would be stacked as it came"
+          : `${lights.length} lights would be stacked as they came`}
+        .
       </p>
       <Button
         kind="primary"
