@@ -31,4 +31,12 @@ export function referenceOf(state: Pick<ProjectState, "subs" | "project" | "prop
 }
 
 /** The stack on whose pixels the spots of the project lie; null before there is one. */
+/** The name of the next stack where none is given: "Stack" and the first number from their count on that is free. */
+export function nextStackName({ stacks, project }: Pick<ProjectState, "stacks" | "project">): string {
+  const taken = new Set([...stacks, ...project.stackQueue].map(({ name }) => name));
+  let number = stacks.length + project.stackQueue.length + 1;
+  while (taken.has(`Stack ${number}`)) number++;
+  return `Stack ${number}`;
+}
+
 export const firstStack = ({ stacks }: Pick<ProjectState, "stacks">): StackRecord | null => stacks[0] ?? null;

@@ -2,7 +2,7 @@ import type { Measure } from "@/core/compare";
 import { MEASURES } from "@/core/compare";
 import type { Board, Lane } from "@/storage";
 import type { MeasureRow } from "./measureRows";
-import { isBest, meanOf, rowsOf, sortedBy, UNTOUCHED } from "./measureRows";
+import { isBest, meanOf, measuresOf, rowsOf, sortedBy, UNTOUCHED } from "./measureRows";
 
 const lane = (letter: string, on: boolean[]): Lane =>
   ({ id: letter, letter, stackId: "s", steps: on.map((isOn) => ({ id: "x", on: isOn })) }) as unknown as Lane;
@@ -49,4 +49,13 @@ test("the best is named where one stands out in the digits that are shown, and n
   expect(best(null)).toEqual([]);
   expect(best("less", [row("A", 1), row("B", 1.04)])).toEqual([]);
   expect(best("less", [row("A", 1)])).toEqual([]);
+});
+
+test("measures of colour stand where a stack has colour; a heading takes its own", () => {
+  const ids = (hasColour: boolean) => measuresOf(null, hasColour).map(({ id }) => id);
+  expect(ids(true)).toEqual(MEASURES.map(({ id }) => id));
+  expect(ids(true).filter((id) => !ids(false).includes(id))).toEqual(
+    expect.arrayContaining(["noise.red", "noise.green", "noise.blue"]),
+  );
+  expect(new Set(measuresOf("stars", true).map(({ group }) => group))).toEqual(new Set(["stars"]));
 });

@@ -1,4 +1,4 @@
-import type { LaneMeasures, Measure } from "@/core/compare";
+import type { LaneMeasures, Measure, MeasureGroup } from "@/core/compare";
 import { MEASURES } from "@/core/compare";
 import { rungsOf } from "@/state/ladder";
 import type { Board, Lane } from "@/storage";
@@ -24,6 +24,10 @@ export function rowsOf(board: Board): Omit<MeasureRow, "values">[] {
   if (rows.some(({ lane }) => lane.steps.every(({ on }) => !on)) || !rows[0]) return rows;
   return [...rows, plain({ id: UNTOUCHED, letter: "–", stackId: rows[0].lane.stackId, steps: [] })];
 }
+
+/** Measures under a heading, or all; those of colour only where a stack has three channels. */
+export const measuresOf = (group: MeasureGroup | null, hasColour: boolean): Measure[] =>
+  MEASURES.filter((measure) => (group === null || measure.group === group) && (hasColour || !measure.ofColour));
 
 /** The mean of each measure over places; null where none has it. */
 export function meanOf(places: readonly LaneMeasures[]): LaneMeasures {

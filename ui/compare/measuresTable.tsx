@@ -3,16 +3,16 @@
 import { Download, X } from "lucide-react";
 import { useMemo, useState } from "react";
 import type { LaneMeasures, Measure, MeasureGroup } from "@/core/compare";
-import { laneMeasuresCsv, MEASURE_GROUPS, MEASURES } from "@/core/compare";
+import { laneMeasuresCsv, MEASURE_GROUPS } from "@/core/compare";
 import type { Board, StackRecord } from "@/storage";
 import { download } from "../finish/download";
-import { useSession } from "../frame/session";
+import { useProject, useSession } from "../frame/session";
 import { IconButton } from "../kit/button";
 import { Choice } from "../kit/choice";
 import { fixed, levelUnit } from "../kit/format";
 import { LaneChip, laneWords } from "./laneHeader";
 import type { MeasureRow } from "./measureRows";
-import { isBest, meanOf, rowsOf, sortedBy, UNTOUCHED } from "./measureRows";
+import { isBest, meanOf, measuresOf, rowsOf, sortedBy, UNTOUCHED } from "./measureRows";
 import { MeasuresScatter } from "./measuresScatter";
 import { placeKey, useLaneMeasures } from "./useLaneMeasures";
 
@@ -29,7 +29,8 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
   const rows = useMemo(() => rowsOf(board), [board]);
   const [spotId, setSpotId] = useState(ALL);
   const [group, setGroup] = useState<MeasureGroup | typeof ALL>(ALL);
-  const measures = MEASURES.filter((measure) => group === ALL || measure.group === group);
+  const hasColour = useProject((state) => state.stacks.some(({ facts }) => facts.channels === 3));
+  const measures = measuresOf(group === ALL ? null : group, hasColour);
   const [sort, setSort] = useState<{ id: string; down: boolean } | null>(null);
   const { values, left } = useLaneMeasures(
     useMemo(() => rows.map(({ lane }) => lane), [rows]),

@@ -2,6 +2,7 @@
 
 import Link from "next/link";
 import { useState } from "react";
+import { verdictAt } from "@/state/board";
 import { shownByOf } from "@/state/display";
 import type { Board, Lane, StackRecord } from "@/storage";
 import { laneWords, LaneChip } from "../compare/laneHeader";
@@ -29,7 +30,11 @@ export function FinishScreen() {
         screen.
       </EmptyState>
     );
-  const lane = board.lanes.find(({ id }) => id === (laneId ?? board.selectedLaneId)) ?? board.lanes[0];
+  // The lane that was found best over all, where one was.
+  const best = verdictAt(board, null).laneId;
+  const lane =
+    [laneId, best, board.selectedLaneId].flatMap((id) => board.lanes.find((one) => one.id === id) ?? [])[0] ??
+    board.lanes[0];
   const stack = stacks.find(({ id }) => id === lane.stackId) ?? stacks[0];
   return <Finish key={lane.id} lane={lane} board={board} stack={stack} onLane={setLaneId} />;
 }

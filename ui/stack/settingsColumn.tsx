@@ -7,7 +7,7 @@ import { resamplingCost } from "@/core/register";
 import type { StackSettings } from "@/core/stack";
 import { stackParameters, stackSettings } from "@/core/stack";
 import { exposureOf } from "@/state/lights";
-import { referenceOf } from "@/state/selectors";
+import { nextStackName, referenceOf } from "@/state/selectors";
 import type { StackInWork, SubRecord } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Choice } from "../kit/choice";
@@ -23,7 +23,7 @@ import { StackAction } from "./stackAction";
 /** How the next stack is made, in sentences. */
 export function SettingsColumn() {
   const session = useSession();
-  const stacks = useProject((state) => state.stacks);
+  const proposedName = useProject(nextStackName);
   const asked = useProject((state) => state.project.referenceId);
   const [settings, setSettings] = useState<StackSettings>(() => stackSettings.parse({}));
   const [name, setName] = useState("");
@@ -41,10 +41,9 @@ export function SettingsColumn() {
   const exposedS = timeOf(included);
   const [byFilter, setByFilter] = useState(false);
   const filters = [...new Set(included.flatMap(({ metadata }) => metadata.filter ?? []))];
-  const waiting = useProject((state) => state.project.stackQueue.length);
   /** What the settings ask for: one stack, or one for each filter on the pixels of the reference. */
   const runs = (): StackInWork[] => {
-    const base = name.trim() || `Stack ${stacks.length + waiting + 1}`;
+    const base = name.trim() || proposedName;
     const run = { settings: { ...settings, referenceId }, plan: { ...plan, use } };
     if (!byFilter || filters.length < 2) return [{ ...run, name: base, only: only ? [...inSet] : null, gridId: null }];
     const gridId = referenceId ?? proposed?.id ?? null;
@@ -91,7 +90,7 @@ export function SettingsColumn() {
         />
       </div>
       <div className="flex max-h-[60%] shrink-0 flex-col gap-2 overflow-auto border-t border-line p-3">
-        <StackName name={name} proposed={`Stack ${stacks.length + 1}`} onChange={setName} />
+        <StackName name={name} proposed={proposedName} onChange={setName} />
         {filters.length > 1 ? (
           <Tick
             help="All of them on the pixels of one reference, so that they can be joined into colour"

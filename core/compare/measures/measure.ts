@@ -40,6 +40,8 @@ export interface Measure {
   /** What is better; null where neither is. */
   better: "less" | "more" | null;
   digits: number;
+  /** It is of pictures of three channels alone. @default of any */
+  ofColour?: true;
   /** Null where it is not defined: no halves, no stars, no signal. */
   valueOf(of: Measured): number | null;
 }

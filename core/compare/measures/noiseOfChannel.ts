@@ -12,6 +12,7 @@ const noiseOf = (name: string, channel: number): Measure => ({
   definition: `The same in ${name} alone`,
   better: "less",
   digits: 2,
+  ofColour: true,
   valueOf({ views: { remaining, inside } }) {
     if (remaining?.halves.channels !== 3) return null;
     return finite(sigmaLeft(remaining, (noise) => clippedMean(cropRaster(noise, inside).planes[channel], 5).sigma));

@@ -17,6 +17,7 @@ export const starColour: Measure = {
     "Median over stars above SNR 20 of the larger of the changes of red/green and blue/green, fluxes within 1.5 FWHM above the median of a ring of 3 … 4 FWHM",
   better: "less",
   digits: 1,
+  ofColour: true,
   valueOf({ before, after, starsBefore, fwhmPx }) {
     if (before.channels !== 3 || fwhmPx === null) return null;
     const shifts = starsBefore
