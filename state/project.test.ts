@@ -1,3 +1,4 @@
+import { firstRule } from "@/core/choose";
 import { gradesOf, referenceOf } from "./selectors";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { createNight, subFile, subFileName } from "@/core/simulate";
@@ -106,6 +107,32 @@ test("a file is known by its content: renamed it is the same, another one of the
   session.close();
   await new Promise((resolve) => setTimeout(resolve, 50));
   expect((await open()).store.getState().subs.length).toBe(before);
+});
+
+test("decisions, types, typed fields and rules are taken back and made again, what was measured meanwhile stays", async () => {
+  const session = await open();
+  const [first, second] = session.store.getState().subs;
+  const now = (id: string) => session.store.getState().subs.find((sub) => sub.id === id);
+  expect(session.subs.undo()).toBeNull();
+  session.subs.decide([first.id, second.id], "reject");
+  session.subs.typeIn([first.id], "filter", "Ha");
+  const rule = firstRule("r", [...gradesOf(session.store.getState()).frames.values()], "fwhm");
+  session.subs.previewRules([{ ...rule, on: false }]);
+  session.subs.saveRules({ rules: [rule] });
+  expect(session.subs.undo()).toBe("a rule was changed");
+  expect(session.project.rules).toEqual([]); // not the one that was dragged through
+  expect(session.subs.undo()).toBe("what was typed into one sub");
+  expect(now(first.id)?.metadata.filter).toBe(first.metadata.filter);
+  expect(now(first.id)?.decision).toBe("reject");
+  expect(session.subs.undo()).toBe("2 subs left out");
+  expect([now(first.id)?.decision, now(second.id)?.decision]).toEqual([first.decision, second.decision]);
+  expect((await bench.stored(project.id)).subs.find(({ id }) => id === first.id)?.decision).toBe(first.decision);
+  expect(session.subs.redo()).toBe("2 subs left out");
+  expect(now(second.id)?.decision).toBe("reject");
+  expect(session.subs.undo()).toBe("2 subs left out");
+  session.subs.decide([first.id], "keep");
+  expect(session.subs.redo()).toBeNull();
+  session.subs.undo();
 });
 
 test("a stop in the middle keeps what came in", async () => {

@@ -30,7 +30,6 @@ export function referenceOf(state: Pick<ProjectState, "subs" | "project" | "prop
   return lights.find(({ id }) => id === project.referenceId) ?? lights.find(({ id }) => id === proposed?.id) ?? null;
 }
 
-/** The stack on whose pixels the spots of the project lie; null before there is one. */
 /** The name of the next stack where none is given: "Stack" and the first number from their count on that is free. */
 export function nextStackName({ stacks, project }: Pick<ProjectState, "stacks" | "project">): string {
   const taken = new Set([...stacks, ...project.stackQueue].map(({ name }) => name));
@@ -39,4 +38,5 @@ export function nextStackName({ stacks, project }: Pick<ProjectState, "stacks" |
   return `Stack ${number}`;
 }
 
+/** The stack on whose pixels the spots of the project lie; null before there is one. */
 export const firstStack = ({ stacks }: Pick<ProjectState, "stacks">): StackRecord | null => stacks[0] ?? null;

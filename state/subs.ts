@@ -11,9 +11,16 @@ import type { WaitingFile } from "./importer";
 import { importFiles, measuresOf } from "./importer";
 import { exposureOf } from "./lights";
 import type { ProjectStore } from "./projectStore";
+import type { Undoable } from "./undoList";
+import { UndoList } from "./undoList";
 
 /** How long subs that were removed can be brought back. */
 export const UNDO_MS = 12_000;
+
+/** How subs are chosen and judged. */
+type HowJudged = Pick<ProjectRecord, "rules" | "referenceId" | "patches">;
+
+const countOf = (ids: readonly string[]): string => (ids.length === 1 ? "one sub" : `${ids.length} subs`);
 
 /** After so many files it is written down which are left: a page that goes says no more. */
 const NOTED_EVERY = 10;
@@ -25,6 +32,9 @@ export class SubsBook {
   private went = false;
   /** Subs that were removed and can still be brought back. */
   private readonly leaving = new Set<{ forget: () => void }>();
+  private readonly undone = new UndoList();
+  /** The rules as they were before a limit was dragged. */
+  private unpreviewed: ProjectRecord["rules"] | null = null;
   /** Hashes of files that are being received. */
   private readonly receiving = new Set<string>();
   /** By import, the files that it has not received. */
@@ -60,13 +70,35 @@ export class SubsBook {
   }
 
   /** Changes how subs are chosen and judged. */
-  saveRules(part: Partial<Pick<ProjectRecord, "rules" | "referenceId" | "patches">>): void {
+  saveRules(part: Partial<HowJudged>): void {
+    const { rules, referenceId, patches } = this.base.project;
+    const before: HowJudged = { rules: this.unpreviewed ?? rules, referenceId, patches };
+    this.unpreviewed = null;
+    const [name] = Object.keys(part) as (keyof HowJudged)[];
+    const words = { rules: "a rule was changed", referenceId: "another reference", patches: "sky patches were moved" };
+    this.undone.note(this.judgedAs(before, words[name]), name);
+    this.judge(part);
+  }
+
+  private judge(part: Partial<HowJudged>): void {
     this.base.saveProject(part);
     this.grade();
   }
 
+  private judgedAs(before: HowJudged, words: string): Undoable {
+    return {
+      words,
+      undo: () => {
+        const { rules, referenceId, patches } = this.base.project;
+        this.judge(before);
+        return this.judgedAs({ rules, referenceId, patches }, words);
+      },
+    };
+  }
+
   /** Shows what other rules would leave, as long as a limit is dragged; saveRules keeps them. */
   previewRules(rules: ProjectRecord["rules"]): void {
+    this.unpreviewed ??= this.base.project.rules;
     this.base.state.setState({ project: { ...this.base.project, rules } });
   }
 
@@ -156,30 +188,32 @@ export class SubsBook {
   }
 
   decide(ids: readonly string[], decision: Decision): void {
-    this.change(ids, (sub) => ({ ...sub, decision }));
-    this.grade();
+    const what = { reject: "left out", keep: "taken in", rules: "left to the rules" }[decision ?? "rules"];
+    this.change(ids, (sub) => ({ ...sub, decision }), `${countOf(ids)} ${what}`);
   }
 
   /** Makes a sub the rival, the only one, or takes that back. */
   markRival(id: string): void {
-    const { subs } = this.base.now;
-    this.replace(
-      subs.filter((sub) => sub.id === id || sub.rival).map((sub) => ({ ...sub, rival: sub.id === id && !sub.rival })),
-    );
+    const concerned = this.base.now.subs.filter((sub) => sub.id === id || sub.rival).map((sub) => sub.id);
+    this.change(concerned, (sub) => ({ ...sub, rival: sub.id === id && !sub.rival }), "another rival");
   }
 
   setType(ids: readonly string[], type: SubRecord["type"]): void {
-    this.change(ids, (sub) => ({ ...sub, type, metadata: { ...sub.metadata, frameType: type } }));
-    this.grade();
+    const words = `${countOf(ids)} called ${type}`;
+    this.change(ids, (sub) => ({ ...sub, type, metadata: { ...sub.metadata, frameType: type } }), words);
   }
 
   /** Types one field of the metadata in for many subs at once. */
   typeIn<K extends keyof SubMetadata>(ids: readonly string[], field: K, value: SubMetadata[K]): void {
-    this.change(ids, (sub) => ({
-      ...sub,
-      metadata: { ...sub.metadata, [field]: value },
-      typed: [...new Set([...sub.typed, field])],
-    }));
+    this.change(
+      ids,
+      (sub) => ({
+        ...sub,
+        metadata: { ...sub.metadata, [field]: value },
+        typed: [...new Set([...sub.typed, field])],
+      }),
+      `what was typed into ${countOf(ids)}`,
+    );
   }
 
   /** Measures lights again through the project's calibration. */
@@ -243,9 +277,43 @@ export class SubsBook {
     };
   }
 
-  private change(ids: readonly string[], change: (sub: SubRecord) => SubRecord): void {
+  /** Takes the last change of subs or of how they are chosen back; what it was, in words, or null where there is none. */
+  undo(): string | null {
+    return this.undone.undo();
+  }
+
+  /** Makes again what was taken back last; what it is, or null. */
+  redo(): string | null {
+    return this.undone.redo();
+  }
+
+  /** Changes what a person may say of subs, so that it can be taken back. */
+  private change(ids: readonly string[], change: (sub: SubRecord) => SubRecord, words: string): void {
     const wanted = new Set(ids);
-    this.replace(this.base.now.subs.filter(({ id }) => wanted.has(id)).map(change));
+    const before = this.base.now.subs.filter(({ id }) => wanted.has(id));
+    if (before.length === 0) return;
+    this.undone.note(this.saidAs(before, words));
+    this.replace(before.map(change));
+    this.grade();
+  }
+
+  /** What a person said of subs; what was measured meanwhile stays, and what was removed does not come back. */
+  private saidAs(before: readonly SubRecord[], words: string): Undoable {
+    return {
+      words,
+      undo: () => {
+        const byId = new Map(before.map((sub) => [sub.id, sub]));
+        const now = this.base.now.subs.filter(({ id }) => byId.has(id));
+        this.replace(
+          now.map((sub) => {
+            const { decision, rival, type, metadata, typed } = byId.get(sub.id) ?? sub;
+            return { ...sub, decision, rival, type, metadata, typed };
+          }),
+        );
+        this.grade();
+        return this.saidAs(now, words);
+      },
+    };
   }
 
   private replace(changed: SubRecord[]): void {

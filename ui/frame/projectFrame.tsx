@@ -51,11 +51,19 @@ export function ProjectFrame({ projectId, children }: { projectId: string; child
         </LookOnly>
       ) : (
         <div className="flex h-screen flex-col">
+          <a
+            href="#main"
+            className="sr-only rounded border border-accent bg-panel px-2 py-1 focus:not-sr-only focus:absolute focus:z-50"
+          >
+            Skip to the work
+          </a>
           <TopBar />
           <Problems />
           <DemoGuide />
           <ThumbnailKeeper />
-          <main className="min-h-0 flex-1">{children}</main>
+          <main id="main" tabIndex={-1} className="min-h-0 flex-1 outline-none">
+            {children}
+          </main>
         </div>
       )}
       <Notices />

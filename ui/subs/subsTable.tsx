@@ -1,9 +1,10 @@
 "use client";
 
 import { useVirtualizer } from "@tanstack/react-virtual";
+import type { LucideIcon } from "lucide-react";
 import { CircleOff, Cloud, Copy, Pin, Slash } from "lucide-react";
 import { useEffect, useRef } from "react";
-import type { GradedFrame, MeasureId, Verdict } from "@/core/choose";
+import type { Flag, GradedFrame, MeasureId, Verdict } from "@/core/choose";
 import { flagsOf, measureOf } from "@/core/choose";
 import type { SubRecord } from "@/storage";
 import { fixed } from "../kit/format";
@@ -28,6 +29,14 @@ interface Props {
 
 /** Height of the line that shows why a frame is left out. */
 const REASON = 15;
+
+/** What is wrong with a frame, in a picture and in words. */
+const FLAGS: Record<Flag, { Icon: LucideIcon; label: string; help: string }> = {
+  trail: { Icon: Slash, label: "trail", help: "A trail crosses it; the stack leaves the trail out" },
+  cloud: { Icon: Cloud, label: "cloud", help: "Cloud: its stars are fainter than 85 % of the reference's" },
+  double: { Icon: Copy, label: "double image", help: "A double image: the mount jumped; the stack leaves it out" },
+  black: { Icon: CircleOff, label: "black is cut off", help: "Black is cut off: its noise is not known" },
+};
 
 /** The measures of every light; only the rows in sight are made. */
 export function SubsTable(props: Props) {
@@ -213,10 +222,14 @@ function RowMarks({ frame, sub, onRival }: Pick<RowProps, "frame" | "sub" | "onR
       >
         <Pin size={12} fill={sub?.rival ? "currentColor" : "none"} />
       </button>
-      {flags.includes("trail") ? <Slash size={12} aria-label="trail" /> : null}
-      {flags.includes("cloud") ? <Cloud size={12} aria-label="cloud" /> : null}
-      {flags.includes("double") ? <Copy size={12} aria-label="double image" /> : null}
-      {flags.includes("black") ? <CircleOff size={12} aria-label="black is cut off" /> : null}
+      {flags.map((flag) => {
+        const { Icon, label, help } = FLAGS[flag];
+        return (
+          <span key={flag} title={help} data-help={help}>
+            <Icon size={12} aria-label={label} />
+          </span>
+        );
+      })}
     </span>
   );
 }

@@ -1,5 +1,6 @@
 "use client";
 
+import { toast } from "sonner";
 import { useKeys } from "../kit/useKeys";
 import { useSession } from "../frame/session";
 import type { JudgingLook } from "./flipPicture";
@@ -26,6 +27,15 @@ export function useSubsKeys(
   useKeys("a", () => judge({ asItCame: !judging.asItCame }), [judging]);
   useKeys("k", () => judge({ patches: !judging.patches }), [judging, judge]);
   useKeys("mod+a", (event) => (event.preventDefault(), chosen.selectAll()), [chosen]);
+  const said = (words: string | null, done: string, nothing: string) => toast(words ? `${done}: ${words}` : nothing);
+  useKeys("mod+z", (event) => {
+    event.preventDefault();
+    said(session.subs.undo(), "Taken back", "There is nothing to take back");
+  });
+  useKeys("mod+shift+z,mod+y", (event) => {
+    event.preventDefault();
+    said(session.subs.redo(), "Made again", "There is nothing to make again");
+  });
   useKeys("delete", () => removeSubs(session, chosen.chosen), [chosen]);
   useKeys("esc", () => current && session.subs.select(current.id), [current]);
 }
