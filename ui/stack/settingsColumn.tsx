@@ -172,6 +172,8 @@ function StackSentences({
   included: readonly SubRecord[];
 }) {
   const fwhmPx = median(included, ({ measures }) => measures?.fwhmPx ?? undefined);
+  const limit = settings.fwhmLimit > 0 && fwhmPx ? settings.fwhmLimit * fwhmPx : Infinity;
+  const wide = included.filter(({ measures }) => (measures?.fwhmPx ?? 0) > limit).length;
   const inline = (name: keyof typeof stackParameters.defaults) => (
     <InlineParameter of={stackParameters} name={name} values={settings} onChange={onChange} />
   );
@@ -208,7 +210,10 @@ function StackSentences({
         )}
       </Sentence>
       <div className="flex items-center gap-2 text-quiet">
-        Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
+        <span>
+          Leave out subs wider than {inline("fwhmLimit")} × the median FWHM
+          {wide > 0 ? <span data-testid="too-wide">: {wide} of these</span> : null}
+        </span>
       </div>
       {inline("keepDoubles")}
       {inline("mixFilters")}
