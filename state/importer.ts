@@ -27,6 +27,8 @@ export interface RefusedFile {
   name: string;
   message: string;
   advice: string;
+  /** Nothing is wrong: it is said, not warned of. @default false */
+  isHarmless?: boolean;
 }
 
 /** What importing needs of the project. */
@@ -122,6 +124,7 @@ export async function importFiles(
       name: alreadyHere === 1 ? "One file" : `${alreadyHere} files`,
       message: `${alreadyHere === 1 ? "One file is" : `${alreadyHere} files are`} in the project already`,
       advice: "Nothing to do: each is the same as one that is there, byte for byte.",
+      isHarmless: true,
     });
 }
 

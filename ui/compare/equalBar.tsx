@@ -33,7 +33,8 @@ export function EqualBar({ board }: { board: Board }) {
   const [db, setDb] = useState(-10);
   const isWidth = measure.of === "width";
   const { unit, scale, digits } = first ? levelUnit(first.facts.unit) : { unit: "ADU", scale: 1, digits: 2 };
-  const inUnits = (value: number) => (isWidth ? `${fixed(value, 3)} px` : `${fixed(value * scale, digits + 1)} ${unit}`);
+  const inUnits = (value: number) =>
+    isWidth ? `${fixed(value, 3)} px` : `${fixed(value * scale, digits + 1)} ${unit}`;
   const wanted = (): EqualTo => {
     if (target) return { lane: target };
     return to === "sigma" ? { value: sigma / (isWidth ? 1 : scale) } : { share: 10 ** (db / 20) };

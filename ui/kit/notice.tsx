@@ -4,13 +4,24 @@ import { X } from "lucide-react";
 import type { ReactNode } from "react";
 import { IconButton } from "./button";
 
+interface ProblemProps {
+  message: string;
+  advice?: string;
+  /** Nothing is wrong: it is only said. @default false */
+  isHarmless?: boolean;
+  onDismiss?: () => void;
+}
+
 /** Something that went wrong: what, and what can be done. */
-export function Problem({ message, advice, onDismiss }: { message: string; advice?: string; onDismiss?: () => void }) {
+export function Problem({ message, advice, isHarmless = false, onDismiss }: ProblemProps) {
   const showAdvice = advice && !message.includes(advice);
   return (
-    <div role="alert" className="flex items-start gap-2 border-l-2 border-warn bg-panel px-3 py-1.5">
+    <div
+      role={isHarmless ? "status" : "alert"}
+      className={`flex items-start gap-2 border-l-2 bg-panel px-3 py-1.5 ${isHarmless ? "border-quiet" : "border-warn"}`}
+    >
       <div className="flex-1">
-        <span className="text-warn">{message}</span>
+        <span className={isHarmless ? undefined : "text-warn"}>{message}</span>
         {showAdvice ? <span className="text-quiet"> {advice}</span> : null}
       </div>
       {onDismiss ? (

@@ -66,13 +66,12 @@ export function ImportNotices({ onChoose }: { onChoose: () => void }) {
       ) : null}
       {refused.length > 0 ? (
         <div data-testid="refused">
-          {causesOf(refused).map(({ message, advice, names }, i) => (
+          {causesOf(refused).map(({ message, advice, names, isHarmless }, i) => (
             <Problem
               key={message}
-              message={
-                names.length === 1 ? `${names[0]}: ${message}` : `${names.length} files: ${message} (${listed(names)})`
-              }
+              message={isHarmless ? `${message}.` : namedCause(names, message)}
               advice={advice}
+              isHarmless={isHarmless}
               onDismiss={i === 0 ? () => session.subs.dismissRefused() : undefined}
             />
           ))}
@@ -81,6 +80,9 @@ export function ImportNotices({ onChoose }: { onChoose: () => void }) {
     </div>
   );
 }
+
+const namedCause = (names: string[], message: string): string =>
+  names.length === 1 ? `${names[0]}: ${message}` : `${names.length} files: ${message} (${listed(names)})`;
 
 /** Names of files that an import lacks which was cut short with the page; none while files come in or wait. */
 function useMissing(): string[] {
@@ -95,13 +97,15 @@ function useMissing(): string[] {
 }
 
 /** Files that were refused for the same reason, together. */
-export function causesOf(refused: readonly RefusedFile[]): { message: string; advice: string; names: string[] }[] {
-  const causes = new Map<string, { message: string; advice: string; names: string[] }>();
-  for (const { name, message, advice } of refused) {
+export function causesOf(
+  refused: readonly RefusedFile[],
+): { message: string; advice: string; names: string[]; isHarmless: boolean }[] {
+  const causes = new Map<string, ReturnType<typeof causesOf>[number]>();
+  for (const { name, message, advice, isHarmless = false } of refused) {
     const bare = message.startsWith(`${name}: `) ? message.slice(name.length + 2) : message;
     const known = causes.get(bare);
     if (known) known.names.push(name);
-    else causes.set(bare, { message: bare, advice, names: [name] });
+    else causes.set(bare, { message: bare, advice, names: [name], isHarmless });
   }
   return [...causes.values()];
 }

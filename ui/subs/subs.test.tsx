@@ -90,7 +90,7 @@ test("files that were refused for the same reason are one row, with their names"
   }));
   const other = { name: "d.fits", message: "the disk was taken out", advice: "" };
   expect(causesOf([refused[0], other, refused[1], refused[2]])).toEqual([
-    { message: "byte 0: cut short", advice, names: ["a.fits", "b.fits", "c.fits"] },
-    { message: "the disk was taken out", advice: "", names: ["d.fits"] },
+    { message: "byte 0: cut short", advice, names: ["a.fits", "b.fits", "c.fits"], isHarmless: false },
+    { message: "the disk was taken out", advice: "", names: ["d.fits"], isHarmless: false },
   ]);
 });
