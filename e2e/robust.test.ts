@@ -4,7 +4,7 @@ import { request } from "node:http";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { gzipSync } from "node:zlib";
-import { By, until } from "selenium-webdriver";
+import { By, Key, until } from "selenium-webdriver";
 import type { Session } from "./driver";
 import { click, consoleProblems, openBrowser, see, textOf, waitFor } from "./driver";
 
@@ -103,6 +103,55 @@ test("an import goes on when its project is left, and is there on coming back", 
   await waitFor(driver, "nothing runs", async () => !(await running()), 30_000);
   expect(await driver.findElements(By.css("[data-sub]")).then((rows) => rows.length)).toBeLessThanOrEqual(14);
   await checkAccess("Subs");
+});
+
+test("an import that is cut short by a reload is offered again; the same files chosen anew are not taken twice", async () => {
+  const { driver } = session;
+  await driver.get(url);
+  await (await see(driver, "input[aria-label='Name of the new project']")).sendKeys("Cut short");
+  await click(driver, "New project");
+  const choose = async () => (await see(driver, "main")).findElement(By.css("[data-testid=choose-files]"));
+  const rows = async () => (await driver.findElements(By.css("[data-sub]"))).length;
+  const some = files.slice(0, 8);
+  await waitFor(driver, "empty Subs", async () => (await textOf(driver, "main")).includes("Drop your frames here"));
+  await (await choose()).sendKeys(some.join("\n"));
+  await waitFor(driver, "two are in", async () => (await rows()) >= 2);
+  await driver.navigate().refresh();
+  await driver
+    .switchTo()
+    .alert()
+    .then((alert) => alert.accept())
+    .catch(() => undefined);
+  expect(await textOf(driver, "[data-testid=cut-short]")).toMatch(/\d files? did not come in/);
+  await (await choose()).sendKeys(some.join("\n"));
+  await waitFor(driver, "all are in", async () => (await included()).startsWith("8 of 8"), 90_000);
+  await waitFor(driver, "nothing runs", async () => !(await running()), 30_000);
+  expect(await rows()).toBe(8);
+  expect((await driver.findElements(By.css("[data-testid=cut-short]"))).length).toBe(0);
+  expect(await textOf(driver, "[data-testid=refused]")).toMatch(/files are in the project already/);
+});
+
+test("the last decision is taken back by keys; a title that is typed over renames the project and leaves out nothing", async () => {
+  const { driver } = session;
+  const keys = (...pressed: string[]) =>
+    driver
+      .actions()
+      .sendKeys(...pressed)
+      .perform();
+  const withControl = (key: string) => driver.actions().keyDown(Key.CONTROL).sendKeys(key).keyUp(Key.CONTROL).perform();
+  await (await see(driver, "[data-sub]")).click();
+  await keys("o");
+  await waitFor(driver, "one is out", async () => (await included()).startsWith("7 of 8"));
+  await withControl("z");
+  await waitFor(driver, "it is in again", async () => (await included()).startsWith("8 of 8"));
+  await (await see(driver, "[data-testid=project-name] button")).click();
+  await keys("a look on", Key.ENTER);
+  expect(await textOf(driver, "[data-testid=project-name]")).toBe("a look on");
+  expect((await included()).startsWith("8 of 8")).toBe(true);
+  await click(driver, "All projects");
+  await see(driver, "[aria-label='Delete “a look on”']");
+  await (await driver.findElement(By.xpath("//a[contains(., 'Robust')]"))).click();
+  await waitFor(driver, "the first project", async () => (await included()).startsWith("14 of 14"), 60_000);
 });
 
 test("frames are removed with Delete and brought back with Undo", async () => {
