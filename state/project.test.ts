@@ -119,6 +119,9 @@ test("decisions, types, typed fields and rules are taken back and made again, wh
   const rule = firstRule("r", [...gradesOf(session.store.getState()).frames.values()], "fwhm");
   session.subs.previewRules([{ ...rule, on: false }]);
   session.subs.saveRules({ rules: [rule] });
+  session.subs.saveRules({ referenceId: second.id });
+  expect(session.subs.undo()).toBe("another reference");
+  expect([session.project.referenceId, session.project.rules]).toEqual([null, [rule]]);
   expect(session.subs.undo()).toBe("a rule was changed");
   expect(session.project.rules).toEqual([]); // not the one that was dragged through
   expect(session.subs.undo()).toBe("what was typed into one sub");

@@ -71,8 +71,7 @@ export class SubsBook {
 
   /** Changes how subs are chosen and judged. */
   saveRules(part: Partial<HowJudged>): void {
-    const { rules, referenceId, patches } = this.base.project;
-    const before: HowJudged = { rules: this.unpreviewed ?? rules, referenceId, patches };
+    const before = { ...this.judgedBy(part), ...(part.rules && this.unpreviewed ? { rules: this.unpreviewed } : {}) };
     this.unpreviewed = null;
     const [name] = Object.keys(part) as (keyof HowJudged)[];
     const words = { rules: "a rule was changed", referenceId: "another reference", patches: "sky patches were moved" };
@@ -85,13 +84,19 @@ export class SubsBook {
     this.grade();
   }
 
-  private judgedAs(before: HowJudged, words: string): Undoable {
+  /** What the project has of what a part names. */
+  private judgedBy(part: Partial<HowJudged>): Partial<HowJudged> {
+    const names = Object.keys(part) as (keyof HowJudged)[];
+    return Object.fromEntries(names.map((name) => [name, this.base.project[name]]));
+  }
+
+  private judgedAs(before: Partial<HowJudged>, words: string): Undoable {
     return {
       words,
       undo: () => {
-        const { rules, referenceId, patches } = this.base.project;
+        const now = this.judgedBy(before);
         this.judge(before);
-        return this.judgedAs({ rules, referenceId, patches }, words);
+        return this.judgedAs(now, words);
       },
     };
   }
