@@ -27,7 +27,10 @@ const CHAINS: Record<string, [string, object][]> = {
 /** Values by measure, told and true, of all chains and seeds. */
 const found = new Map<string, { told: number[]; real: number[] }>();
 
-/** What the truth says: the measures' own formulas with other nights' noise in place of what the halves show of it, and the truth in place of the halves. */
+/**
+ * What the truth says: the measures' own formulas with other nights' noise in place of what the
+ * halves show of it, and the truth in place of the halves.
+ */
 async function real(
   steps: readonly ReadyStep[],
   night: { whole: Raster; truth: Raster; more: Raster[]; halves: { a: Raster; b: Raster } },

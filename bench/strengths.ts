@@ -1,4 +1,5 @@
-// The noise that every approach says it leaves, at rising strengths, over what it leaves: half the difference of what becomes of many nights of the same sky shows that.
+// The noise that every approach says it leaves, at rising strengths, over what it leaves: half the
+// difference of what becomes of many nights of the same sky shows that.
 // Usage: npm run -s bench -- strengths [approach …]; white noise and noise of the correlation that resampling leaves.
 import { measureChain, newStep, noiseLeft, readySteps, runChain, sigmaLeft, sigmaOfLight } from "@/core/chain";
 import { createRandom } from "@/core/numeric/random";

@@ -19,7 +19,8 @@ async function realOf(path: string): Promise<string> {
 
 /**
  * The one guard of every command, called with all files that it will write before any work: no output is an input (by whatever link), no two
- * are the same, none is a folder, and each folder can be written to. Folders that are missing are made. `beside` are outputs whose names follow
+ * are the same, none is a folder, and each folder can be written to. Folders that are missing are
+ * made. `beside` are outputs whose names follow
  * from another's (halves, coverage): a picture that is there already is only replaced where it was made here.
  */
 export async function checkOutputs(

@@ -1,7 +1,19 @@
 import { readFileSync } from "node:fs";
 import { By, Key } from "selenium-webdriver";
 import type { Session } from "./driver";
-import { choose, click, cropsRest, downloaded, openBrowser, openDemo, see, tabTo, textOf, waitFor } from "./driver";
+import {
+  choose,
+  click,
+  cropsRest,
+  downloaded,
+  openBrowser,
+  openDemo,
+  press,
+  see,
+  tabTo,
+  textOf,
+  waitFor,
+} from "./driver";
 
 /** The bench on the demo's board of four lanes: layouts, equal noise, a grid of two settings, evidence, a blind trial, the sheet. */
 const url = process.env.DUNKEL_URL ?? "";
@@ -314,11 +326,7 @@ test("a blind trial to its end, kept in the journal", async () => {
 
 test("with keys alone: another lane, and one of its levers down and up", async () => {
   const { driver } = session;
-  const keys = (...pressed: string[]) =>
-    driver
-      .actions()
-      .sendKeys(...pressed)
-      .perform();
+  const keys = (...pressed: string[]) => press(driver, ...pressed);
   const chord = (held: string, key: string) => driver.actions().keyDown(held).sendKeys(key).keyUp(held).perform();
   const selected = () =>
     driver.executeScript<string>(
@@ -340,11 +348,7 @@ test("with keys alone: another lane, and one of its levers down and up", async (
 
 test("a verdict by keys alone, and a sheet that holds crops, measures, chains and verdict by itself", async () => {
   const { driver } = session;
-  const keys = (...pressed: string[]) =>
-    driver
-      .actions()
-      .sendKeys(...pressed)
-      .perform();
+  const keys = (...pressed: string[]) => press(driver, ...pressed);
   await driver.executeScript("document.activeElement.blur()");
   await tabTo(driver, "Best lane: Over all");
   await keys(Key.ENTER);

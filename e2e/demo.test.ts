@@ -78,7 +78,8 @@ test("a changed strength reaches the crops, the main thread stays free, and the 
     );
     return driver.executeScript<number[]>("return window.blocked");
   };
-  // The rule is 50 ms, from where on the browser reports them. On two threads that two workers use the page may wait for its turn, so the best of
+  // The rule is 50 ms, from where on the browser reports them. On two threads that two workers use
+  // the page may wait for its turn, so the best of
   // three rounds counts; the bound is wide, for a machine may be slow: what is computed on the main thread takes far longer.
   let blocked = await round(0);
   for (const shift of [0.03, 0.06]) {

@@ -86,6 +86,23 @@ export async function choose(driver: Driver, label: string, option: string): Pro
   await (await driver.findElement(By.xpath(`//*[@role='option'][normalize-space(.)='${option}']`))).click();
 }
 
+/** Sends keys to whatever has the focus. */
+export const press = (driver: Driver, ...keys: string[]): Promise<void> =>
+  driver
+    .actions()
+    .sendKeys(...keys)
+    .perform();
+
+/** Loads the page anew; where it asks whether to go while something runs, it goes. */
+export async function reload(driver: Driver): Promise<void> {
+  await driver.navigate().refresh();
+  await driver
+    .switchTo()
+    .alert()
+    .then((asked) => asked.accept())
+    .catch(() => undefined);
+}
+
 /** Tabs that are sent at a time. */
 const TABS = 12;
 

@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { gzipSync } from "node:zlib";
 import { By, Key, until } from "selenium-webdriver";
 import type { Session } from "./driver";
-import { click, consoleProblems, openBrowser, see, textOf, waitFor } from "./driver";
+import { click, consoleProblems, openBrowser, press, reload, see, textOf, waitFor } from "./driver";
 
 /** Nothing is lost when a person leaves, reloads, or opens a second tab; every screen can be used with other means than eye and mouse. */
 const url = process.env.DUNKEL_URL ?? "";
@@ -116,12 +116,7 @@ test("an import that is cut short by a reload is offered again; the same files c
   await waitFor(driver, "empty Subs", async () => (await textOf(driver, "main")).includes("Drop your frames here"));
   await (await choose()).sendKeys(some.join("\n"));
   await waitFor(driver, "two are in", async () => (await rows()) >= 2);
-  await driver.navigate().refresh();
-  await driver
-    .switchTo()
-    .alert()
-    .then((alert) => alert.accept())
-    .catch(() => undefined);
+  await reload(driver);
   expect(await textOf(driver, "[data-testid=cut-short]")).toMatch(/\d files? did not come in/);
   await (await choose()).sendKeys(some.join("\n"));
   await waitFor(driver, "all are in", async () => (await included()).startsWith("8 of 8"), 90_000);
@@ -133,11 +128,7 @@ test("an import that is cut short by a reload is offered again; the same files c
 
 test("the last decision is taken back by keys; a title that is typed over renames the project and leaves out nothing", async () => {
   const { driver } = session;
-  const keys = (...pressed: string[]) =>
-    driver
-      .actions()
-      .sendKeys(...pressed)
-      .perform();
+  const keys = (...pressed: string[]) => press(driver, ...pressed);
   const withControl = (key: string) => driver.actions().keyDown(Key.CONTROL).sendKeys(key).keyUp(Key.CONTROL).perform();
   await (await see(driver, "[data-sub]")).click();
   await keys("o");
@@ -173,12 +164,7 @@ test("a stack that is interrupted by a reload is offered, and goes on", async ()
     async () => /Combining/.test(await textOf(driver, "[data-testid=stacking]")),
     60_000,
   );
-  await driver.navigate().refresh();
-  await driver
-    .switchTo()
-    .alert()
-    .then((asked) => asked.accept())
-    .catch(() => undefined);
+  await reload(driver);
   expect(await textOf(driver, "[data-testid=interrupted]")).toContain("was interrupted when the page was closed");
   await checkAccess("Stack, interrupted");
   await (

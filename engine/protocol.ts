@@ -1,6 +1,9 @@
 import * as z from "zod";
 
-/** What the pool says to a worker. `stop` is a shared flag that becomes 1 when the job shall stop; null without shared memory. `keep` hands over a fact, `forget` takes it back. */
+/**
+ * What the pool says to a worker. `stop` is a shared flag that becomes 1 when the job shall stop;
+ * null without shared memory. `keep` hands over a fact, `forget` takes it back.
+ */
 export const request = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("run"), id: z.number(), task: z.string(), payload: z.unknown(), stop: z.unknown() }),
   z.object({ kind: z.literal("stop"), id: z.number() }),

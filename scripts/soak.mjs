@@ -1,4 +1,5 @@
-// Kills the runner at random moments while it stacks, and says what was lost: npm run -s soak -- [rounds]. Not part of the tests: it takes minutes.
+// Kills the runner at random moments while it stacks, and says what was lost: npm run -s soak --
+// [rounds]. Not part of the tests: it takes minutes.
 import { spawn } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, mkdtempSync, readFileSync, readdirSync, rmSync } from "node:fs";

@@ -85,7 +85,8 @@ async function inBrowser() {
 
 const began = Date.now();
 ensureBrowser();
-// The build and the browsers go first, since their tests wait for what a person would see; what reads the sources fills what they leave of the
+// The build and the browsers go first, since their tests wait for what a person would see; what
+// reads the sources fills what they leave of the
 // cores. Unit tests have them afterwards: beside the browsers they would take what these wait for.
 const units = () => tests("unit tests", ["node_modules/jest/bin/jest.js"]);
 await Promise.all([inBrowser().then(units), building().then(readings)]);

@@ -23,7 +23,10 @@ export class EvidenceBook {
 
   constructor(private readonly pool: WorkerPool) {}
 
-  /** Evidence for a region of a treated stack; null without halves. What can be measured first, of `near` its middle, comes before the rest. */
+  /**
+   * Evidence for a region of a treated stack; null without halves. What can be measured first, of
+   * `near` its middle, comes before the rest.
+   */
   async ask(
     treatment: Treatment,
     region: Region,

@@ -71,7 +71,7 @@ export async function exportSheet(
         ...entry,
       })),
     },
-    { ...options, tell: (...of) => session.evidence.measuresOf(...of, options.signal) },
+    { ...options, measure: (...of) => session.evidence.measuresOf(...of, options.signal) },
   );
   return html;
 }

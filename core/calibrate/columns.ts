@@ -19,7 +19,8 @@ const LEAST_SIGMA = 8;
 const AGREEING = 0.8;
 
 /**
- * Columns of a light that stand off their neighbours as a whole or from some row on (a warm column), measured from the light alone: in bands of
+ * Columns of a light that stand off their neighbours as a whole or from some row on (a warm
+ * column), measured from the light alone: in bands of
  * 32 rows, the median of each column less the mean of the two nearest on either side of the same colour; a part counts whose
  * bands stand off together by 8 times their robust scatter over all columns. What is found first is left out as a neighbour in a second look. In rising x; the
  * two columns of a colour at each side are not looked at.

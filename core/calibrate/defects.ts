@@ -95,7 +95,8 @@ const MOST_GAIN = 3;
  * Gives each marked pixel (and each that is NaN) the median of its neighbours of the same colour that are neither; pixels without
  * any such neighbour stay as they are. On a star, where that would draw a hole into its core, the value follows from the pixels between:
  * own neighbours times how much brighter it is right around the pixel than around them (all colours tell the shape). Changes `plane`.
- * `hasGaps`: whether there may be NaN; `stars`: noise and level of the sky, by which stars are measured; null takes medians everywhere. Source: own; the ratio of colours is taken as constant
+ * `hasGaps`: whether there may be NaN; `stars`: noise and level of the sky, by which stars are
+ * measured; null takes medians everywhere. Source: own; the ratio of colours is taken as constant
  * over a star's core.
  */
 export function repairInPlace(

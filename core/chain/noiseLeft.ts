@@ -14,7 +14,9 @@ export const DISTURBED = 0.25;
 export const NOISIER = Math.sqrt(1 + DISTURBED ** 2);
 
 /**
- * What a chain leaves of the noise n = (A − B)/2, measured in two ways: half the difference of the treated halves, each at its noise of √2 σ; and (D(z + αn) − D(z − αn))/2α, α = ¼. For linear chains both are D(n).
+ * What a chain leaves of the noise n = (A − B)/2, measured in two ways: half the difference of the
+ * treated halves, each at its noise of √2 σ; and (D(z + αn) − D(z − αn))/2α, α = ¼. For linear
+ * chains both are D(n).
  */
 export interface NoiseLeft {
   halves: Raster;

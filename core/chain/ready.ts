@@ -13,7 +13,8 @@ import type { Warp } from "../register";
 import type { ChainStep } from "./schema";
 
 /**
- * A fact of a step's input in one channel mode, or of the untouched picture (all channels together), from which masks are measured. One that follows what was chosen
+ * A fact of a step's input in one channel mode, or of the untouched picture (all channels
+ * together), from which masks are measured. One that follows what was chosen
  * for the step carries it, as JSON.
  */
 export type FactKey = `${FactId}@${ChannelMode | typeof UNTOUCHED}${"" | `#${string}`}`;

@@ -40,8 +40,13 @@ export interface Restoration {
 }
 
 /**
- * How far off a place is that step `restoring` took blur from, as the halves show it: each half, restored to x, is held against the other half filtered to y = G P̄/(|P|² + ε), P the blur and G what the result is shown by: that other
- * noise is independent of its own. Of the truth y has G |P|²/(|P|² + ε) only, so x is held against it through that share W: w = W x; of the rest, u = x − w, the halves show the noise alone. A quarter of (w_A − w_B)² is taken off, since the stack has half the noise of a half, and a quarter of (u_A − u_B)² is that noise.
+ * How far off a place is that step `restoring` took blur from, as the halves show it: each half,
+ * restored to x, is held against the other half filtered to y = G P̄/(|P|² + ε), P the blur and G
+ * what the result is shown by: that other
+ * noise is independent of its own. Of the truth y has G |P|²/(|P|² + ε) only, so x is held against
+ * it through that share W: w = W x; of the rest, u = x − w, the halves show the noise alone. A
+ * quarter of (w_A − w_B)² is taken off, since the stack has half the noise of a half, and a
+ * quarter of (u_A − u_B)² is that noise.
  * All of it of the light. Null without halves, and for a step that does not say its blur. Source: cross-validation between halves; derivation.
  */
 export async function restorationOf(

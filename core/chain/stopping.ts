@@ -21,7 +21,8 @@ const VALUES = [1, 2, 3, 5, 8, 12, 18, 26, 38, 55, 80, 100];
 const LEAST_DIFFERENCE = 0.002;
 
 /**
- * How far step `index` should go on, as the halves show it (restoration.ts): its least is where further iterations cost more noise than they bring
+ * How far step `index` should go on, as the halves show it (restoration.ts): its least is where
+ * further iterations cost more noise than they bring
  * detail. Null where there are no halves, or the step does not go on by itself.
  */
 export async function stoppingCurve(

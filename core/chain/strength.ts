@@ -13,7 +13,9 @@ import { chainHalo, runFilled } from "./run";
 import type { ChainStep } from "./schema";
 
 /**
- * What a step does at rising strengths, as the halves show it: the picture z with a share α of the noise that they show, n = (A − B)/2, added is treated and held against z − n/α, whose noise is independent of that.
+ * What a step does at rising strengths, as the halves show it: the picture z with a share α of the
+ * noise that they show, n = (A − B)/2, added is treated and held against z − n/α, whose noise is
+ * independent of that.
  * Smaller shares come nearer to the noise of the picture itself.
  */
 

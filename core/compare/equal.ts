@@ -9,7 +9,9 @@ import { clippedMean, meanPlane } from "../raster";
 import { bands } from "./evidence";
 
 /**
- * What shall be equal: the noise that is left, measured by the halves at all sizes together (null) or at the starlet scale of 2^scale px; what varies in patches of sky, over 1 to 8 px, for which no halves are needed; or the FWHM of the
+ * What shall be equal: the noise that is left, measured by the halves at all sizes together (null)
+ * or at the starlet scale of 2^scale px; what varies in patches of sky, over 1 to 8 px, for which
+ * no halves are needed; or the FWHM of the
  * stars.
  */
 export type EqualMeasure = { of: "noise"; scale: number | null } | { of: "patches" } | { of: "width" };
@@ -110,7 +112,9 @@ export function equalReading(parts: readonly EqualPart[], measure: EqualMeasure)
 }
 
 /**
- * The strength at which a measure that falls with it is the target, within 1 %: by false position between 0 and 1. Where the range does not reach it, its nearer end. `read` shows the measure at a strength, or as it is (null). NaN where
+ * The strength at which a measure that falls with it is the target, within 1 %: by false position
+ * between 0 and 1. Where the range does not reach it, its nearer end. `read` shows the measure at
+ * a strength, or as it is (null). NaN where
  * that is not defined (no halves, no stars). Source: Illinois variant, Dowell & Jarratt 1971, BIT 11, 168.
  */
 export async function strengthFor(

@@ -137,7 +137,10 @@ async function heldOutOfDenoised(
   return heldOutBlocks(disturbed, place.width, inside, job);
 }
 
-/** What it should come to is measured by the other half, filtered; less the noise of that, which is in all errors alike. May come out below 0 by chance. */
+/**
+ * What it should come to is measured by the other half, filtered; less the noise of that, which is
+ * in all errors alike. May come out below 0 by chance.
+ */
 async function heldOutOfRestored(
   input: ChainInput,
   before: ReadyStep[],

@@ -16,7 +16,11 @@ const schema = z.object({
 });
 export type DetailBlurFact = z.infer<typeof schema>;
 
-/** How a picture without stars is blurred, as the course of its energy over the sizes of detail shows it (measure/detailBlur.ts); what is noise is measured by the halves, without them it counts as detail. */
+/**
+ * How a picture without stars is blurred, as the course of its energy over the sizes of detail
+ * shows it (measure/detailBlur.ts); what is noise is measured by the halves, without them it counts
+ * as detail.
+ */
 export const detailBlur: Fact<DetailBlurFact> = {
   id: "detailBlur",
   title: "blur, from the detail",

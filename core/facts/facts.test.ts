@@ -92,9 +92,9 @@ test("noise: white noise has the σ of each starlet scale; shared between neighb
 
 test("noise comes from the halves where they are, and then stars do not count", async () => {
   const difference = whiteNoise(0.0007, 8, 0);
-  const told = await FACTS.noise.measure(input(field, difference), job);
-  expect(told.from).toBe("halves");
-  expect(told.sigma[0] / 0.0007).toBeCloseTo(1, 1);
+  const measured = await FACTS.noise.measure(input(field, difference), job);
+  expect(measured.from).toBe("halves");
+  expect(measured.sigma[0] / 0.0007).toBeCloseTo(1, 1);
 });
 
 test("stars: where they were painted, with the offset of their piece", async () => {

@@ -17,7 +17,10 @@ export type Spread = Pick<RobustSpread, "centre" | "sigma">;
 /** By channel of a piece. */
 export const spreadsOf = ({ planes }: Raster): Spread[] => planes.map((plane) => robustSpread(plane));
 
-/** The median over pieces of their median and robust σ, by channel; `white` is the picture's full scale in its samples. Pieces without data say nothing. */
+/**
+ * The median over pieces of their median and robust σ, by channel; `white` is the picture's full
+ * scale in its samples. Pieces without data say nothing.
+ */
 export function levelsOver(pieces: readonly (readonly Spread[])[], white: number): LevelsFact {
   const over = (value: (spread: Spread) => number) =>
     pieces[0].map((_, c) => {

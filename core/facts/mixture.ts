@@ -31,7 +31,9 @@ const STRONG_AXES = 7;
 const LEAST_SIGNAL = 1e-4;
 
 /**
- * What distinguishes signal from noise at each starlet scale: the covariance of the noise (grain.ts) in a neighbourhood of 5 × 5 coefficients, and that of the stabilised picture. With S Sᵀ the
+ * What distinguishes signal from noise at each starlet scale: the covariance of the noise
+ * (grain.ts) in a neighbourhood of 5 × 5 coefficients, and that of the stabilised picture. With S
+ * Sᵀ the
  * noise's covariance and Q Λ Qᵀ that of the signal seen in S⁻¹, project = Qᵀ S⁻¹, back = the middle row of S Q, lambda = Λ.
  * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
  */

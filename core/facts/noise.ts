@@ -12,7 +12,10 @@ const schema = z.object({
   scales: z.array(z.array(z.number())),
   /** σ per pixel as the finest scale shows it (white noise), by channel. */
   sigma: z.array(z.number()),
-  /** Noise per pixel over what the finest scale shows: 1 for white noise, more where neighbours are alike; null where it cannot be known. */
+  /**
+   * Noise per pixel over what the finest scale shows: 1 for white noise, more where neighbours are
+   * alike; null where it cannot be known.
+   */
   correlation: z.array(z.number().nullable()),
   from: z.enum(["halves", "picture"]),
 });

@@ -29,7 +29,9 @@ export interface Band {
 }
 
 /**
- * The noise over the field, as the halves show it: fewer subs reach the borders and corners, and the flat field lifts these with their noise. In each cell the robust σ of (A − B)/2 over what its level lets expect, then smoothed by
+ * The noise over the field, as the halves show it: fewer subs reach the borders and corners, and
+ * the flat field lifts these with their noise. In each cell the robust σ of (A − B)/2 over what
+ * its level lets expect, then smoothed by
  * [1 2 1]² (of logarithms). Null for a picture of less than three cells a side, or without noise. Source: own.
  */
 export async function measureNoiseGainMap(

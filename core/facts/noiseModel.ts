@@ -39,7 +39,8 @@ export type NoiseModelFact = z.infer<typeof schema>;
 
 /**
  * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: variance from the finest
- * starlet scale, over its share of white noise; correlation from how much more the picture's quiet cells vary than that scale shows, taken as that of smoothed white
+ * starlet scale, over its share of white noise; correlation from how much more the picture's quiet
+ * cells vary than that scale shows, taken as that of smoothed white
  * noise. So structure is never taken for noise at coarse scales. With patches of sky: how noise grows with the signal as before, but as strong as what varies in the patches, and correlated as
  * that is, less what is smoother than some 30 px. Sources: Janesick 2001, 2.2; own.
  */

@@ -32,7 +32,10 @@ export const maskPart = z
   });
 export type MaskPart = z.infer<typeof maskPart>;
 
-/** Which part of a picture a step acts on, and how much of it: measured from the untouched picture, so that it is the same for every step and lane. */
+/**
+ * Which part of a picture a step acts on, and how much of it: measured from the untouched picture,
+ * so that it is the same for every step and lane.
+ */
 export const mask = z.object({
   id: z.string().min(1),
   name: z.string().min(1).max(60),

@@ -29,7 +29,9 @@ export type MaybeJudged = PointStar & { isKnot?: boolean };
 /**
  * The simplest explanation of each group of stars that stand within 1.4 FWHM of each other, and of each star from 8 σ on that leaves something drawn out: one star, two, three, all that were found, or one profile that is wider than a star in every direction.
  * A search for points in what a first star left finds two for one, three for a close pair, a handful for a small galaxy. Each explanation is fitted to what the group holds, over a level with a slope; that with the least Σ residual²/σ² + 8 for each
- * value is taken. Groups that were judged before, and near which there is no star that was not, stay as they are. `residual` holds the planes less all stars, before and after (of knots too); `sigmas` the σ of their samples, huge where they say nothing: groups with such
+ * value is taken. Groups that were judged before, and near which there is no star that was not,
+ * stay as they are. `residual` holds the planes less all stars, before and after (of knots too);
+ * `sigmas` the σ of their samples, huge where they say nothing: groups with such
  * samples at their cores stay too. Source: own; the choice after Akaike 1974, IEEE Trans. Autom. Control 19, 716; the fits by Marquardt's method.
  */
 export function deblendStars<S extends MaybeJudged>(

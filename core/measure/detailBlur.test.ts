@@ -36,7 +36,7 @@ test.each([1.5, 2.5, 4, 6, 8])("a blur of %f px is measured from such energies, 
   }
 });
 
-test("noise that hides the finest scale leaves four to tell it; noise that hides two, or no light at all, says nothing", () => {
+test("noise that hides the finest scale leaves four to measure it by; noise that hides two, or no light at all, says nothing", () => {
   const energies = law(4, 3);
   const hidden = (scales: number) => energies.map((e, j) => (j < scales ? 1.5 * e : 0.01 * e));
   expect(Math.abs((blurOfEnergies(energies, hidden(1)) ?? 0) - 4)).toBeLessThan(0.4);

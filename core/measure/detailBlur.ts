@@ -9,7 +9,10 @@ const BETA = 3.5;
 const [LEAST_FWHM, MOST_FWHM] = [1, 9];
 /** Scales that show the blur, and how many of the finest may be lost in noise. */
 const [TOLD_BY, LOST] = [4, 1];
-/** Slopes that pictures have: of surfaces full of craters, and of discs, belts and edges; what the coarsest two scales show of it is this share of it, since the picture ends. */
+/**
+ * Slopes that pictures have: of surfaces full of craters, and of discs, belts and edges; what the
+ * coarsest two scales show of it is this share of it, since the picture ends.
+ */
 const [LEAST_SLOPE, MOST_SLOPE, TOLD] = [2, 3, 0.9];
 
 /**
@@ -47,7 +50,9 @@ export function overBands(
 
 /**
  * FWHM of the blur of a picture without stars, from the energies (mean squares) of its starlet coefficients at the scales 1, 2 … 32 px, noise taken off, and those of the noise: that which gives a picture whose energy falls as f^−slope the same course over the four finest
- * scales that stand above the noise. The slope is 3 for one bright object on a dark sky, whose coarsest scales tell its size instead; else what the two coarsest show, 2 … 3. Between 1 (no blur) and 9 px; null where noise hides more than the finest scale.
+ * scales that stand above the noise. The slope is 3 for one bright object on a dark sky, whose
+ * coarsest scales show its size instead; else what the two coarsest show, 2 … 3. Between 1 (no
+ * blur) and 9 px; null where noise hides more than the finest scale.
  * Source: own; the law after Field 1987, JOSA A 4, 2379 (natural scenes).
  */
 export function blurOfEnergies(

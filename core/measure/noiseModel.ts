@@ -5,7 +5,8 @@ import { tabulated } from "../numeric/tabulated";
 import { robustSpread } from "../raster";
 
 /**
- * Variance of the noise at a height L above `zero`: a + b L + c L² (L ≥ 0; a below). Where noise falls with the light, as after a stretch, `falling` shows σ at rising levels
+ * Variance of the noise at a height L above `zero`: a + b L + c L² (L ≥ 0; a below). Where noise
+ * falls with the light, as after a stretch, `falling` shows σ at rising levels
  * instead (linear between them and constant beyond), and a is its square at the first.
  */
 export const noiseModelSchema = z.object({

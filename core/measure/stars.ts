@@ -229,7 +229,10 @@ const HIT_SHARE = 0.08;
 /** … where it rises by as much as this over the noise of the band, some eight times the noise of a pixel. */
 const CLEAR = 40;
 
-/** Whether a peak is a clear pixel by itself. Where no dark was taken off there are more of them than stars, and they would say what stars look like. */
+/**
+ * Whether a peak is a clear pixel by itself. Where no dark was taken off there are more of them
+ * than stars, and they would say what stars look like.
+ */
 function isHotPixel({ clean, width, height }: Frame, i: number, sigma: number): boolean {
   const x = i % width;
   if (!(clean[i] > CLEAR * sigma) || x < 1 || x > width - 2 || i < width || i >= width * (height - 1)) return false;

@@ -256,7 +256,8 @@ function refined(detail: Float32Array, open: Float32Array, w: number, h: number,
 }
 
 /**
- * Share of the parts of a line's chord that are brighter than their sides, parts under stars left out; 0 where too few can be measured or all
+ * Share of the parts of a line's chord that are brighter than their sides, parts under stars left
+ * out; 0 where too few can be measured or all
  * together do not stand out.
  */
 function brightShare(detail: Float32Array, open: Float32Array, w: number, h: number, line: Line): number {

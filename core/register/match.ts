@@ -54,7 +54,9 @@ interface Triangle {
  * refined over all pairs by least squares, each pair weighted by how well its places are known and, robustly,
  * by how well it agrees (Cauchy weights); pairs beyond three times the median distance are left out.
  * Any rotation, scales from a quarter to four; mirror images are tried where the stars do not match as they are. Left to itself ("auto") a model of more
- * numbers is taken only where it shows the places of stars that it was not fitted to better (cross-validation). Fails where fewer than 6 stars are given, or fewer come together than 6, 15 % of the smaller list, or chance could bring together.
+ * numbers is taken only where it shows the places of stars that it was not fitted to better
+ * (cross-validation). Fails where fewer than 6 stars are given, or fewer come together than 6, 15
+ * % of the smaller list, or chance could bring together.
  * Sources: Groth 1986, AJ 91, 1244; Valdes et al. 1995, PASP 107, 1119; Fischler & Bolles 1981, CACM 24, 381.
  */
 export function matchStars(
@@ -119,7 +121,8 @@ const FOLDS = 5;
 const NOTHING_LEFT = 0.01;
 
 /**
- * The simplest model beyond which none shows places better. Pairs are cut into five parts, each measured by a fit to the other four; since a distortion also
+ * The simplest model beyond which none shows places better. Pairs are cut into five parts, each
+ * measured by a fit to the other four; since a distortion also
  * brings stars together that a simpler model leaves apart, both models are judged on the pairs of the richer one.
  */
 function simplestOf(sub: PatternStar[], reference: PatternStar[], start: Warp, tolerancePx: number): Registration {

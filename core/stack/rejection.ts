@@ -11,7 +11,8 @@ export interface Rejection {
 
 /**
  * The rejection that was asked for, or what stands in for it where the subs do not allow it. Left to Dunkel ("auto") it is the expected
- * noise, which no outlier can raise; with unknown noise the median distance; and none for two subs or one, of which nothing says which is wrong.
+ * noise, which no outlier can raise; with unknown noise the median distance; and none for two subs
+ * or one, of which nothing says which is wrong.
  */
 export function chooseRejection(
   { reject }: Pick<StackSettings, "reject">,

@@ -10,7 +10,10 @@ export const STAGES = ["measure", "match", "level", "combine", "drizzle", "inspe
 const stage = z.object({
   stage: z.enum(STAGES),
   seconds: z.number(),
-  /** Most bytes that were held at once up to the end of it: of the process where that can be measured, else of the samples alone; null where neither is known. */
+  /**
+   * Most bytes that were held at once up to the end of it: of the process where that can be
+   * measured, else of the samples alone; null where neither is known.
+   */
   peakBytes: z.number().nullable(),
 });
 export type Stage = z.infer<typeof stage>;

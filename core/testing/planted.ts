@@ -18,7 +18,10 @@ export const FORMS: [string, (x: number, y: number) => number][] = [
   ["ring", (x, y) => round(Math.hypot(x, y) - 7, 1.3)],
 ];
 
-/** How far a structure reaches, how far apart they are planted, from where the noise at a place is measured, and how far from it a map may be highest, px. */
+/**
+ * How far a structure reaches, how far apart they are planted, from where the noise at a place is
+ * measured, and how far from it a map may be highest, px.
+ */
 const [REACH, APART, AROUND, NEAR] = [20, 32, 24, 3];
 const HEIGHT_SIGMA = 6;
 

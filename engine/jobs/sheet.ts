@@ -40,18 +40,24 @@ export interface SheetRequest {
 }
 
 /** How the measures of a region are measured: by the pool, or from what is known already. */
-export type TellMeasures = (treatment: Treatment, region: Region, facts: PictureFacts) => Promise<LaneMeasures>;
+export type MeasureRegion = (treatment: Treatment, region: Region, facts: PictureFacts) => Promise<LaneMeasures>;
 
 /** Makes a sheet, and gives the measures of each lane at each spot. */
 export async function makeSheet(
   pool: WorkerPool,
   { title, lanes, spots, shown, verdict, note, journal }: SheetRequest,
-  { onProgress, signal, tell }: { onProgress: (share: number) => void; signal?: AbortSignal; tell?: TellMeasures },
+  {
+    onProgress,
+    signal,
+    measure,
+  }: { onProgress: (share: number) => void; signal?: AbortSignal; measure?: MeasureRegion },
 ): Promise<{ html: string; measures: LaneMeasures[][] }> {
   let done = 0;
   const step = <T>(value: T): T => (onProgress(++done / (lanes.length * spots.length)), value);
   const cells = await Promise.all(
-    spots.map((spot) => Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, { signal, tell }))))),
+    spots.map((spot) =>
+      Promise.all(lanes.map(async (lane) => step(await cellOf(pool, lane, spot, { signal, measure })))),
+    ),
   );
   const { unit } = lanes[0].facts;
   const compared = lanes.map(({ treatment, ...lane }, k) => ({
@@ -89,7 +95,7 @@ async function cellOf(
   pool: WorkerPool,
   { treatment, facts, shownBy, regionOf, onto }: SheetRequestLane,
   spot: { x: number; y: number },
-  { signal, tell }: { signal?: AbortSignal; tell?: TellMeasures },
+  { signal, measure }: { signal?: AbortSignal; measure?: MeasureRegion },
 ): Promise<{ png: string | null; measures: LaneMeasures | null }> {
   const shown = regionOf(spot);
   const region = intersectRegions(shown, wholeRegion(facts));
@@ -101,7 +107,7 @@ async function cellOf(
   const measured = intersectRegions(growRegion(shown, (EVIDENCE_SIDE - shown.width) / 2), wholeRegion(facts));
   const [png, measures] = await Promise.all([
     pool.run("cropPng", { treatment: { ...treatment, halves: null }, ...where, reduce: 1, shownBy: by }, options),
-    tell?.(treatment, measured, facts) ??
+    measure?.(treatment, measured, facts) ??
       pool.run(
         "laneMeasures",
         { treatment, region: measured, shape: starShapeOf(facts), skyLevel: facts.skyLevel },

@@ -29,7 +29,10 @@ export const support: Task<EvidencePayload, Support | null> = {
   },
 };
 
-/** What evidence shows of stack and lane alone, so that several workers share it. What the first steps make stays in the worker, for when a later one changes. */
+/**
+ * What evidence shows of stack and lane alone, so that several workers share it. What the first
+ * steps make stays in the worker, for when a later one changes.
+ */
 export const evidenceWhole: Task<Place, WholeViews> = {
   cached: async (of, context) => {
     const { input, steps, area, memos } = await openPlace(of, context);

@@ -17,7 +17,10 @@ import { LaneTick, toggled } from "./laneTick";
 import type { EqualTo, MadeEqual } from "./makeEqual";
 import { EQUAL_IN, makeEqual } from "./makeEqual";
 
-/** Makes lanes equal in what remains: asks which, in what, and to what; finds the strengths, sets them as one change, and says how well they match. */
+/**
+ * Makes lanes equal in what remains: asks which, in what, and to what; finds the strengths, sets
+ * them as one change, and says how well they match.
+ */
 export function EqualBar({ board }: { board: Board }) {
   const desk = useDeskStore();
   const first = useProject((state) => state.stacks[0] ?? null);

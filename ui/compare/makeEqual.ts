@@ -49,7 +49,7 @@ export async function makeEqual(
     throw new Error(
       measure.of === "width"
         ? "No stars lie around the spots to measure a width of"
-        : "This stack has no halves that tell its noise: choose grain in sky patches",
+        : "This stack has no halves that show its noise: choose grain in sky patches",
     );
   const found = await Promise.all(
     lanes.map(async (lane) => ({

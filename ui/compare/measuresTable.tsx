@@ -37,11 +37,11 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
     board,
   );
   const spots = board.spots.filter(({ id }) => spotId === ALL || id === spotId);
-  const told: MeasureRow[] = rows.map((row) => ({
+  const measured: MeasureRow[] = rows.map((row) => ({
     ...row,
     values: meanOf(spots.map(({ id }) => values.get(placeKey(row.lane.id, id)) ?? {})),
   }));
-  const sorted = sort ? sortedBy(told, sort) : told;
+  const sorted = sort ? sortedBy(measured, sort) : measured;
   const level = levelUnit(first.facts.unit);
   const unitOf = (measure: Measure): string => (measure.unit === "level" ? level.unit : measure.unit);
   const exportCsv = () => download("measures.csv", csvOf(board, rows, values, level));
@@ -91,13 +91,13 @@ export function MeasuresTable({ board, first }: { board: Board; first: StackReco
           </thead>
           <tbody>
             {sorted.map((row) => (
-              <Row key={row.lane.id} row={row} rows={told} measures={measures} level={level} />
+              <Row key={row.lane.id} row={row} rows={measured} measures={measures} level={level} />
             ))}
           </tbody>
         </table>
         {left > 0 ? <p className="px-2 py-1 text-sm text-quiet">Measuring: {left} places to go</p> : null}
       </div>
-      <MeasuresScatter rows={told} setting={board.ladder?.field ?? null} unitOf={unitOf} levelScale={level.scale} />
+      <MeasuresScatter rows={measured} setting={board.ladder?.field ?? null} unitOf={unitOf} levelScale={level.scale} />
       <div className="flex flex-col p-1">
         <IconButton
           label="Close the table (T)"

@@ -16,7 +16,10 @@ import { useLaneTreatment } from "./useTreatment";
 /** How long settings must rest before the stars are measured. */
 const REST_MS = 300;
 
-/** The stars that show the blur of a step, by the pictures and channels that it works on; and where all of them lie in the project's coordinates. Null until they are measured. */
+/**
+ * The stars that show the blur of a step, by the pictures and channels that it works on; and where
+ * all of them lie in the project's coordinates. Null until they are measured.
+ */
 export function usePsfStars(
   lane: Lane,
   step: LaneStep,

@@ -18,7 +18,10 @@ const REST_MS = 600;
 /** Side of the squares around the spots that are looked at, px. */
 const SIDE = 1.5 * MEASURED_SIDE;
 
-/** Errors of a ladder's rungs, in their order, around all spots and around each; null where the halves cannot show them. `left` places are still to come. */
+/**
+ * Errors of a ladder's rungs, in their order, around all spots and around each; null where the
+ * halves cannot show them. `left` places are still to come.
+ */
 export interface LadderErrors {
   told: LeastError | null;
   bySpot: ReadonlyMap<string, LeastError>;

@@ -10,7 +10,11 @@ import { useLaneTreatment } from "./useTreatment";
 /** How long a step must rest before its curve is made. */
 const REST_MS = 1500;
 
-/** A curve of a step that the halves show, once its settings have rested; null until then, where there are no halves, and where it is not asked for. `free`: settings of the step that it does not depend on. */
+/**
+ * A curve of a step that the halves show, once its settings have rested; null until then, where
+ * there are no halves, and where it is not asked for. `free`: settings of the step that it does not
+ * depend on.
+ */
 export function useStepCurve<C>(
   lane: Lane,
   index: number,

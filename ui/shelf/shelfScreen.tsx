@@ -37,7 +37,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
   }, [repository]);
 
   /** What went wrong, and what to do. */
-  const tell = (error: unknown) => {
+  const showProblem = (error: unknown) => {
     const { message, advice } = failureOf(storageFailure(error));
     setProblems([inWords(message, advice)]);
   };
@@ -73,7 +73,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
       return toast(`“${name}” was deleted for good: the browser's storage had no room to keep it`, {
         duration: 12_000,
       });
-    const bringBack = () => repository.markDeleted(id, false).then(refresh).catch(tell);
+    const bringBack = () => repository.markDeleted(id, false).then(refresh).catch(showProblem);
     toast(`“${name}” was deleted`, { duration: 12_000, action: { label: "Undo", onClick: () => void bringBack() } });
   };
 
@@ -93,10 +93,10 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
         <Problem key={problem} message={problem} />
       ))}
       <main className="min-h-0 flex-1 overflow-auto p-6">
-        <NewProject onMake={(name) => void create(name, false).catch(tell)} />
+        <NewProject onMake={(name) => void create(name, false).catch(showProblem)} />
         <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4">
           {cards?.map((card) => (
-            <ProjectCard key={card.project.id} card={card} onDelete={() => void remove(card).catch(tell)} />
+            <ProjectCard key={card.project.id} card={card} onDelete={() => void remove(card).catch(showProblem)} />
           ))}
         </ul>
         <section className="mt-8">
@@ -105,7 +105,7 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
               ? "No projects yet. Make one and drop your frames into it, or begin with a simulated one:"
               : "To try things on: projects of simulated frames"}
           </h2>
-          <DemoCards onOpen={({ kind, name: title }) => void create(title, true, kind).catch(tell)} />
+          <DemoCards onOpen={({ kind, name: title }) => void create(title, true, kind).catch(showProblem)} />
         </section>
       </main>
       <Notices />

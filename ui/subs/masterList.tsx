@@ -30,7 +30,7 @@ export function MasterList({ map, onMap, onProblem }: MasterListProps) {
       <h3 className="mb-1 text-quiet">Masters</h3>
       {masters.length === 0 ? (
         <p className="text-quiet">
-          None yet. Bring in bias, dark and flat frames as they left the camera; their cards tell which is which.
+          None yet. Bring in bias, dark and flat frames as they left the camera; their cards say which is which.
         </p>
       ) : null}
       <ul className="space-y-1">

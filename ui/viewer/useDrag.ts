@@ -12,7 +12,8 @@ export interface Dragged {
 }
 
 /**
- * Handlers of an element that is dragged with the main button. `start` gives what the drag is measured from (null: no drag), `move` hears of every
+ * Handlers of an element that is dragged with the main button. `start` gives what the drag is
+ * measured from (null: no drag), `move` hears of every
  * move with it, `end` of the end.
  */
 export function useDrag<T>(

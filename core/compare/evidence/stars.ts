@@ -33,7 +33,9 @@ const SAME = 2;
 
 /**
  * The stars of the lane and of the data inside the place, each with its support: kept, doubtful, not in the data, or lost. The lane's stars are those that are found in it as it is seen, by its own noise; their support is the answer of the
- * stack's matched filter there (within a pixel), over the noise that the halves show. A bump of noise that a deconvolution drew as a star stands 2 … 3 σ high in the data. Empty without halves. Source: matched filter, e.g.
+ * stack's matched filter there (within a pixel), over the noise that the halves show. A bump of
+ * noise that a deconvolution drew as a star stands 2 … 3 σ high in the data. Empty without halves.
+ * Source: matched filter, e.g.
  * Zackay & Ofek 2017, ApJ 836, 187.
  */
 export function starSupport(views: SupportViews, shape: PointShape, job: JobHandle): StarSupport[] {

@@ -16,7 +16,9 @@ const REST_TOLERANCE = 0.003;
 /**
  * Maps over the whole of the views (row-major), in σ of what noise alone would say there: where lane and stack differ by more than the noise that the chain takes away.
  *
- * With x the lane (blurred as the stack is), y the stack, d its noise as the halves show it and e what the chain takes of that noise, all in starlet scale j, and means over squares: C = Σ_j mean(((y − x)² − var e)/var d), variances
+ * With x the lane (blurred as the stack is), y the stack, d its noise as the halves show it and e
+ * what the chain takes of that noise, all in starlet scale j, and means over squares: C = Σ_j
+ * mean(((y − x)² − var e)/var d), variances
  * those about a pixel. Its mean is 0 where the chain takes noise only, and grows with the square of any structure that one of both has and the other has not. Unsupported where the lane has more light there than the stack, lost where it has less: by the sign of Σ_j mean(y − x) without
  * what is coarser than all scales, each mean over its own scatter and weighted by what its scale adds to C. σ is that of the same with noise in place of structure: d for y − x, var d for var e.
  *

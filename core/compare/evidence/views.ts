@@ -20,7 +20,10 @@ import { reconvolved, laneBlur } from "./reconvolved";
 import { areaOf } from "./place";
 import { bootstrapLight, bootstrapResidual, treatedBootstrap } from "./bootstrapResidual";
 
-/** What the maps and the stars are measured from: the light (mean of the channels) of a place with its surroundings, row-major, each `width` × `height`. */
+/**
+ * What the maps and the stars are measured from: the light (mean of the channels) of a place with
+ * its surroundings, row-major, each `width` × `height`.
+ */
 export interface SupportViews {
   width: number;
   height: number;
@@ -67,7 +70,10 @@ export interface EvidenceViews extends SupportViews {
 export const NOISY_SOURCES = ["a", "b", "plus", "minus"] as const;
 export type NoisySource = (typeof NOISY_SOURCES)[number];
 
-/** What may be made elsewhere: what is measured of the stack alone, and what the chain makes of the other pictures and of its own answer. */
+/**
+ * What may be made elsewhere: what is measured of the stack alone, and what the chain makes of the
+ * other pictures and of its own answer.
+ */
 export type MadeOf = { whole?: WholeViews; answer?: Raster } & Partial<Record<NoisySource, Raster>>;
 
 /** Throws for what was made of another place, or came without its pixels. */
@@ -159,7 +165,10 @@ export async function evidenceViews(
   };
 }
 
-/** What maps and stars are measured from at first, of two runs of the chain: that over the stack, and that over the stack with a share of the noise added. Null without halves. */
+/**
+ * What maps and stars are measured from at first, of two runs of the chain: that over the stack,
+ * and that over the stack with a share of the noise added. Null without halves.
+ */
 export async function supportViews(
   input: ChainInput,
   steps: readonly ReadyStep[],
@@ -194,7 +203,10 @@ async function answerOf(
   return light && treatedBootstrap(input, steps, place, light, job);
 }
 
-/** What is measured of the stack and the lane alone, over a place with its surroundings. With a `memo` that outlives the call, the seconds are those of what it had not. */
+/**
+ * What is measured of the stack and the lane alone, over a place with its surroundings. With a
+ * `memo` that outlives the call, the seconds are those of what it had not.
+ */
 export async function wholeViews(
   input: ChainInput,
   steps: readonly ReadyStep[],

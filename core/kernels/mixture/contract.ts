@@ -23,7 +23,9 @@ export interface MixtureBand {
 export interface MixtureKernels {
   /**
    * The best estimate (least mean square) of the starlet coefficients of a noisy plane at as many scales as there are bands, the coarse rest as it is:
-   * Σ_z p(z | v) Σ_k back_k gain_zk v_k with p ∝ exp(offset_z + ½ Σ_k gain_zk v_k²). Mirrored at the border. O(axes · (25 + 2 levels)) a pixel and scale. Only what is `kept` (all of it, if not said) is computed; the rest is anything.
+   * Σ_z p(z | v) Σ_k back_k gain_zk v_k with p ∝ exp(offset_z + ½ Σ_k gain_zk v_k²). Mirrored at
+   * the border. O(axes · (25 + 2 levels)) a pixel and scale. Only what is `kept` (all of it, if
+   * not said) is computed; the rest is anything.
    * Source: Portilla, Strela, Wainwright & Simoncelli 2003, IEEE TIP 12, 1338.
    */
   mixtureShrink(

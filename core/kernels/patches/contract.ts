@@ -2,7 +2,9 @@
 export interface PatchKernels {
   /**
    * Non-local means: each pixel becomes the mean of those within `search` px, weighted by e^(−max(0, d² − 2 σ²)/h²), d² the mean square difference of the
-   * patches of side 2 `patch` + 1 round the two; weights below e^−80 are 0; the pixel itself has the weight of the best of the others (1 where all are 0). Mirrored at the border. `noiseDistance` is 2 σ².
+   * patches of side 2 `patch` + 1 round the two; weights below e^−80 are 0; the pixel itself has
+   * the weight of the best of the others (1 where all are 0). Mirrored at the border.
+   * `noiseDistance` is 2 σ².
    * O(search²) a pixel whatever the patch. Sources: Buades, Coll & Morel 2005, CVPR 2, 60; sums over patches as in Darbon et al. 2008, ISBI, 1331.
    */
   nonLocalMeans(

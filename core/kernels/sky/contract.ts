@@ -46,7 +46,8 @@ export interface SkyKernels {
 export const BAND_CELL = 64;
 
 /**
- * Every second pixel of every second row shows σ of a cell to 3 % (neighbours in the band are much alike); with thousands of cells every fourth is
+ * Every second pixel of every second row shows σ of a cell to 3 % (neighbours in the band are much
+ * alike); with thousands of cells every fourth is
  * enough for their quartile.
  */
 export const sampleStep = (width: number, height: number): number =>

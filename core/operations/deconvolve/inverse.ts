@@ -73,7 +73,8 @@ export const inverse: Operation<Params, Needed> = {
   },
   channels: ["luminance", "each", "together"],
   needs: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape"] : ["noiseModel"]),
-  // The filter; coefficients of the last scale look 2 (2^4 − 1) px far, their power 2 · 2^3 more; what stands out is measured by two times three smoothings.
+  // The filter; coefficients of the last scale look 2 (2^4 − 1) px far, their power 2 · 2^3 more;
+  // what stands out is measured by two times three smoothings.
   idle: noBlur,
   source: around(haloOf),
   run(region, { params: p, facts, job, place }) {

@@ -14,7 +14,9 @@ const BRIGHT = [40, 120] as const;
 const [OWN_SIGMA, OWN_SHARE] = [20, 0.003];
 
 /**
- * What Richardson–Lucy found as a target shows it. Beside what is bright, where faint rings and structure are not to be distinguished, only what stands clear of such rings is shown so; the rest, rings among it, as the blur had it: T ∗ u' + P ∗ (u − u'), u' what stands clear.
+ * What Richardson–Lucy found as a target shows it. Beside what is bright, where faint rings and
+ * structure are not to be distinguished, only what stands clear of such rings is shown so; the
+ * rest, rings among it, as the blur had it: T ∗ u' + P ∗ (u − u'), u' what stands clear.
  * Source: own, after Magain, Courbin & Sohy 1998, ApJ 494, 472 (points and the rest).
  */
 export function suppressRings(

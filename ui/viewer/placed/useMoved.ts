@@ -21,7 +21,10 @@ interface Moving {
   onRemove: () => void;
 }
 
-/** Where something placed on the picture lies while it is dragged, and what moves or removes it: pointer, arrow keys, Delete, double click. */
+/**
+ * Where something placed on the picture lies while it is dragged, and what moves or removes it:
+ * pointer, arrow keys, Delete, double click.
+ */
 export function useMoved({ at, scale, size, steps, onMove, onRemove }: Moving) {
   const [dragged, setDragged] = useState<Place | null>(null);
   const clamp = (value: number, most: number) => Math.min(most - 1, Math.max(0, value));
