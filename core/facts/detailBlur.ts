@@ -1,14 +1,12 @@
 import * as z from "zod";
 import type { Kernels } from "../kernels";
-import { blurOfEnergies } from "../measure";
+import { blurOfPower, meanCovariance, powerOfCovariance, radialPower, sigmaAt, SLOPES, surroundings } from "../measure";
 import type { Raster } from "../raster";
-import { meanPlane, quantile } from "../raster";
+import { meanPlane } from "../raster";
 import type { Fact } from "./fact";
-
-/** Starlet scales whose energy is measured: detail of 1 … 32 px. */
-const SCALES = 6;
-/** One of so many pixels says how much is lit. */
-const SPARSE = 5;
+import type { NoiseModelFact } from "./noiseModel";
+import { noiseModel } from "./noiseModel";
+import { surface } from "./surface";
 
 const schema = z.object({
   /** FWHM in px; null where noise hides the fine detail. */
@@ -17,9 +15,8 @@ const schema = z.object({
 export type DetailBlurFact = z.infer<typeof schema>;
 
 /**
- * How a picture without stars is blurred, as the course of its energy over the sizes of detail
- * shows it (measure/detailBlur.ts); what is noise is measured by the halves, without them it counts
- * as detail.
+ * How a picture without stars is blurred, as the course of its power over frequency
+ * shows it (measure/detailBlur.ts); what is noise is measured by the halves, without them by the noise model.
  */
 export const detailBlur: Fact<DetailBlurFact> = {
   id: "detailBlur",
@@ -27,48 +24,28 @@ export const detailBlur: Fact<DetailBlurFact> = {
   schema,
   async measure(input, job) {
     const samples = await input.samples();
-    const all = energiesOf(samples, job.kernels);
+    const all = radialPower(lightOf(samples));
     const halves = await input.halfDifferences();
-    const noise = halves ? energiesOf(halves, job.kernels) : all.map(() => 0);
-    const fwhmPx = blurOfEnergies(
-      all.map((e, j) => e - noise[j]),
-      noise,
-      litShare(samples, job.kernels) < MOST_LIT,
-    );
-    return { fwhmPx };
+    const noise = halves
+      ? radialPower(lightOf(halves)).power
+      : modelled(samples, await input.fact(noiseModel), job.kernels);
+    const { isObject } = await input.fact(surface);
+    return { fwhmPx: blurOfPower(all, noise, isObject ? SLOPES.object : SLOPES.surface) };
   },
   noisier: (value) => value,
 };
 
-/** What is brighter than the dark end by a share of the range counts as lit; a planet or a disc on a dark sky lights no more of a picture than this, a surface nearly all. */
-const [DARK_END, BRIGHT_END, LIT, MOST_LIT] = [0.02, 0.995, 0.15, 0.6];
+const lightOf = (pieces: readonly Raster[]) => pieces.map((piece) => ({ ...piece, plane: meanPlane(piece) }));
 
-/** The share of pixels, smoothed over some 8 px, that are lit. */
-function litShare(pieces: readonly Raster[], kernels: Kernels): number {
-  const smooth = pieces.map((piece) =>
-    [0, 1, 2].reduce(
-      (plane: Float32Array, j) => kernels.starletSmooth(plane, piece.width, piece.height, j),
-      meanPlane(piece),
-    ),
+/** The power of the noise that a model has in the channels' mean. */
+function modelled(pieces: readonly Raster[], { models, covariance }: NoiseModelFact, kernels: Kernels): Float64Array {
+  const variances = pieces.flatMap(({ planes, width, height }) =>
+    planes.map((plane, c) => {
+      const level = surroundings(plane, width, height, kernels);
+      return level.reduce((sum, v) => sum + sigmaAt(models[c], v) ** 2, 0) / level.length;
+    }),
   );
-  const values = smooth.flatMap((plane) => [...plane.filter((_, i) => i % SPARSE === 0)]);
-  const [dark, bright] = [quantile(values, DARK_END), quantile(values, BRIGHT_END)];
-  return values.filter((v) => v > dark + LIT * (bright - dark)).length / values.length;
-}
-
-/** Mean square of the starlet coefficients of each scale. */
-function energiesOf(pieces: readonly Raster[], kernels: Kernels): number[] {
-  const sums = new Array<number>(SCALES).fill(0);
-  let count = 0;
-  for (const piece of pieces) {
-    const { width, height } = piece;
-    let current: Float32Array = meanPlane(piece);
-    count += current.length;
-    for (let j = 0; j < SCALES; j++) {
-      const smooth = kernels.starletSmooth(current, width, height, j);
-      for (let i = 0; i < smooth.length; i++) sums[j] += (current[i] - smooth[i]) ** 2;
-      current = smooth;
-    }
-  }
-  return sums.map((sum) => sum / count);
+  // Channels know nothing of one another: their mean has so much less.
+  const variance = variances.reduce((a, b) => a + b, 0) / variances.length / models.length;
+  return powerOfCovariance(meanCovariance(covariance)).map((power) => power * variance);
 }

@@ -16,6 +16,7 @@ import {
   STARLET_NOISE,
   strongerNoise,
   surroundings,
+  whiteNoiseField,
 } from "../measure";
 import type { Raster } from "../raster";
 import { cropRaster, medianInPlace, rasterOf, robustSpread, difference } from "../raster";
@@ -38,8 +39,9 @@ const schema = z.object({
 export type NoiseModelFact = z.infer<typeof schema>;
 
 /**
- * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: variance from the finest
- * starlet scale, over its share of white noise; correlation from how much more the picture's quiet
+ * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: where the noise is white, from
+ * mixed second differences, which structure hardly reaches (mixedDifferences.ts); elsewhere variance from the finest
+ * starlet scale, over its share of white noise, and correlation from how much more the picture's quiet
  * cells vary than that scale shows, taken as that of smoothed white
  * noise. So structure is never taken for noise at coarse scales. With patches of sky: how noise grows with the signal as before, but as strong as what varies in the patches, and correlated as
  * that is, less what is smoother than some 30 px. Sources: Janesick 2001, 2.2; own.
@@ -127,9 +129,10 @@ function channelNoise(
     const by = reliefs[k][c];
     if (halves) noises.push(by ? halves[k].planes[c].map((v, i) => v / by[i]) : halves[k].planes[c]);
     else {
-      const smooth = job.kernels.starletSmooth(plane, width, height, 0);
-      noises.push(plane.map((v, i) => (v - smooth[i]) / STARLET_NOISE[0]));
-      if (k < 3) ratios.push(noiseCorrelation(plane, width, height, job.kernels) ?? 1);
+      const white = whiteNoiseField(plane, width, height, job.kernels);
+      noises.push(white ?? finestDetail(plane, width, height, job));
+      if (white) ratios.push(1);
+      else if (k < 3) ratios.push(noiseCorrelation(plane, width, height, job.kernels) ?? 1);
     }
   }
   const [level, noise] = sparse(levels, noises, gaps);
@@ -140,6 +143,11 @@ function channelNoise(
     model: strongerNoise(model, ratio),
     assumed: gaussianCorrelation(smoothingOf(ratio)),
   };
+}
+
+/** The finest starlet scale, with the σ of white noise as that of its pixels. */
+function finestDetail(plane: Float32Array, width: number, height: number, { kernels }: JobHandle): Float32Array {
+  return difference(plane, kernels.starletSmooth(plane, width, height, 0)).map((v) => v / STARLET_NOISE[0]);
 }
 
 /** The smoothing of white noise, as σ in px, after which noise per pixel is `ratio` times what the finest scale shows. */

@@ -2,47 +2,50 @@ import { blurredField, exposed, FIELD_SIDE as SIDE, powerLawField } from "../tes
 import { afterStep, stepOf } from "../testing/chainOn";
 import { createRandom } from "../numeric/random";
 import { meanAndDeviation, rasterOf } from "../raster";
-import { blurOfEnergies, overBands, roundPsf } from "./index";
+import { blurOfPower, powerOfCovariance, radialPower, roundPsf, SLOPES } from "./index";
+import { spectrumOf } from "./spectrum";
 
-/** Energies of six starlet scales of a picture whose energy falls as f^−slope, blurred. */
-function law(fwhmPx: number, slope: number): number[] {
-  const out = new Array<number>(6).fill(0);
-  overBands(roundPsf(fwhmPx, 3.5), slope, 6, (j, filter, transfer, energy) => {
-    out[j] += (filter * transfer) ** 2 * energy;
-  });
-  // So coarse a scale is hardly blurred, and the picture ends.
-  out[5] = out[4] * 2 ** (0.9 * (slope - 2));
-  return out;
+/** Frequencies at the middle of each bin, in cycles per px. */
+const FREQUENCIES = Array.from({ length: 56 }, (_, k) => (k + 4.5) / 128);
+const count = Float64Array.from(FREQUENCIES, (f) => 3000 * f);
+const NOTHING = new Float64Array(FREQUENCIES.length);
+
+/** Power of a picture that falls as f^−slope, blurred by a Moffat: its transfer from a transform of a larger PSF. */
+function lawOf(fwhmPx: number, slope: number): Float64Array {
+  const { re } = spectrumOf(roundPsf(fwhmPx, 3.5, 40), 256);
+  return Float64Array.from(FREQUENCIES, (f, k) => f ** -slope * re[2 * k + 9] ** 2);
 }
-const none = [0, 0, 0, 0, 0, 0];
 
-test("energies of a power law, of a Moffat of 2.5 … 8 px, are those of a separate computation", () => {
-  // Source: numpy, the same sums over the frequencies of a transform of 512 × 512: steps from scale to scale in octaves.
-  const expected: [number, number, number[]][] = [
-    [2.5, 2, [1.71, 0.82, 0.3, 0.09]],
-    [4, 3, [3.03, 2.2, 1.52, 1.17]],
-    [8, 3, [3.66, 3.09, 2.24, 1.54]],
-  ];
-  for (const [fwhm, slope, steps] of expected) {
-    const energies = law(fwhm, slope);
-    steps.forEach((step, j) => expect(Math.abs(Math.log2(energies[j + 1] / energies[j]) - step)).toBeLessThan(0.05));
-  }
+test("white noise of σ 2 has power 4 at every frequency, as its autocovariance says", () => {
+  const random = createRandom(9);
+  const plane = Float32Array.from({ length: 512 * 512 }, () => 5 + 2 * random.normal());
+  const { power } = radialPower([{ plane, width: 512, height: 512 }]);
+  for (const v of power) expect(Math.abs(v / 4 - 1)).toBeLessThan(0.2);
+  const white = new Float64Array(17 * 17);
+  white[8 * 17 + 8] = 4;
+  for (const v of powerOfCovariance(white)) expect(v).toBeCloseTo(4, 9);
+  // A mean of two neighbours along x: (1 + cos 2π u)/2, at (u, v) of the lowest bin nearly 1.
+  const pair = new Float64Array(17 * 17);
+  pair[8 * 17 + 8] = 0.5;
+  pair[8 * 17 + 7] = pair[8 * 17 + 9] = 0.25;
+  expect(powerOfCovariance(pair)[0]).toBeGreaterThan(0.97);
 });
 
-test.each([1.5, 2.5, 4, 6, 8])("a blur of %f px is measured from such energies, whatever they fall by", (fwhm) => {
-  for (const slope of [2, 2.5, 3]) {
-    const energies = law(fwhm, slope);
-    expect(Math.abs((blurOfEnergies(energies, none) ?? 0) / fwhm - 1)).toBeLessThan(0.05);
-  }
+test.each([2.5, 4, 6, 8])("a blur of %f px is measured from such power, whatever it falls by", (fwhm) => {
+  const found = (slope: number) => blurOfPower({ power: lawOf(fwhm, slope), count }, NOTHING, SLOPES.surface) ?? 0;
+  for (const slope of [2.4, 2.8, 3.2]) expect(Math.abs(found(slope) / fwhm - 1)).toBeLessThan(0.15);
+  expect(Math.abs(found(2.8) - fwhm)).toBeLessThan(0.11);
 });
 
-test("noise that hides the finest scale leaves four to measure it by; noise that hides two, or no light at all, says nothing", () => {
-  const energies = law(4, 3);
-  const hidden = (scales: number) => energies.map((e, j) => (j < scales ? 1.5 * e : 0.01 * e));
-  expect(Math.abs((blurOfEnergies(energies, hidden(1)) ?? 0) - 4)).toBeLessThan(0.4);
-  expect(blurOfEnergies(energies, hidden(2))).toBeNull();
-  expect(blurOfEnergies(none, none)).toBeNull();
-  expect(blurOfEnergies([...energies.slice(0, 3), -1, ...energies.slice(4)], none)).toBeNull();
+test("noise takes over from a frequency on, and what lies below says the same; little above it says nothing", () => {
+  const light = lawOf(4, 2.8);
+  const withNoise = (level: number) => {
+    const noise = NOTHING.map(() => level);
+    return blurOfPower({ power: light.map((v) => v + level), count }, noise, SLOPES.surface);
+  };
+  expect(Math.abs((withNoise(light[20]) ?? 0) - 4)).toBeLessThan(0.4);
+  expect(withNoise(20 * light[3])).toBeNull();
+  expect(blurOfPower({ power: NOTHING, count }, NOTHING, SLOPES.surface)).toBeNull();
 });
 
 /** Hills of all sizes. */

@@ -1,98 +1,159 @@
 import type { Psf } from "../kernels";
+import { fftSquareInPlace } from "../numeric/fft";
 import { roundPsf } from "./psf";
+import { REACH } from "./covariance";
+import { spectrumOf } from "./spectrum";
 
-/** Frequencies to each side at which energies are summed. */
-const GRID = 64;
-/** The wings of the blur that is looked for. */
+/** Side of the tiles whose power is measured, and the bins of frequency: bin k from (k + FIRST)/BINS cycles per px on. */
+const TILE = 256;
+const [BINS, FIRST, LAST] = [128, 4, 60];
+const COUNT = LAST - FIRST;
+/** The wings of the blur that is looked for, and its widths in px. */
 const BETA = 3.5;
-/** Widths that are looked for, in px. */
-const [LEAST_FWHM, MOST_FWHM] = [1, 9];
-/** Scales that show the blur, and how many of the finest may be lost in noise. */
-const [TOLD_BY, LOST] = [4, 1];
-/**
- * Slopes that pictures have: of surfaces full of craters, and of discs, belts and edges; what the
- * coarsest two scales show of it is this share of it, since the picture ends.
- */
-const [LEAST_SLOPE, MOST_SLOPE, TOLD] = [2, 3, 0.9];
+const [LEAST_FWHM, MOST_FWHM, STEP] = [1, 9, 0.1];
+/** How far the logarithm of a picture's power strays from a power law, and the least that stands above the noise, in its power. */
+const [STRAY, ABOVE] = [1, 0.15];
+/** What scatters by less than this many times itself is believed. */
+const SURE = 1.5;
+/** What is so much fainter than the lowest frequencies is what the window and the PSF's own border leave of them. */
+const LEAKAGE = 1e-7;
+/** So few frequencies above the noise say nothing. */
+const LEAST_BINS = 8;
+/** Powers by which pictures fall off, and their spread: of surfaces, and of one bright object on a dark sky, which has edges alone. */
+export const SLOPES = { surface: [2.8, 0.3], object: [3, 0.1] } as const;
+
+/** Power by bin of frequency, and how many frequencies each bin holds. */
+export interface RadialPower {
+  power: Float64Array;
+  count: Float64Array;
+}
+
+const binOf = (u: number, v: number, side: number): number => Math.floor((Math.hypot(u, v) / side) * BINS) - FIRST;
+
+/** Calls for each frequency of a grid that lies in a bin. */
+function overBins(side: number, visit: (at: number, bin: number) => void): void {
+  const signed = (k: number) => (k < side / 2 ? k : k - side);
+  for (let v = 0, i = 0; v < side; v++)
+    for (let u = 0; u < side; u++, i++) {
+      const bin = binOf(signed(u), signed(v), side);
+      if (bin >= 0 && bin < COUNT) visit(i, bin);
+    }
+}
 
 /**
- * Sums over frequencies f of a picture whose energy falls as f^−slope: at each, the filter of each starlet scale (products of cos⁴ π 2^i f along the axes), what a round PSF leaves, and the energy.
+ * Mean power of planes by frequency, of .03 to .47 cycles per px: tiles of 256 px (or the largest power of two that
+ * fits) less their mean, under a Hann window, over its mean square, so that white noise of σ 1 has power 1 in each bin.
+ * `planes`: without gaps. Planes smaller than 32 px say nothing. O(pixels · log tile). Source: Welch 1967, IEEE Trans.
+ * Audio Electroacoust. 15, 70.
  */
-export function overBands(
-  { size, values }: Psf,
-  slope: number,
-  scales: number,
-  add: (scale: number, filter: number, transfer: number, energy: number) => void,
+export function radialPower(planes: readonly { plane: Float32Array; width: number; height: number }[]): RadialPower {
+  const [power, count] = [new Float64Array(COUNT), new Float64Array(COUNT)];
+  for (const { plane, width, height } of planes) {
+    const side = Math.min(TILE, 2 ** Math.floor(Math.log2(Math.min(width, height))));
+    if (side < 32) continue;
+    const window = Float64Array.from(
+      { length: side },
+      (_, k) => 0.5 - 0.5 * Math.cos((2 * Math.PI * (k + 0.5)) / side),
+    );
+    for (let y = 0; y + side <= height; y += side)
+      for (let x = 0; x + side <= width; x += side) addTile(plane, width, x, y, window, power, count);
+  }
+  for (let k = 0; k < COUNT; k++) power[k] /= Math.max(1, count[k]);
+  return { power, count };
+}
+
+function addTile(
+  plane: Float32Array,
+  width: number,
+  x: number,
+  y: number,
+  window: Float64Array,
+  power: Float64Array,
+  count: Float64Array,
 ): void {
-  const radius = (size - 1) / 2;
-  const smooth = (f: number, scales: number) =>
-    Array.from({ length: scales }, (_, i) => Math.cos(Math.PI * 2 ** i * f) ** 4).reduce((a, b) => a * b, 1);
-  const along = Array.from({ length: GRID + 1 }, (_, u) =>
-    Array.from({ length: scales + 1 }, (_s, j) => smooth((0.5 * u) / GRID, j)),
-  );
-  const waves = Array.from({ length: GRID + 1 }, (_, u) =>
-    Float64Array.from({ length: size }, (_v, x) => Math.cos((Math.PI * u * (x - radius)) / GRID)),
-  );
-  // A round PSF is even along both axes: rows first, then what comes of them.
-  const across = waves.map((wave) =>
-    Float64Array.from({ length: size }, (_, y) => wave.reduce((sum, w, x) => sum + w * values[y * size + x], 0)),
-  );
-  for (let v = 0; v <= GRID; v++)
-    for (let u = v === 0 ? 1 : 0; u <= GRID; u++) {
-      const transfer = across[u].reduce((sum, w, y) => sum + w * waves[v][y], 0);
-      // Each stands for those mirrored at the axes too.
-      const times = (u > 0 ? 2 : 1) * (v > 0 ? 2 : 1);
-      const energy = times * Math.hypot((0.5 * u) / GRID, (0.5 * v) / GRID) ** -slope;
-      for (let j = 0; j < scales; j++)
-        add(j, Math.abs(along[u][j] * along[v][j] - along[u][j + 1] * along[v][j + 1]), transfer, energy);
+  const side = window.length;
+  const [re, im] = [new Float64Array(side * side), new Float64Array(side * side)];
+  let [mean, weight] = [0, 0];
+  for (let v = 0; v < side; v++) for (let u = 0; u < side; u++) mean += plane[(y + v) * width + x + u] / (side * side);
+  for (let v = 0, i = 0; v < side; v++)
+    for (let u = 0; u < side; u++, i++) {
+      const w = window[u] * window[v];
+      re[i] = w * (plane[(y + v) * width + x + u] - mean);
+      weight += w * w;
     }
+  fftSquareInPlace(re, im, side, false);
+  overBins(side, (i, bin) => {
+    power[bin] += (re[i] * re[i] + im[i] * im[i]) / weight;
+    count[bin]++;
+  });
+}
+
+/** Power by bin of noise whose autocovariance to lags of 8 px is known (covariance.ts). */
+export function powerOfCovariance(lags: ArrayLike<number>): Float64Array {
+  const { re } = spectrumOf({ size: 2 * REACH + 1, values: lags }, BINS);
+  const [power, count] = [new Float64Array(COUNT), new Float64Array(COUNT)];
+  overBins(BINS, (i, bin) => {
+    power[bin] += Math.max(0, re[i]);
+    count[bin]++;
+  });
+  return power.map((sum, k) => sum / count[k]);
+}
+
+/** What a round PSF leaves of a wave along an axis, at the middle of each bin. */
+function transferOf({ size, values }: Psf): Float64Array {
+  const radius = (size - 1) / 2;
+  const across = Float64Array.from({ length: size }, (_, x) => {
+    let sum = 0;
+    for (let y = 0; y < size; y++) sum += values[y * size + x];
+    return sum;
+  });
+  return Float64Array.from({ length: COUNT }, (_, k) =>
+    across.reduce((sum, v, x) => sum + v * Math.cos((2 * Math.PI * (k + FIRST + 0.5) * (x - radius)) / BINS), 0),
+  );
 }
 
 /**
- * FWHM of the blur of a picture without stars, from the energies (mean squares) of its starlet coefficients at the scales 1, 2 … 32 px, noise taken off, and those of the noise: that which gives a picture whose energy falls as f^−slope the same course over the four finest
- * scales that stand above the noise. The slope is 3 for one bright object on a dark sky, whose
- * coarsest scales show its size instead; else what the two coarsest show, 2 … 3. Between 1 (no
- * blur) and 9 px; null where noise hides more than the finest scale.
- * Source: own; the law after Field 1987, JOSA A 4, 2379 (natural scenes).
+ * FWHM in px of the blur of a picture without stars, from its power by frequency, `noise` the part of it that is noise:
+ * the round Moffat of β 3.5 after which ln power = A − s ln f + 2 ln MTF(f) fits best over the frequencies from the
+ * lowest up to where noise takes over, s about what pictures have (`slope`: mean and spread). Between 1 (no blur) and
+ * 9 px; null where fewer than eight bins stand above the noise. Narrower wings than that are taken for a wider
+ * blur, by some 10 % at β 5. Source: after Field 1987, JOSA A 4, 2379 (natural scenes), and Goldstein & Fattal 2012, ECCV
+ * (blur from the power of edges); own in its form.
  */
-export function blurOfEnergies(
-  energies: readonly number[],
-  noise: readonly number[],
-  isOneObject = false,
+export function blurOfPower(
+  { power, count }: RadialPower,
+  noise: ArrayLike<number>,
+  [mean, spread]: readonly [number, number],
 ): number | null {
-  const first = energies.findIndex((e, j) => e > noise[j] && e > 0);
-  const last = energies.length - 1;
-  if (first < 0 || first > LOST || energies.slice(first).some((e) => !(e > 0))) return null;
-  const coarse = 2 + Math.log2(energies[last] / energies[last - 1]) / TOLD;
-  const slope = isOneObject ? MOST_SLOPE : Math.min(MOST_SLOPE, Math.max(LEAST_SLOPE, coarse));
-  const end = first + TOLD_BY;
-  const away = (fwhmPx: number) => {
-    const law = new Float64Array(end);
-    overBands(roundPsf(fwhmPx, BETA), slope, end, (j, filter, transfer, energy) => {
-      law[j] += (filter * transfer) ** 2 * energy;
+  const rows: { k: number; f: number; y: number; weight: number }[] = [];
+  for (let k = 0; k < COUNT; k++) {
+    const signal = power[k] - noise[k];
+    const scatter = Math.SQRT2 * (power[k] / Math.sqrt(count[k]));
+    if (power[k] < LEAKAGE * power[0]) break;
+    if (!(signal > ABOVE * noise[k]) || !(signal > SURE * scatter)) break;
+    const weight = 1 / (STRAY ** 2 + (scatter / signal) ** 2);
+    rows.push({ k, f: Math.log((k + FIRST + 0.5) / BINS), y: Math.log(signal), weight });
+  }
+  if (rows.length < LEAST_BINS) return null;
+  let best = { cost: Infinity, fwhmPx: LEAST_FWHM };
+  for (let fwhmPx = LEAST_FWHM; fwhmPx <= MOST_FWHM; fwhmPx += STEP) {
+    const transfer = transferOf(roundPsf(fwhmPx, BETA));
+    // Weighted least squares in A and s, the latter with what is known of it beforehand.
+    let [w, wf, wff, wz, wfz] = [0, 0, 1 / spread ** 2, 0, -mean / spread ** 2];
+    const rest = rows.map(({ k, f, y, weight }) => {
+      const z = y - 2 * Math.log(Math.max(transfer[k], 1e-9));
+      w += weight;
+      wf += weight * f;
+      wff += weight * f * f;
+      wz += weight * z;
+      wfz += weight * f * z;
+      return z;
     });
-    const logs = Array.from(law.subarray(first), (e, k) => Math.log(energies[first + k] / e));
-    const mean = logs.reduce((a, b) => a + b, 0) / logs.length;
-    return logs.reduce((sum, v) => sum + (v - mean) ** 2, 0);
-  };
-  return narrowed(away, LEAST_FWHM, MOST_FWHM);
-}
-
-/** Where a function with one valley is least, by golden sections to .02. */
-function narrowed(f: (x: number) => number, low: number, high: number): number {
-  const golden = (Math.sqrt(5) - 1) / 2;
-  let [a, b] = [low, high];
-  let [x, y] = [b - golden * (b - a), a + golden * (b - a)];
-  let [fx, fy] = [f(x), f(y)];
-  while (b - a > 0.02)
-    if (fx < fy) {
-      [b, y, fy] = [y, x, fx];
-      x = b - golden * (b - a);
-      fx = f(x);
-    } else {
-      [a, x, fx] = [x, y, fy];
-      y = a + golden * (b - a);
-      fy = f(y);
-    }
-  return (a + b) / 2;
+    const minusSlope = (w * wfz - wf * wz) / (w * wff - wf * wf);
+    const level = (wz - minusSlope * wf) / w;
+    const away = rows.reduce((sum, { f, weight }, i) => sum + weight * (rest[i] - level - minusSlope * f) ** 2, 0);
+    const cost = away + ((minusSlope + mean) / spread) ** 2;
+    if (cost < best.cost) best = { cost, fwhmPx };
+  }
+  return best.fwhmPx;
 }

@@ -24,6 +24,7 @@ export type { MaybeJudged } from "./deblendStars";
 export { deblendStars } from "./deblendStars";
 export type { StarFit } from "./fit";
 export { fitMoffat } from "./fit";
+export { whiteNoiseField } from "./mixedDifferences";
 export { STARLET_NOISE, noiseCorrelation, pixelNoise, scaleNoise, whiteNoise } from "./noise";
 export type { DoubleImage } from "./doubles";
 export { findDoubleImage } from "./doubles";
@@ -36,7 +37,8 @@ export type { TelescopeBlur } from "./telescopePsf";
 export type { Star, StarOptions } from "./stars";
 export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";
-export { blurOfEnergies, overBands } from "./detailBlur";
+export { blurOfPower, powerOfCovariance, radialPower, SLOPES } from "./detailBlur";
+export { overBands } from "./overBands";
 export {
   NO_MEASURES,
   areAlike,

@@ -241,15 +241,16 @@ export function variationInto(u: usize, up: i32, w: i32, h: i32, soften: f32, px
   }
 }
 
-/** u ← u/max(least, 1 − λ div p) inside w × h. */
-export function dividedBy(u: usize, up: i32, w: i32, h: i32, lambda: f32, least: f32, px: usize, py: usize): void {
-  const pitch = (<usize>up) << 2, k = f32x4.splat(lambda), one = f32x4.splat(1.0), most = f32x4.splat(least);
+/** u ← u/max(least, 1 − λ div p) inside w × h; λ by pixel from `lambdas`, one for all where that is 0. */
+export function dividedBy(u: usize, up: i32, w: i32, h: i32, lambdas: usize, lambda: f32, least: f32, px: usize, py: usize): void {
+  const pitch = (<usize>up) << 2, all = f32x4.splat(lambda), one = f32x4.splat(1.0), most = f32x4.splat(least);
   for (let y = 0; y < h; y++) {
     const row = (<usize>y) * pitch;
     for (let x: usize = 0; x < (<usize>w) << 2; x += 16) {
       const at = row + x;
       const across = f32x4.sub(v128.load(px + at), v128.load(px + at - 4));
       const down = f32x4.sub(v128.load(py + at), y > 0 ? v128.load(py + at - pitch) : f32x4.splat(0.0));
+      const k = lambdas ? v128.load(lambdas + at) : all;
       const divisor = f32x4.max(most, f32x4.sub(one, f32x4.mul(k, f32x4.add(across, down))));
       v128.store(u + at, f32x4.div(v128.load(u + at), divisor));
     }

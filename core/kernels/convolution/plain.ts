@@ -54,6 +54,8 @@ function richardsonLucy(
   const blur = createConvolver(width, height, psf);
   const { iterations, start, floor, damping, isHastened } = settings;
   if (damping) checkPlane(damping.inverse, width, height);
+  if (settings.variation && typeof settings.variation.lambda !== "number")
+    checkPlane(settings.variation.lambda, width, height);
   const u = startOf(start, data);
   let before = u.slice();
   for (let k = 0; k < iterations; k++) {
@@ -85,7 +87,7 @@ function dampingAt(far: number): number {
 function divisors(
   u: Float32Array,
   width: number,
-  { lambda, soften }: { lambda: number; soften: number },
+  { lambda, soften }: { lambda: number | Float32Array; soften: number },
 ): Float64Array {
   const [px, py] = [new Float64Array(u.length), new Float64Array(u.length)];
   for (let i = 0; i < u.length; i++) {
@@ -97,6 +99,7 @@ function divisors(
   return Float64Array.from(u, (_, i) => {
     const left = i % width > 0 ? px[i - 1] : 0;
     const above = i >= width ? py[i - width] : 0;
-    return Math.max(LEAST_DIVISOR, 1 - lambda * (px[i] - left + py[i] - above));
+    const here = typeof lambda === "number" ? lambda : lambda[i];
+    return Math.max(LEAST_DIVISOR, 1 - here * (px[i] - left + py[i] - above));
   });
 }

@@ -12,7 +12,17 @@ export interface Exports extends WasmModule {
   dampedColumns(data: number, inverse: number, up: number, floor: number, ...z: ColumnArguments): void;
   hasten(u: number, before: number, count: number, by: number): void;
   variationInto(u: number, up: number, w: number, h: number, soften: number, px: number, py: number): void;
-  dividedBy(u: number, up: number, w: number, h: number, lambda: number, least: number, px: number, py: number): void;
+  dividedBy(
+    u: number,
+    up: number,
+    w: number,
+    h: number,
+    lambdas: number,
+    lambda: number,
+    least: number,
+    px: number,
+    py: number,
+  ): void;
   updateColumns(u: number, up: number, last: number, ...z: ColumnArguments): void;
   transferRows(
     zre: number,

@@ -29,6 +29,9 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
     checkPlane(data, width, height);
     const { iterations, start, floor, variation, damping, isHastened = false } = settings;
     if (damping) checkPlane(damping.inverse, width, height);
+    const lambda = variation?.lambda ?? 0;
+    const lambdas = typeof lambda === "number" ? null : lambda;
+    if (lambdas) checkPlane(lambdas, width, height);
     if (iterations < 1) return startOf(start, data);
     const { arena, u, extra, up, h, columns, rowsThrough, load, result } = prepareConvolution(
       ...([wasm, width, height, psf] as const),
@@ -36,6 +39,7 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
         data: plane,
         before: isHastened ? plane : 0,
         inverse: damping ? plane : 0,
+        lambdas: lambdas ? plane : 0,
         // With a vector and a row of zeros before and after each.
         px: variation ? plane + pitch + 32 : 0,
         py: variation ? plane + pitch + 32 : 0,
@@ -48,6 +52,7 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
       arena.floats(extra.inverse, up * h).fill(FAR);
       arena.write(extra.inverse, damping.inverse, width, height, up);
     }
+    if (lambdas) load(extra.lambdas, lambdas);
     const [px, py] = [extra.px, extra.py].map((plane) => plane + 4 * (up + 16));
     if (variation) for (const plane of [extra.px, extra.py]) arena.zero(plane, up * (h + 1) + 32);
     wasm.forwardColumns(u, up, ...columns);
@@ -58,7 +63,8 @@ export function convolutionWasm(module: WasmModule): ConvolutionKernels {
       rowsThrough(true);
       if (variation) {
         wasm.variationInto(u, up, width, height, variation.soften, px, py);
-        wasm.dividedBy(u, up, width, height, variation.lambda, LEAST_DIVISOR, px, py);
+        const all = typeof lambda === "number" ? lambda : 0;
+        wasm.dividedBy(u, up, width, height, lambdas ? extra.lambdas : 0, all, LEAST_DIVISOR, px, py);
       }
       const isLast = k === iterations - 1;
       wasm.updateColumns(u, up, isLast || isHastened ? 1 : 0, ...columns);

@@ -3,7 +3,7 @@ import type { JobHandle } from "../../job";
 import type { Kernels, Psf } from "../../kernels";
 import type { Memory } from "../../memory";
 import type { MoffatShape } from "../../measure";
-import { meanPsf, moffatPsf, roundPsf, sigmaAt, surroundings } from "../../measure";
+import { meanPsf, moffatPsf, roundPsf, sigmaAt, smoothed, surroundings } from "../../measure";
 import { smoothstep } from "../../numeric/smoothstep";
 import { parameters, slider, toggle } from "../../parameters";
 import type { Raster } from "../../raster";
@@ -24,7 +24,7 @@ import {
 } from "./blur";
 import { suppressRings } from "./ringSuppression";
 import { limitUndershoot } from "./undershootLimit";
-import { hastenedField, restored, shownBy, smoothnessField, targetFwhm } from "./lucy";
+import { hastenedField, restored, shownBy, smoothnessField, steepWeight, targetFwhm } from "./lucy";
 import { withSpatiallyVaryingPsf, widest } from "./spatiallyVaryingPsf";
 
 /** Blurs that stars showed, here or elsewhere. */
@@ -40,14 +40,14 @@ const lucyParameters = parameters({
     step: 1,
     default: 20,
   }),
-  hastened: { ...hastenedField(), when: { name: "psf", is: OF_STARS } },
+  hastened: hastenedField(),
   ...blurFields({ psf: "measured", fwhmPx: 3, beta: 3 }),
   shown: toggle({
     label: "No sharper than the sampling carries",
     hint: "With the blur of stars: shows the result with stars of a width that its pixels can carry, free of rings; without it, as sharp as the iterations make it.",
     default: true,
   }),
-  smoothness: { ...smoothnessField(1), when: { name: "psf", is: OF_STARS } },
+  smoothness: smoothnessField(1),
   damping: slider({
     label: "Leave alone below",
     hint: "What the result, blurred again, misses by less than this much of the noise is taken for right: grain is not worked on any more",
@@ -85,7 +85,7 @@ const lucyParameters = parameters({
   }),
 });
 type Params = typeof lucyParameters.defaults;
-type Needed = "noiseModel" | "sky" | StarBlur;
+type Needed = "surface" | "noiseModel" | "sky" | StarBlur;
 
 /** Half the side of the profile by which the result is shown. */
 const SHOWN_RADIUS = 8;
@@ -109,11 +109,11 @@ const typedOf = (p: Params, memory?: Memory): { psf: Psf; target: Psf | null } =
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
  * Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260; Magain, Courbin & Sohy 1998, ApJ 494, 472 (target PSF); White 1994, ASP Conf. 61, 292 (damping);
  * Wang & Miller 2014, IEEE Trans. Image Process. 23, 848 (longer steps).
- * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark rings round bright stars, and took longer steps with any blur; version 5 left faint rings beside the brightest stars.
+ * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark rings round bright stars, and took longer steps with any blur; version 5 left faint rings beside the brightest stars; version 6 took plain steps without smoothness with any blur that no star shows, and kept bright surfaces as bright stars.
  */
 export const richardsonLucy: Operation<Params, Needed> = {
   id: "deconvolve.richardson-lucy",
-  version: 6,
+  version: 7,
   migrations: {
     1: (params) => ({ ...params, shown: false, smoothness: 0 }),
     4: (older) => {
@@ -121,6 +121,7 @@ export const richardsonLucy: Operation<Params, Needed> = {
       const isLonger = params.hastened && "psf" in params && !isOfStars(params.psf);
       return isLonger ? { ...params, iterations: Math.min(100, 3 * params.iterations) } : params;
     },
+    6: (params) => ("psf" in params && !isOfStars(params.psf) ? { ...params, hastened: false, smoothness: 0 } : params),
   },
   words: {
     title: "Richardson–Lucy deconvolution",
@@ -148,7 +149,11 @@ export const richardsonLucy: Operation<Params, Needed> = {
   },
   channels: ["luminance", "each"],
   // The influence of a pixel dies out with distance but never ends: at two PSF radii 60 iterations differ by 1.2e-6.
-  needs: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
+  needs: ({ psf }) => [
+    "noiseModel",
+    "sky",
+    ...(psf === "measured" ? (["psf", "psfShape"] as const) : (["surface"] as const)),
+  ],
   idle: noBlur,
   source: around(haloOf),
   run(region, { params: p, facts, job, place }) {
@@ -172,6 +177,15 @@ export const richardsonLucy: Operation<Params, Needed> = {
 const WIDE_WINGS = 2.2;
 
 function haloOf(p: Params, facts: Facts<Needed>): number {
+  return Math.max(ownHalo(p, facts), p.protectStars > 0 ? blurHalo(p, facts) + POINT_HALO : 0);
+}
+
+function blurHalo(p: Params, facts: Facts<Needed>): number {
+  const shapes = shapesOf(p, facts);
+  return shapes ? blurRadius(p.share * Math.max(...shapes.map(widest))) : typedRadius(p);
+}
+
+function ownHalo(p: Params, facts: Facts<Needed>): number {
   const shapes = shapesOf(p, facts);
   const shown = p.shown ? SHOWN_RADIUS : 0;
   if (!shapes)
@@ -185,7 +199,7 @@ function treated(
   height: number,
   { starFwhm, ...blur }: { psf: Psf; target: Psf | null; starFwhm: number | null },
   p: Params,
-  { noiseModel, sky: ofSky }: Facts<Needed>,
+  { surface, noiseModel, sky: ofSky }: Facts<Needed>,
   c: number,
   job: JobHandle,
 ): Float32Array {
@@ -200,9 +214,15 @@ function treated(
   const settings = {
     ...blur,
     iterations: p.iterations,
-    isHastened: isOfStars(p.psf) && p.hastened,
-    smoothness: isOfStars(p.psf) ? p.smoothness : 0,
-    zero,
+    isHastened: p.hastened && (isOfStars(p.psf) || !surface.isObject),
+    smoothness: p.smoothness,
+    surface: isOfStars(p.psf)
+      ? null
+      : {
+          weight: steepWeight(Math.sqrt(a), surface.slope[c], typedFwhm(p)),
+          variance: (level: number) => sigmaAt(noiseModel.models[c], level) ** 2,
+        },
+    zero: p.psf === "measured" ? zero : Math.min(zero, surface.darkest[c]),
     sigma: Math.sqrt(a),
     floor: Math.max(range * 1e-7, sky.sigma * 1e-3),
     smoothings: 0,
@@ -222,6 +242,10 @@ function treated(
   const keep = protection(plane, width, height, blur.psf, p, sky, job.kernels);
   return sharp.map((v, i) => v + keep[i] * (plane[i] - v));
 }
+
+/** What stands out of its surroundings of some 16 px is a point: bright surfaces do not. */
+const POINT_SCALES = 4;
+const POINT_HALO = 2 * (2 ** POINT_SCALES - 1);
 
 interface ChannelSky {
   sky: number;
@@ -252,9 +276,10 @@ function protection(
     for (let i = 0; i < keep.length; i++)
       keep[i] = p.protectBackground * (1 - smoothstep((mean[i] - sky) / noise, 2, 12));
   }
-  const limit = sky + 0.75 * (brightest - sky);
-  if (p.protectStars > 0 && padded.some((v) => v > limit)) {
-    const beside = near(padded.map((v) => (v > limit ? 1 : 0)));
+  if (p.protectStars > 0) {
+    const around = smoothed(padded, w, h, POINT_SCALES, kernels);
+    const least = 0.75 * (brightest - sky);
+    const beside = near(padded.map((v, i) => (v - around[i] > least ? 1 : 0)));
     // A single bright pixel spreads to the PSF's own shape; 40 times that reaches about 1.5 FWHM around it.
     const gain = 40;
     for (let i = 0; i < keep.length; i++)

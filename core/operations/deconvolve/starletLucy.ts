@@ -37,7 +37,7 @@ const starletParameters = parameters({
   }),
 });
 type Params = typeof starletParameters.defaults;
-type Needed = "noiseModel" | "sky" | StarBlur;
+type Needed = "noiseModel" | "sky" | "surface" | StarBlur;
 
 const haloOf = (p: Params, facts: Facts<Needed>): number =>
   2 * reachOf(p, facts).radius + 2 * (2 ** SCALES - 1) + SHOWN_RADIUS;
@@ -45,11 +45,11 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 /**
  * Richardson–Lucy in which what the blurred estimate misses of the data counts at each starlet scale only as far as it exceeds the noise: u ← u · Pᵀ((P u + r̄)/P u), r̄ the residual d − P u with its coefficients w as sign(w) max(0, |w| − gate σ_j), what is coarser whole.
  * Each step to the power 7/4: with plain ones bright stars were still 5 % short of their light after thirty (Meinel 1986, JOSA A 3, 787). Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
- * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars and took plain steps, version 3 let rings stay one σ deep, version 4 showed faint rings beside the brightest stars and took steps to the power 1.7.
+ * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars and took plain steps, version 3 let rings stay one σ deep, version 4 showed faint rings beside the brightest stars and took steps to the power 1.7, version 5 cut shadows off with a blur that no star shows.
  */
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
-  version: 5,
+  version: 6,
   words: {
     title: "Richardson–Lucy, gated",
     short: "Gated Lucy",
@@ -66,7 +66,11 @@ export const starletLucy: Operation<Params, Needed> = {
   channels: ["luminance", "each"],
   // Each iteration looks a little farther than the halo; what it finds there counts for next to nothing.
   cropBound: 1e-4,
-  needs: ({ psf }) => (psf === "measured" ? ["noiseModel", "psf", "psfShape", "sky"] : ["noiseModel", "sky"]),
+  needs: ({ psf }) => [
+    "noiseModel",
+    "sky",
+    ...(psf === "measured" ? (["psf", "psfShape"] as const) : (["surface"] as const)),
+  ],
   idle: noBlur,
   source: around(haloOf),
   run: (region, { params: p, facts, job, place }) =>
@@ -91,7 +95,7 @@ function treated(
   height: number,
   { psf, target, fwhm }: ShownBlur,
   { iterations, gate, psf: which }: Params,
-  { noiseModel, sky }: Facts<Needed>,
+  { noiseModel, sky, surface }: Facts<Needed>,
   c: number,
   job: JobHandle,
 ): Float32Array {
@@ -101,7 +105,8 @@ function treated(
   if (!(floor > 0)) return plane;
   const margin = (psf.size - 1) / 2;
   const [w, h] = [width + 2 * margin, height + 2 * margin];
-  const pedestal = model.zero - PEDESTAL_SIGMA * Math.sqrt(model.a);
+  const zero = which === "measured" ? model.zero : Math.min(model.zero, surface.darkest[c]);
+  const pedestal = zero - PEDESTAL_SIGMA * Math.sqrt(model.a);
   const grown = mirrored(plane, width, height, margin, w).grown;
   const sigma = surroundings(grown, w, h, kernels).map((level) => sigmaAt(model, level));
   const data = grown.map((v) => Math.max(v - pedestal, floor));
