@@ -1,5 +1,5 @@
 import type { JobHandle } from "../job";
-import type { CombineResult, CombineSettings } from "../kernels";
+import type { CombineResult, CombineSettings, Means } from "../kernels";
 import type { CreateRaster, Raster, Region } from "../raster";
 import { growRegion, rasterOf, relativeTo } from "../raster";
 import type { Combiner } from "./combiner";
@@ -16,6 +16,8 @@ export interface CubeLayers {
   read(layer: number, tile: Region, create: CreateRaster): Promise<Raster>;
   /** Weight of each layer on a tile, for a channel. */
   weights(tile: Region, channel: number): ArrayLike<number>;
+  /** A second weight of each layer, for the finest detail of a channel; null for none. */
+  fineWeights?(channel: number): ArrayLike<number> | null;
   /** The scatter that is expected of each layer, for a channel; needed by the rejector that goes by it. */
   scatter?(channel: number): LayerScatter;
   /** Pixels of a tile at which a layer is known to be bad (1), or null for none. */
@@ -74,13 +76,15 @@ async function combineTiles(
     peakBytes = Math.max(peakBytes, pixels * channels * (4 * count + 8 + 16));
     const combined = cubes.map((cube, c) => {
       const weights = layers.weights(tile, c);
-      if (!byModel) return { cube, result: job.kernels.combine(cube, count, pixels, weights, settings) };
+      const fine = layers.fineWeights?.(c);
+      if (!byModel)
+        return { cube, result: job.kernels.combine(cube, count, pixels, weights, settings, undefined, fine) };
       const scatter = layers.scatter?.(c);
       if (!scatter) throw new RangeError("this rejection needs the scatter that is expected of each layer");
       const { median: centre, spread } = job.kernels.centres(cube, count, pixels);
       const flanks = gradientScatter(centre, read.width, read.height, scatter, count);
       const model = { ...scatter, centre, spread, ...flanks };
-      return { cube, model, result: job.kernels.combine(cube, count, pixels, weights, settings, model) };
+      return { cube, model, result: job.kernels.combine(cube, count, pixels, weights, settings, model, fine) };
     });
     if (layers.tally) tallyInto(layers.tally, tile, read, combined);
     visit({ tile, channels: combined.map(({ result }) => (byModel ? cropResult(result, read, tile) : result)) });
@@ -136,7 +140,11 @@ function cropResult(whole: CombineResult, from: Region, tile: Region): CombineRe
     return out;
   };
   const pixels = tile.width * tile.height;
-  const [mean, a, b] = [whole.mean, whole.a, whole.b].map((plane) => part(plane, new Float32Array(pixels)));
+  const means = ({ mean, a, b }: Means): Means => ({
+    mean: part(mean, new Float32Array(pixels)),
+    a: part(a, new Float32Array(pixels)),
+    b: part(b, new Float32Array(pixels)),
+  });
   const [kept, coverage, below] = [whole.kept, whole.coverage, whole.below].map((counts) =>
     part(counts, new Uint16Array(pixels)),
   );
@@ -146,5 +154,13 @@ function cropResult(whole: CombineResult, from: Region, tile: Region): CombineRe
     samples += coverage[p];
     left += kept[p];
   }
-  return { mean, a, b, kept, coverage, below, samples, rejected: samples - left };
+  return {
+    ...means(whole),
+    fine: whole.fine && means(whole.fine),
+    kept,
+    coverage,
+    below,
+    samples,
+    rejected: samples - left,
+  };
 }

@@ -46,6 +46,7 @@ const planOf = (used: PlannedSub[], channels = 1, id = "none"): StackPlan => ({
   sky: [0, 0, 0],
   rejection: { id, why: "" },
   fullAt: null,
+  scales: null,
 });
 
 const picture = (value: (x: number, y: number) => number): Raster =>

@@ -1,7 +1,16 @@
 export type { BlockSettings } from "./blocks/contract";
 export { BLOCK, COSINES } from "./blocks/contract";
 export type { CalibrateKernels, Masters } from "./calibrate/contract";
-export type { CombineResult, CombineSettings, Kept, Limits, Rejector, ScatterModel, Table } from "./combine/contract";
+export type {
+  CombineResult,
+  CombineSettings,
+  Kept,
+  Limits,
+  Means,
+  Rejector,
+  ScatterModel,
+  Table,
+} from "./combine/contract";
 export { SIGMA_PER_MAD } from "./combine/contract";
 export type { Psf, RichardsonLucySettings } from "./convolution/contract";
 export { goodFftSize } from "./convolution/contract";

@@ -19,6 +19,9 @@ import { covarianceWasm } from "./covariance/wasm";
 import type { DrizzleKernels } from "./drizzle/contract";
 import { drizzlePlain } from "./drizzle/plain";
 import { drizzleWasm } from "./drizzle/wasm";
+import type { FilterKernels } from "./filter/contract";
+import { filterPlain } from "./filter/plain";
+import { filterWasm } from "./filter/wasm";
 import type { FitKernels } from "./fits/contract";
 import { fitsPlain } from "./fits/plain";
 import { fitsWasm } from "./fits/wasm";
@@ -76,6 +79,7 @@ export type Kernels = { readonly name: "wasm" | "plain"; readonly memory: Memory
   CombineKernels &
   CovarianceKernels &
   DrizzleKernels &
+  FilterKernels &
   FitKernels &
   GatedKernels &
   LineKernels &
@@ -97,6 +101,7 @@ export function createPlainKernels(): Kernels {
     name: "plain",
     memory,
     ...starletPlain,
+    ...filterPlain,
     ...blocksPlain,
     ...calibratePlain,
     ...convolutionPlain,
@@ -133,6 +138,7 @@ export function createWasmKernels(bytes: Uint8Array): Kernels {
     name: "wasm",
     memory,
     ...starletWasm(wasm),
+    ...filterWasm(wasm),
     ...blocksWasm(wasm),
     ...calibrateWasm(wasm),
     ...convolutionWasm(wasm),

@@ -39,6 +39,7 @@ export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";
 export { blurOfPower, powerOfCovariance, radialPower, SLOPES } from "./detailBlur";
 export { overBands } from "./overBands";
+export { filterOf, spectrumOf } from "./spectrum";
 export {
   NO_MEASURES,
   areAlike,

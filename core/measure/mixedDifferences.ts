@@ -1,4 +1,5 @@
 import type { Kernels } from "../kernels";
+import { mirrorIndex } from "../raster";
 
 /** Second and fourth differences, as taps along one axis. */
 const SECOND = [1, -2, 1];
@@ -33,19 +34,13 @@ function mixed(plane: Float32Array, width: number, height: number, taps: readonl
   const rows = new Float32Array(plane.length);
   for (let y = 0, i = 0; y < height; y++)
     for (let x = 0; x < width; x++, i++)
-      for (const [k, tap] of taps.entries()) rows[i] += tap * plane[y * width + mirror(x + k - reach, width)];
+      for (const [k, tap] of taps.entries()) rows[i] += tap * plane[y * width + mirrorIndex(x + k - reach, width)];
   const out = new Float32Array(plane.length);
   for (let y = 0, i = 0; y < height; y++)
     for (let x = 0; x < width; x++, i++) {
       let sum = 0;
-      for (const [k, tap] of taps.entries()) sum += tap * rows[mirror(y + k - reach, height) * width + x];
+      for (const [k, tap] of taps.entries()) sum += tap * rows[mirrorIndex(y + k - reach, height) * width + x];
       out[i] = sum / unit;
     }
   return out;
-}
-
-/** An index beyond the border, mirrored at it; the border is not repeated. */
-function mirror(at: number, size: number): number {
-  if (at < 0) return -at;
-  return at < size ? at : 2 * (size - 1) - at;
 }

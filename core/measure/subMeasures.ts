@@ -40,6 +40,8 @@ export const subMeasures = z.object({
    * σ per pixel over what the finest starlet scale shows, per channel: 1 for white noise; null where it is not known.
    */
   noiseCorrelation: z.array(z.number().nullable()).default([]),
+  /** Wings of its stars (β of Moffat's profile), the median; null where it is not known. */
+  beta: z.number().nullable().optional(),
   /** The clearest straight trail; null where there is none. */
   trail: trail.nullable().default(null),
   /** Others that are there besides. */
@@ -64,6 +66,7 @@ export const NO_MEASURES: SubMeasures = {
   blackShare: 0,
   saturatedShare: 0,
   noiseCorrelation: [],
+  beta: null,
   trail: null,
   otherTrails: [],
   looksMosaic: false,
@@ -186,7 +189,7 @@ export function measureSub(
   const overwrite = consume || channels > 1;
   const found = { searchAgain: false, background, saturated: saturation.mask, overwrite };
   const stars = findStars(grey, width, height, kernels, found);
-  const { fwhmPx, eccentricity, elongationAngle, elongationAgreement } = starShape(stars);
+  const { fwhmPx, eccentricity, beta, elongationAngle, elongationAgreement } = starShape(stars);
   const [clearest, ...otherTrails] = findTrails(grey, width, height, stars, fwhmPx ?? 3, kernels);
   const measures: SubMeasures = {
     stars: stars.length,
@@ -201,6 +204,7 @@ export function measureSub(
     blank,
     noiseCorrelation: noises ? noises.map(({ correlation }) => correlation) : meshes.map(() => null),
     saturatedShare: saturation.share,
+    beta,
     trail: clearest ?? null,
     otherTrails,
     looksMosaic,

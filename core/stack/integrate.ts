@@ -1,15 +1,26 @@
 import type { Layer, RejectedBlocks } from "../combine";
 import { cube, emptyBlocks, sampleLayer } from "../combine";
 import type { JobHandle } from "../job";
-import type { CombineResult, Kernels } from "../kernels";
+import type { CombineResult, Kernels, Means } from "../kernels";
 import type { CreateRaster, FrameSource, Raster, Region } from "../raster";
-import { createRaster, pasteInto, rasterOf, reusedRasters, tilesOf } from "../raster";
+import {
+  createRaster,
+  cropRaster,
+  growRegion,
+  intersectRegions,
+  pasteInto,
+  rasterOf,
+  relativeTo,
+  reusedRasters,
+  tilesOf,
+} from "../raster";
 import { inverse, mapRow, sourceRegion } from "../register";
 import { farFrom, trailTest } from "../measure";
 import { saturatedPixels } from "./cores";
 import { applyLocalLevels } from "./localLevels";
 import type { PlannedSub, StackPlan } from "./plan";
 import { combineSettings } from "./rejection";
+import { mergeScales, SCALES_HALO } from "./scales";
 import { layerScatter } from "./scatter";
 import type { StackSettings } from "./settings";
 
@@ -96,7 +107,11 @@ export async function stackRegion(
     rejected: 0,
     peakBytes: 0,
   };
-  const tiles = tilesFor(region, plan, sources, budgetBytes);
+  const { scales } = plan;
+  // Scales are told apart by their surroundings.
+  const read = scales ? intersectRegions(growRegion(region, SCALES_HALO), { x: 0, y: 0, ...sizeOf(plan) }) : region;
+  const detail = scales && { coarse: emptyHalves(read, channels), fine: emptyHalves(read, channels) };
+  const tiles = tilesFor(read, plan, sources, budgetBytes);
   const createRaw = reusedRasters();
   const saturated: (Uint8Array | null)[] = used.map(() => null);
   const layers = {
@@ -114,39 +129,66 @@ export async function stackRegion(
     saturated: (i: number) => saturated[i],
     tally,
     weights: (_: Region, c: number) => used.map(({ weight }) => weight[c]),
+    fineWeights: (c: number) => scales && scales.fine[c],
     scatter: (c: number) => layerScatter(plan, c),
     defective: (i: number, tile: Region) => trailMask(used[i], tile),
   };
   const how = combineSettings(plan.rejection, settings);
   piece.peakBytes = await cube(how).run(layers, tiles, job, ({ tile, channels: results }) => {
-    const put = (target: Raster, planes: Float32Array[]) =>
-      pasteInto(target, rasterOf(tile.width, tile.height, planes), tile.x - region.x, tile.y - region.y);
-    for (const kind of ["mean", "a", "b"] as const)
+    const put = (target: Raster, planes: Float32Array[], { x, y }: Region) =>
+      pasteInto(target, rasterOf(tile.width, tile.height, planes), tile.x - x, tile.y - y);
+    for (const kind of HALVES) {
+      const of = (means: (result: CombineResult) => Means | null) =>
+        results.map((result) => means(result)?.[kind] ?? result[kind]);
       put(
-        piece[kind],
-        results.map((result) => result[kind]),
+        detail ? detail.coarse[kind] : piece[kind],
+        of((result) => result),
+        detail ? read : region,
       );
-    countInto(piece, tile, results);
-    for (const { samples, rejected } of results) {
-      piece.samples += samples;
-      piece.rejected += rejected;
+      if (detail)
+        put(
+          detail.fine[kind],
+          of(({ fine }) => fine),
+          read,
+        );
     }
+    countInto(piece, tile, results);
   });
+  if (scales && detail)
+    for (const kind of HALVES) {
+      await job.breathe();
+      const merged = mergeScales(detail.coarse[kind], detail.fine[kind], scales.finish, plan.sky, job.kernels);
+      piece[kind] = cropRaster(merged, relativeTo(read, region));
+    }
   return piece;
 }
+
+const HALVES = ["mean", "a", "b"] as const;
+
+const emptyHalves = ({ width, height }: Region, channels: number): Record<(typeof HALVES)[number], Raster> => ({
+  mean: createRaster(width, height, channels),
+  a: createRaster(width, height, channels),
+  b: createRaster(width, height, channels),
+});
+
+const sizeOf = ({ width, height }: StackPlan) => ({ width, height });
 
 /** The coverage of a tile, and the samples rejected above and below the others at each pixel, of the channel with most of them. */
 function countInto(piece: StackPiece, tile: Region, results: readonly CombineResult[]): void {
   const { coverage, above, below, region } = piece;
+  const own = intersectRegions(tile, region);
   for (const [c, result] of results.entries())
-    for (let y = 0, p = 0; y < tile.height; y++) {
-      let i = (tile.y - region.y + y) * region.width + tile.x - region.x;
-      for (const end = i + tile.width; i < end; i++, p++) {
+    for (let y = own.y; y < own.y + own.height; y++) {
+      let i = (y - region.y) * region.width + own.x - region.x;
+      let p = (y - tile.y) * tile.width + own.x - tile.x;
+      for (const end = i + own.width; i < end; i++, p++) {
         const low = result.below[p];
-        const high = result.coverage[p] - result.kept[p] - low;
+        const rejected = result.coverage[p] - result.kept[p];
+        piece.samples += result.coverage[p];
+        piece.rejected += rejected;
         if (c === 0) coverage[i] = result.coverage[p];
         if (low > below[i]) below[i] = low;
-        if (high > above[i]) above[i] = high;
+        if (rejected - low > above[i]) above[i] = rejected - low;
       }
     }
 }

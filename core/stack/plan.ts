@@ -6,6 +6,8 @@ import { medianInPlace } from "../raster";
 import type { Warp } from "../register";
 import { compose, inverse, matchStars, matrixAt } from "../register";
 import { UserError } from "../job";
+import type { Scales } from "./scales";
+import { scalesOf } from "./scales";
 import { axisRatio, bestReference } from "./reference";
 import type { Rejection } from "./rejection";
 import { chooseRejection } from "./rejection";
@@ -84,6 +86,8 @@ export interface StackPlan {
   rejection: Rejection;
   /** Sample of the stack from which on it is saturated, where cores of some subs are filled from others; null where none are. */
   fullAt: number | null;
+  /** Weights of the finest detail and what finishes the stack, where subs weigh by scale; null where they weigh alike at every scale. */
+  scales: Scales | null;
 }
 
 /** Why a sub cannot go into a stack with the others, whatever its stars say; null where it can. */
@@ -217,7 +221,7 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       scale,
       offset,
       weight: sub.measures.noise.map((sigma) =>
-        settings.weights === "equal" ? 1 : subWeight(scale, sigma, settings.weights === "shape" ? shapeOf(sub) : null),
+        settings.weights === "equal" ? 1 : subWeight(scale, sigma, BY_SHAPE[settings.weights] ? shapeOf(sub) : null),
       ),
       half: i % 2 === 0 ? "A" : "B",
       scatter: scatterOf(sub, toReference, scale, settings.resampling),
@@ -232,13 +236,14 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       blank: sub.measures.blank ?? null,
     };
   });
+  const weighed = withKnownWeights(used);
   const isFilled = fullAt.some((level) => level !== null);
   const plan: StackPlan = {
     referenceId: reference.id,
     width,
     height,
     channels,
-    used: withKnownWeights(used),
+    ...byScales(weighed, matched, settings),
     leftOut,
     sky: reference.measures.background,
     rejection: chooseRejection(settings, used),
@@ -297,6 +302,26 @@ export function subWeight(
   if (!(sigma > 0) || !(scale > 0)) return 0;
   const width = shape?.fwhmPx ?? 1;
   return (shape ? axisRatio(shape.eccentricity) / width : 1) / (scale * sigma) ** 2;
+}
+
+/** Whether weights of a kind know sharpness; by scale where a stack is no weighted mean of resampled subs: drizzle, medians. */
+const BY_SHAPE = { scale: true, shape: true, noise: false, equal: false } as const;
+
+/** Subs as they weigh at coarse scales, and how at fine ones. */
+function byScales(
+  used: PlannedSub[],
+  matched: readonly { sub: SubFacts }[],
+  settings: StackSettings,
+): Pick<StackPlan, "used" | "scales"> {
+  if (settings.weights !== "scale" || settings.combine !== "mean" || settings.drizzle !== "no")
+    return { used, scales: null };
+  const channels = used[0].weight.length;
+  const variances = Array.from({ length: channels }, (_, c) => used.map(({ scatter }) => scatter.noise[c]));
+  if (variances.some((of) => of.some((variance) => !(variance > 0)))) return { used, scales: null };
+  const stars = used.map(({ scatter }, i) => ({ fwhmPx: scatter.fwhmPx, beta: matched[i].sub.measures.beta ?? null }));
+  const scales = scalesOf(stars, variances);
+  if (!scales) return { used: used.map((sub, i) => ({ ...sub, weight: variances.map((of) => 1 / of[i]) })), scales };
+  return { used: used.map((sub, i) => ({ ...sub, weight: scales.coarse.map((of) => of[i]) })), scales };
 }
 
 /** A plan whose reference's pixels give way to those of another sub of the same sky. */

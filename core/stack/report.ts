@@ -161,13 +161,16 @@ export function makeReport(
     const ofHalf = (half: "A" | "B") =>
       plan.used.reduce((sum, sub) => sum + (sub.half === half ? sub.weight[c] : 0), 0);
     const fromHalves = plan.used.length > 1 ? stackSigmaFromHalves(halves, ofHalf("A"), ofHalf("B")) : NaN;
-    const correlation = findings.correlation?.[c];
+    // What finishes a stack by scale acts on what resampling left.
+    const correlation = findings.correlation?.[c] ?? plan.scales?.correlation[c];
     const isWhite = usedFacts.every(({ measures }) => measures.noiseCorrelation[c] === 1);
     const gainOf = (sub: StackPlan["used"][number], i: number): number =>
       resamplingNoiseGain(sub.toReference, usedFacts[i], settings.resampling, correlation);
     const expected =
-      correlation || isWhite
-        ? Math.sqrt(plan.used.reduce((sum, sub, i) => sum + (weights[i] * sigma[i] * gainOf(sub, i)) ** 2, 0)) / total
+      findings.correlation?.[c] || isWhite
+        ? ((plan.scales?.noise[c] ?? 1) *
+            Math.sqrt(plan.used.reduce((sum, sub, i) => sum + (weights[i] * sigma[i] * gainOf(sub, i)) ** 2, 0))) /
+          total
         : NaN;
     const sorted = [...sigma].sort((a, b) => a - b);
     const one = sorted[Math.floor(sorted.length / 2)];

@@ -60,13 +60,14 @@ export const stackParameters = parameters({
   }),
   weights: choice({
     label: "Weights",
-    hint: "By noise alone the sky gets as smooth as these subs allow; with sharpness and shape, blurred and elongated subs count less",
+    hint: "By scale the detail comes of the sharpest subs and all that is larger of all of them: as sharp and as smooth as they allow; one weight for all scales is a trade between the two",
     options: [
+      { value: "scale", label: "by noise and sharpness, scale by scale" },
       { value: "shape", label: "by noise, sharpness and shape", also: "quality" },
       { value: "noise", label: "by their noise alone" },
       { value: "equal", label: "all alike" },
     ],
-    default: "shape",
+    default: "scale",
     option: "weights",
   }),
   combine: choice({

@@ -441,6 +441,14 @@ function weigh(weights: usize, n: i32): void {
   storeRatio(b, sumB0, wB, sumB1, wB);
 }
 
+/** Makes what the masks do not keep samples without data. */
+// @ts-ignore: decorator
+@inline function markRejected(at: usize, n: i32, row: usize, inner: usize): void {
+  const nothing = f32x4.splat(<f32>NaN);
+  for (let i = 0; i < n; i++, at += row)
+    v128.store(at, v128.bitselect(v128.load(at), nothing, v128.load(inner + ((<usize>i) << 4))));
+}
+
 /** Medians of what the masks keep of the even layers and of the odd ones. */
 function halfMedians(
   from: usize, n: i32, row: usize, inner: usize, sorted: usize, scratch: usize, a: usize, b: usize,
@@ -480,10 +488,10 @@ function narrow(rejector: i32, sorted: usize, count: i32, low: f64, high: f64, t
 
 /**
  * `cube`: n layers of `pitch` floats, pixels a multiple of 4. `weights`: n doubles. `table`: rows of doubles that a rejector looks up.
- * `sorted`: ⌈n/8⌉ · 8 + 3 vectors of scratch, `inner`: n more. Results: floats (mean, a, b) and 16-bit counts (kept, coverage, rejected below).
+ * With `marks` what is rejected becomes samples without data. `sorted`: ⌈n/8⌉ · 8 + 3 vectors of scratch, `inner`: n more. Results: floats (mean, a, b) and 16-bit counts (kept, coverage, rejected below).
  */
 export function combineBlock(
-  cube: usize, n: i32, pitch: i32, pixels: i32, weights: usize, rejector: i32, low: f64, high: f64, table: usize, tableRow: i32, median: i32,
+  cube: usize, n: i32, pitch: i32, pixels: i32, weights: usize, rejector: i32, low: f64, high: f64, table: usize, tableRow: i32, median: i32, marks: i32,
   sorted: usize, inner: usize,
   mean: usize, a: usize, b: usize, kept: usize, coverage: usize, below: usize,
 ): void {
@@ -543,6 +551,7 @@ export function combineBlock(
     }
     if (median) halfMedians(cube + p, n, row, inner, sorted, scratch, a, b);
     else means(cube + p, n, row, inner, weights, mean, a, b);
+    if (marks) markRejected(cube + p, n, row, inner);
     v128.store64_lane(kept, v128.shuffle<i16>(keptCounts, keptCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
     v128.store64_lane(below, v128.shuffle<i16>(belowCounts, belowCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
     mean += 16; a += 16; b += 16; kept += 8; coverage += 8; below += 8;
@@ -586,7 +595,7 @@ export function centreBlock(
  * and blur of each layer and, last, of a typical one, each four times over, as floats. `planes`: centre, spread, curvature, slope, `pitch` apart.
  */
 export function expectedBlock(
-  cube: usize, n: i32, pitch: i32, pixels: i32, weights: usize, layers: usize, planes: usize, sky: f32, low: f32, high: f32, median: i32,
+  cube: usize, n: i32, pitch: i32, pixels: i32, weights: usize, layers: usize, planes: usize, sky: f32, low: f32, high: f32, median: i32, marks: i32,
   sorted: usize, inner: usize,
   mean: usize, a: usize, b: usize, kept: usize, coverage: usize, below: usize,
 ): void {
@@ -630,6 +639,7 @@ export function expectedBlock(
       halfMedians(cube + p, n, row, inner, sorted, scratch, a, b);
     } else if (v128.bitmask<i32>(i32x4.eq(keptCounts, i32x4.splat(n))) == 15) meansOfAll(cube + p, n, row, weights, mean, a, b);
     else means(cube + p, n, row, inner, weights, mean, a, b);
+    if (marks) markRejected(cube + p, n, row, inner);
     v128.store64_lane(kept, v128.shuffle<i16>(keptCounts, keptCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
     v128.store64_lane(below, v128.shuffle<i16>(belowCounts, belowCounts, 0, 2, 4, 6, 0, 2, 4, 6), 0);
     mean += 16; a += 16; b += 16; kept += 8; coverage += 8; below += 8;

@@ -60,12 +60,18 @@ export interface CombineSettings {
   limits: Limits;
 }
 
-export interface CombineResult {
+/** One picture of the layers, and one of each half of them. */
+export interface Means {
   mean: Float32Array;
   /** Of layers of even index. */
   a: Float32Array;
   /** Of layers of odd index. */
   b: Float32Array;
+}
+
+export interface CombineResult extends Means {
+  /** What is left, by the weights of detail; null where none were given. */
+  fine: Means | null;
   /** Values that went into the mean at each pixel. */
   kept: Uint16Array;
   /** Values that had data at each pixel. */
@@ -82,7 +88,7 @@ export interface CombineKernels {
    * Combines `n` layers at each of `pixels` pixels: `cube[i * pixels + p]` is layer i at pixel p, NaN for no data, +∞ for data that is known to be
    * bad and is rejected whatever the rejector says. Outliers are rejected over all layers; halves A (layers of even index) and B (odd) use
    * what is left of theirs. Where nothing is left the result is NaN. Both twins keep the same values: those that narrow sorted ones decide in double
-   * precision, the expected scatter in single. RangeError for arrays of other sizes, more than 65,535 layers, or a missing model.
+   * precision, the expected scatter in single. With `fine`, a second weight of each layer, there is a second mean of what is left. RangeError for arrays of other sizes, more than 65,535 layers, or a missing model.
    */
   combine(
     cube: Float32Array,
@@ -91,6 +97,7 @@ export interface CombineKernels {
     weights: ArrayLike<number>,
     settings: CombineSettings,
     model?: ScatterModel,
+    fine?: ArrayLike<number> | null,
   ): CombineResult;
 
   /** The median of each pixel's values and the median of their distances to it; NaN where there is none. Cube as above. */
@@ -114,13 +121,17 @@ export function layersOf({ noise, signal, blur }: ScatterModel, n: number): Floa
 export const tableOf = (memory: Memory, n: number, { rejector, limits }: CombineSettings): Table | undefined =>
   rejector.table && memory.remember(rejector, `${n} ${limits.low} ${limits.high}`, () => rejector.table?.(n, limits));
 
-export function emptyResult(pixels: number): CombineResult {
-  const plane = () => new Float32Array(pixels);
+const emptyMeans = (pixels: number): Means => ({
+  mean: new Float32Array(pixels),
+  a: new Float32Array(pixels),
+  b: new Float32Array(pixels),
+});
+
+export function emptyResult(pixels: number, hasFine: boolean): CombineResult {
   const counts = () => new Uint16Array(pixels);
   return {
-    mean: plane(),
-    a: plane(),
-    b: plane(),
+    ...emptyMeans(pixels),
+    fine: hasFine ? emptyMeans(pixels) : null,
     kept: counts(),
     coverage: counts(),
     below: counts(),

@@ -1,10 +1,10 @@
 import type { Memory } from "../../memory";
-import type { CombineKernels, CombineResult, CombineSettings, Kept, ScatterModel, Table } from "./contract";
+import type { CombineKernels, CombineResult, CombineSettings, Kept, Means, ScatterModel, Table } from "./contract";
 import { checkCube, checkModel, emptyResult, layersOf, SIGMA_PER_MAD, tableOf } from "./contract";
 
 export const combinePlain = (memory: Memory): CombineKernels => ({
-  combine: (cube, n, pixels, weights, settings, model) =>
-    combine(cube, n, pixels, weights, settings, tableOf(memory, n, settings), model),
+  combine: (cube, n, pixels, weights, settings, model, fine) =>
+    combine(cube, n, pixels, { weights, fine: fine ?? null }, settings, tableOf(memory, n, settings), model),
   centres,
 });
 
@@ -50,14 +50,15 @@ function combine(
   cube: Float32Array,
   n: number,
   pixels: number,
-  weights: ArrayLike<number>,
+  { weights, fine }: { weights: ArrayLike<number>; fine: ArrayLike<number> | null },
   settings: CombineSettings,
   table: Table | undefined,
   model?: ScatterModel,
 ): CombineResult {
   checkCube(cube, n, pixels, weights);
   const { by, rejector, limits } = settings;
-  const out = emptyResult(pixels);
+  if (fine) checkCube(cube, n, pixels, fine);
+  const out = emptyResult(pixels, fine !== null);
   const pixel = emptyPixel(n);
   const { sorted, order } = pixel;
   const isKept = new Uint8Array(n);
@@ -90,6 +91,7 @@ function combine(
     out.coverage[p] = coverage;
     if (by === "mean") meansInto(out, p, sorted, order, kept, weights);
     else mediansInto(out, p, sorted, order, kept);
+    if (fine && out.fine) meansInto(out.fine, p, sorted, order, kept, fine);
   }
   return out;
 }
@@ -144,7 +146,7 @@ function centres(cube: Float32Array, n: number, pixels: number): { median: Float
 }
 
 function meansInto(
-  out: CombineResult,
+  out: Means,
   p: number,
   sorted: Float64Array,
   order: Int32Array,

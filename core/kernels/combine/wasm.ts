@@ -1,7 +1,7 @@
 import type { Memory } from "../../memory";
 import type { WasmModule } from "../arena";
 import { openArena } from "../arena";
-import type { CombineKernels, CombineResult } from "./contract";
+import type { CombineKernels, CombineResult, Means } from "./contract";
 import { checkCube, checkModel, emptyResult, layersOf, tableOf } from "./contract";
 
 /** What assembly.ts exports; addresses are bytes, pitches floats. */
@@ -10,6 +10,9 @@ interface Exports extends WasmModule {
   expectedBlock(...args: number[]): void;
   centreBlock(...args: number[]): void;
 }
+
+/** Number of the rejector that rejects nothing in assembly.ts. */
+const NONE = 0;
 
 /** Bytes of samples that are combined in one go: they should stay in a core's own cache. */
 const BLOCK_BYTES = 512 * 1024;
@@ -21,17 +24,19 @@ const blockOf = (n: number, pixels: number): number =>
 export function combineWasm(module: WasmModule, memory: Memory): CombineKernels {
   const wasm = module as Exports;
   return {
-    combine(cube, n, pixels, weights, settings, given) {
+    combine(cube, n, pixels, weights, settings, given, fine) {
       const { by, rejector, limits } = settings;
       checkCube(cube, n, pixels, weights);
+      if (fine) checkCube(cube, n, pixels, fine);
       const model = rejector.narrow ? null : checkModel(given, n, pixels);
       const table = tableOf(memory, n, settings);
-      const out = emptyResult(pixels);
+      const out = emptyResult(pixels, Boolean(fine));
       const block = blockOf(n, pixels);
       const arena = openArena(wasm);
       const at = {
         cube: arena.take(n * block),
         weights: arena.take(2 * n),
+        fine: arena.take(2 * n),
         table: arena.take(table ? 2 * table.values.length : 0),
         layers: arena.take(model ? 12 * (n + 1) : 0),
         planes: arena.take(model ? 4 * block : 0),
@@ -47,6 +52,7 @@ export function combineWasm(module: WasmModule, memory: Memory): CombineKernels 
       };
       arena.ensure();
       arena.writeDoubles(at.weights, Float64Array.from(weights));
+      if (fine) arena.writeDoubles(at.fine, Float64Array.from(fine));
       if (table) arena.writeDoubles(at.table, table.values);
       // Each number four times over, as the kernel's vectors take it.
       if (model)
@@ -58,6 +64,12 @@ export function combineWasm(module: WasmModule, memory: Memory): CombineKernels 
           ),
         );
       const isMedian = by === "median" ? 1 : 0;
+      const marks = fine ? 1 : 0;
+      const means = ({ mean, a, b }: Means, from: number, count: number) => {
+        mean.set(arena.floats(at.mean, count), from);
+        a.set(arena.floats(at.a, count), from);
+        b.set(arena.floats(at.b, count), from);
+      };
       const results = [at.sorted, at.inner, at.mean, at.a, at.b, at.kept, at.coverage, at.below] as const;
       for (let from = 0; from < pixels; from += block) {
         const count = Math.min(block, pixels - from);
@@ -70,18 +82,20 @@ export function combineWasm(module: WasmModule, memory: Memory): CombineKernels 
           );
           const { low, high } = limits;
           const where = [at.cube, n, block, vectors, at.weights, at.layers, at.planes] as const;
-          wasm.expectedBlock(...where, model.sky, low, high, isMedian, ...results);
+          wasm.expectedBlock(...where, model.sky, low, high, isMedian, marks, ...results);
         } else {
           const lookUp = [at.table, table?.row ?? 0] as const;
-          const how = [rejector.twin, limits.low, limits.high, ...lookUp, isMedian] as const;
+          const how = [rejector.twin, limits.low, limits.high, ...lookUp, isMedian, marks] as const;
           wasm.combineBlock(at.cube, n, block, vectors, at.weights, ...how, ...results);
         }
-        out.mean.set(arena.floats(at.mean, count), from);
-        out.a.set(arena.floats(at.a, count), from);
-        out.b.set(arena.floats(at.b, count), from);
+        means(out, from, count);
         out.kept.set(arena.shorts(at.kept, count), from);
         out.coverage.set(arena.shorts(at.coverage, count), from);
         out.below.set(arena.shorts(at.below, count), from);
+        if (!out.fine) continue;
+        // What was rejected is marked as no data by now.
+        wasm.combineBlock(at.cube, n, block, vectors, at.fine, NONE, 0, 0, 0, 0, 0, 0, ...results);
+        means(out.fine, from, count);
       }
       countInto(out);
       return out;

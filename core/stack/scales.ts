@@ -1,0 +1,196 @@
+import type { Kernels, Psf } from "../kernels";
+import { filterOf, roundPsf, spectrumOf } from "../measure";
+import { fillGaps, rasterOf, withGapsOf } from "../raster";
+import type { Raster } from "../raster";
+
+/** Side of the grid of frequencies, and half the side of the filter that finishes a stack: what it leaves out is below 1e-3 of a star's peak. */
+const [GRID, REACH] = [64, 9];
+/** Noise is shared between pixels no farther apart, nearly. */
+const LAGS = 8;
+/** Frequencies at which subs are weighed, in cycles per px: for what the finest starlet scale holds, and for the rest. */
+const [FINE, COARSE] = [19 / GRID, 2 / GRID];
+/** Wings of stars where none were measured. */
+const BETA = 3.5;
+/** The filter raises nothing more, and divides by no less. */
+const [MOST_GAIN, LEAST_TRANSFER] = [2, 1e-3];
+/** A region that is made by scales is read so far beyond: one starlet smoothing and the filter. */
+export const SCALES_HALO = 2 + REACH;
+
+/** How subs weigh by scale, by channel. */
+export interface Scales {
+  /** Weight of each sub in the finest starlet scale. */
+  fine: number[][];
+  /** Weight of each sub in all that is coarser. */
+  coarse: number[][];
+  /** What gives the stars of the sum the shape of one Moffat; null where they have it. */
+  finish: (Psf | null)[];
+  /** FWHM of the stars that come of it, in px. */
+  fwhmPx: number;
+  /** White noise per pixel of what comes of it, over that of weights by noise alone, by channel. */
+  noise: number[];
+  /** How neighbours share it, by channel: autocorrelation at lags −8 … 8 along both axes, row-major. */
+  correlation: number[][];
+}
+
+/** A sub by its stars' width, in px of the stack (null where it was not measured), and their wings. */
+export interface SubStars {
+  fwhmPx: number | null;
+  beta: number | null;
+}
+
+/**
+ * Weights that are best at each frequency: a sub's transfer over its variance (Zackay & Ofek 2017, ApJ 836, 187), taken
+ * at one frequency for the finest starlet scale and at a low one for the rest, which keeps .997 of the signal-to-noise of
+ * weights at every frequency up to .3 cycles per px for subs of 2.2 to 4 px. Stars whose core and wings come of different
+ * subs are no Moffat any more: a filter, even and of 19 px, gives them the shape of one again, as narrow as leaves white noise
+ * the σ per pixel that weights by noise alone have. `variances`: of each sub's noise, scaled to the reference, by channel
+ * [c][sub]; all above 0. Null where no star's width is known, or all are alike to within `ALIKE`.
+ */
+export function scalesOf(stars: readonly SubStars[], variances: readonly (readonly number[])[]): Scales | null {
+  const widths = stars.flatMap(({ fwhmPx }) => (fwhmPx === null ? [] : [fwhmPx]));
+  if (widths.length === 0) return null;
+  const widest = Math.max(...widths);
+  if (widest < (1 + ALIKE) * Math.min(...widths) && widths.length === stars.length) return null;
+  const betas = stars.flatMap(({ beta }) => (beta === null ? [] : [beta])).sort((a, b) => a - b);
+  const beta = Math.min(6, Math.max(2, betas[betas.length >> 1] ?? BETA));
+  const transfers = stars.map(({ fwhmPx }) => transferOf(fwhmPx ?? widest, beta));
+  const at = (transfer: Float64Array, f: number) => Math.max(LEAST_TRANSFER, transfer[Math.round(f * GRID)]);
+  const weightsAt = (f: number) => variances.map((of) => of.map((variance, i) => at(transfers[i], f) / variance));
+  const [fine, coarse] = [weightsAt(FINE), weightsAt(COARSE)];
+  const mixes = variances.map((of, c) => mixOf(transfers, of, fine[c], coarse[c]));
+  // One width for all channels: the least that none of them is noisier by.
+  const fwhmPx = Math.max(...mixes.map((mix) => narrowest(mix, Math.min(...widths) / 2, widest, beta)));
+  const wanted = transferOf(fwhmPx, beta);
+  return {
+    fine,
+    coarse,
+    finish: mixes.map(({ transfer }) => finishing(transfer, wanted)),
+    fwhmPx,
+    noise: mixes.map((mix) => Math.sqrt(powersOf(mix, wanted).pixel / mix.least)),
+    correlation: mixes.map((mix) => correlationOf(mix, wanted)),
+  };
+}
+
+/** Widths that differ by less are one. */
+const ALIKE = 0.03;
+
+/** What a round Moffat leaves of each frequency of the grid, row by row from 0. */
+const transferOf = (fwhmPx: number, beta: number): Float64Array => spectrumOf(roundPsf(fwhmPx, beta), GRID).re;
+
+/** The share of a frequency that the rest after the finest starlet scale holds. */
+const SMOOTH = Float64Array.from({ length: GRID * GRID }, (_, k) => {
+  const [u, v] = [k % GRID, Math.floor(k / GRID)];
+  return (Math.cos((Math.PI * u) / GRID) * Math.cos((Math.PI * v) / GRID)) ** 4;
+});
+
+/** What means over 8 px hold of a frequency: sinc², and all of it. */
+const MEAN_PX = 8;
+const WIDE = Float64Array.from({ length: GRID * GRID }, (_, k) => {
+  const along = (u: number) => {
+    const x = (Math.PI * (u < GRID / 2 ? u : u - GRID)) / GRID;
+    return x === 0 ? 1 : (Math.sin(MEAN_PX * x) / (MEAN_PX * Math.sin(x))) ** 2;
+  };
+  return along(k % GRID) * along(Math.floor(k / GRID));
+});
+const ALL_WIDE = WIDE.reduce((a, b) => a + b, 0);
+/** Narrower stars raise what is coarser with them: noise of such means at most so much. */
+const MOST_WIDE = 1.02;
+
+interface Mix {
+  /** What the weighted sum leaves of each frequency. */
+  transfer: Float64Array;
+  /** Its noise there, as variance. */
+  noise: Float64Array;
+  /** The variance of noise that weights by noise alone have. */
+  least: number;
+}
+
+function mixOf(
+  transfers: readonly Float64Array[],
+  variances: readonly number[],
+  fine: readonly number[],
+  coarse: readonly number[],
+): Mix {
+  const [allFine, allCoarse] = [fine, coarse].map((of) => of.reduce((a, b) => a + b, 0));
+  const [transfer, noise] = [new Float64Array(GRID * GRID), new Float64Array(GRID * GRID)];
+  for (const [i, own] of transfers.entries()) {
+    const [f, c] = [fine[i] / allFine, coarse[i] / allCoarse];
+    for (let k = 0; k < own.length; k++) {
+      const share = f + SMOOTH[k] * (c - f);
+      transfer[k] += share * own[k];
+      noise[k] += share * share * variances[i];
+    }
+  }
+  return { transfer, noise, least: 1 / variances.reduce((sum, variance) => sum + 1 / variance, 0) };
+}
+
+const gainOf = (transfer: number, wanted: number): number =>
+  Math.min(MOST_GAIN, Math.max(0, wanted) / Math.max(LEAST_TRANSFER, transfer));
+
+/** Variance of the noise of a pixel, and of means over 8 px as that of a pixel of white noise, once a mix is brought to a transfer. */
+function powersOf({ transfer, noise }: Mix, wanted: Float64Array): { pixel: number; wide: number } {
+  let [pixel, wide] = [0, 0];
+  for (let k = 0; k < noise.length; k++) {
+    const power = noise[k] * gainOf(transfer[k], wanted[k]) ** 2;
+    pixel += power / noise.length;
+    wide += (power * WIDE[k]) / ALL_WIDE;
+  }
+  return { pixel, wide };
+}
+
+/** Autocorrelation, to lags of 8 px, of the noise of a mix that is brought to a transfer. */
+function correlationOf({ transfer, noise }: Mix, wanted: Float64Array): number[] {
+  const re = noise.map((power, k) => power * gainOf(transfer[k], wanted[k]) ** 2);
+  const { values, size } = filterOf({ re, im: new Float64Array(re.length) }, GRID, LAGS);
+  const middle = values[(size * size - 1) / 2];
+  return Array.from(values, (v) => v / middle);
+}
+
+/** The least width of stars to which a mix can be brought without more noise than the least, to .005 px. */
+function narrowest(mix: Mix, from: number, to: number, beta: number): number {
+  let [low, high] = [from, to];
+  while (high - low > 0.005) {
+    const middle = (low + high) / 2;
+    const { pixel, wide } = powersOf(mix, transferOf(middle, beta));
+    if (pixel > mix.least || wide > MOST_WIDE ** 2 * mix.least) low = middle;
+    else high = middle;
+  }
+  return high;
+}
+
+const finishing = (transfer: Float64Array, wanted: Float64Array): Psf =>
+  filterOf({ re: transfer.map((v, k) => gainOf(v, wanted[k])), im: new Float64Array(transfer.length) }, GRID, REACH);
+
+/** A filter that reaches so nearly all of itself reaches no gap. */
+const WHOLE = 1e-4;
+
+/**
+ * One picture of two weightings of the same subs: the finest starlet scale of `fine`, the rest of `coarse`, finished. Both
+ * rasters of the same size, NaN where no sub has data; what lies next to such a gap is finished by what there is.
+ * `sky`: level that stands in gaps, by channel. Pixels nearer than SCALES_HALO to a border that is not the picture's
+ * depend on what lies beyond.
+ */
+export function mergeScales(
+  coarse: Raster,
+  fine: Raster,
+  finish: readonly (Psf | null)[],
+  sky: readonly number[],
+  kernels: Kernels,
+): Raster {
+  const { width, height } = coarse;
+  const [c, f] = [fillGaps(coarse, sky), fillGaps(fine, sky)];
+  const planes = c.planes.map((plane, k) => {
+    const detail = f.planes[k].map((v, i) => v - plane[i]);
+    const smooth = kernels.starletSmooth(detail, width, height, 0);
+    const sum = plane.map((v, i) => v - sky[k] + (detail[i] - smooth[i]));
+    const filter = finish[k];
+    if (!filter || Math.min(width, height) <= REACH) return sum.map((v) => v + sky[k]);
+    const finished = kernels.filterSmall(sum, width, height, filter);
+    if (c === coarse) return finished.map((v) => v + sky[k]);
+    // Beside gaps, which hold nothing, the filter counts as much as it reaches of data.
+    const known = coarse.planes[k].map((v) => (v === v ? 1 : 0));
+    const reached = kernels.filterSmall(known, width, height, filter);
+    return finished.map((v, i) => (Math.abs(reached[i] - 1) < WHOLE ? v : v / Math.max(0.5, reached[i])) + sky[k]);
+  });
+  return withGapsOf(rasterOf(width, height, planes), coarse);
+}
