@@ -1,6 +1,15 @@
 import * as z from "zod";
 import type { Kernels } from "../kernels";
-import { blurOfPower, meanCovariance, powerOfCovariance, radialPower, sigmaAt, SLOPES, surroundings } from "../measure";
+import {
+  blurOfPower,
+  meanCovariance,
+  powerOfCovariance,
+  radialPower,
+  sigmaAt,
+  SLOPES,
+  surroundings,
+  windowedMean,
+} from "../measure";
 import type { Raster } from "../raster";
 import { meanPlane } from "../raster";
 import type { Fact } from "./fact";
@@ -42,10 +51,10 @@ function modelled(pieces: readonly Raster[], { models, covariance }: NoiseModelF
   const variances = pieces.flatMap(({ planes, width, height }) =>
     planes.map((plane, c) => {
       const level = surroundings(plane, width, height, kernels);
-      return level.reduce((sum, v) => sum + sigmaAt(models[c], v) ** 2, 0) / level.length;
+      return { plane: level.map((v) => sigmaAt(models[c], v) ** 2), width, height };
     }),
   );
   // Channels know nothing of one another: their mean has so much less.
-  const variance = variances.reduce((a, b) => a + b, 0) / variances.length / models.length;
+  const variance = windowedMean(variances) / models.length;
   return powerOfCovariance(meanCovariance(covariance)).map((power) => power * variance);
 }

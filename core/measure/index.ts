@@ -37,7 +37,7 @@ export type { TelescopeBlur } from "./telescopePsf";
 export type { Star, StarOptions } from "./stars";
 export { findStars } from "./stars";
 export type { ListedStar, SkyGradient, StarShape, SubMeasures, SubOptions } from "./subMeasures";
-export { blurOfPower, powerOfCovariance, radialPower, SLOPES } from "./detailBlur";
+export { blurOfPower, powerOfCovariance, radialPower, SLOPES, windowedMean } from "./detailBlur";
 export { overBands } from "./overBands";
 export { filterOf, spectrumOf } from "./spectrum";
 export {
