@@ -1,10 +1,11 @@
-import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { decode } from "fast-png";
 import { bytesOfArray, openFits, valueOf } from "@/core/formats";
 import { median } from "@/core/raster";
 import { worstDifference } from "@/core/testing/fixtures";
+import { otherFits } from "@/core/testing/otherFits";
 import { dunkel, endOf, readPicture } from "./testing";
 
 /** Raw frames and a video through the runner, from the simulated camera to the table of measures, against its truth. */
@@ -172,6 +173,23 @@ describe("a raw night of a colour camera", () => {
     // A reader of our own making is not the only one to accept them.
     const png = decode(readFileSync(at("a.png")), { checkCrc: true });
     expect([png.width, png.height, png.depth, png.channels]).toEqual([460, 360, 16, 1]);
+    // Signed samples, a third of them negative, keep their numbers: no unsigned integer holds them.
+    const signed = at("signed.fits");
+    writeFileSync(
+      signed,
+      otherFits(
+        30,
+        20,
+        16,
+        Array.from({ length: 600 }, (_, i) => 3 * i - 600),
+      ),
+    );
+    const kept = dunkel<{ sample: string; clippedLow: number }>("convert", signed, "--out", at("kept.fits"));
+    expect(kept).toMatchObject({ sample: "float32", clippedLow: 0 });
+    const [was, became] = [await readPicture(signed), await readPicture(at("kept.fits"))];
+    expect(worstDifference(became.raster.planes[0], was.raster.planes[0])).toBeLessThan(1e-6);
+    const asked = dunkel<{ clippedLow: number }>("convert", signed, "--sample", "uint16", "--out", at("cut.fits"));
+    expect(asked.clippedLow).toBe(200);
     expect(endOf("convert", light, "--out", at("a.bmp")).stderr).toContain("no format is written with this ending");
   });
 });

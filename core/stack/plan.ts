@@ -107,6 +107,24 @@ function obstacle(sub: SubFacts, reference: SubFacts, settings: StackSettings): 
 /** Filters are compared without regard to case and blanks; null where the header does not tell. */
 const filterOf = ({ metadata }: SubFacts): string | null => metadata?.filter?.replace(/\s/g, "").toLowerCase() || null;
 
+/** Subs that are the same picture as another, by id, with the reason to leave them out: what was measured of them is alike to the last digit. */
+function copiesOf(subs: readonly SubFacts[], askedId: string | null): Map<string, string> {
+  const firsts = new Map<string, SubFacts>();
+  const copies = new Map<string, string>();
+  const asked = subs.filter(({ id }) => id === askedId);
+  for (const sub of [...asked, ...subs]) {
+    const { width, height, measures, stars } = sub;
+    // Without noise or stars nothing tells two pictures apart.
+    if (stars.length === 0 || !measures.noise.some((sigma) => sigma > 0)) continue;
+    const key = JSON.stringify([width, height, measures.background, measures.noise, stars]);
+    const first = firsts.get(key);
+    if (!first) firsts.set(key, sub);
+    else if (first !== sub)
+      copies.set(sub.id, `is the same picture as ${first.name}: counted twice, its noise would seem to average out`);
+  }
+  return copies;
+}
+
 /**
  * The subs of which the stack is made where not all can go together: those of the asked reference's kind, else the most frequent
  * (by filter and channels), of equals the first.
@@ -181,7 +199,8 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
       return `FWHM ${fwhmPx.toFixed(2)} px is above the limit of ${(settings.fwhmLimit * medianFwhm).toFixed(2)} px`;
     return null;
   };
-  const unspoiled = candidates.filter((sub) => fault(sub) === null);
+  const copies = copiesOf(candidates, settings.referenceId);
+  const unspoiled = candidates.filter((sub) => fault(sub) === null && !copies.has(sub.id));
   const tooPoor = leftByShare(unspoiled, settings);
   const sound = unspoiled.filter(({ id }) => !tooPoor.has(id));
   const asked = subs.find(({ id }) => id === settings.referenceId);
@@ -193,7 +212,8 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
     );
   const matched: { sub: SubFacts; relation: SubRelation }[] = [];
   for (const sub of subs) {
-    const reason = obstacle(sub, reference, settings) ?? fault(sub) ?? tooPoor.get(sub.id) ?? null;
+    const reason =
+      obstacle(sub, reference, settings) ?? fault(sub) ?? copies.get(sub.id) ?? tooPoor.get(sub.id) ?? null;
     if (reason !== null) {
       leave(sub, reason);
       continue;

@@ -99,6 +99,14 @@ describe("the plan", () => {
     expect(made.leftOut.find(({ id }) => id === "x")?.reason).toMatch(/could not be matched/);
     expect(made.leftOut.find(({ id }) => id === "g")?.reason).toMatch(/1 channels/);
     expect(() => planStack([], settings)).toThrow(RangeError);
+    // The same picture under two names; the one that is asked for as the reference stays.
+    const [first] = plan.used;
+    const twice = [...facts, { ...facts[Number(first.id.slice(3))], id: "again", name: "again" }];
+    const once = planStack(twice, settings);
+    expect(once.used.map(({ id }) => id)).toEqual(plan.used.map(({ id }) => id));
+    expect(once.leftOut.find(({ id }) => id === "again")?.reason).toContain(`is the same picture as ${first.name}`);
+    const other = planStack(twice, { ...settings, referenceId: "again" });
+    expect(other.leftOut.find(({ id }) => id === first.id)?.reason).toContain("is the same picture as again");
     expect(chooseReference([], settings)).toBeNull();
   });
 

@@ -21,14 +21,15 @@ export interface Converted {
   sample: "uint8" | "uint16" | "float32";
   /** Numbers of the new file over those of the old one. */
   scale: number;
-  /** Samples that the new type cannot hold and that became its least or its largest number. */
+  /** Samples that the new type cannot hold and that became its least or its largest number; missing ones become the least. */
   clippedLow: number;
   clippedHigh: number;
 }
 
 /**
  * A picture in another format. Integers of 8 and 16 bits keep their numbers in 16 bits; others are brought to the full scale of the new
- * type, and the factor is reported. Floats keep the samples (shares of full scale for integers, else their own numbers).
+ * type, and the factor is reported. Where some are negative or missing, as signed integers and BLANK have it, and the format has floats, they
+ * become floats. Floats keep the samples (shares of full scale for integers, else their own numbers).
  */
 export const convert: Task<ConvertPayload, Converted> = {
   owned: async ({ frame, to, sample: asked }, context) => {
@@ -38,13 +39,14 @@ export const convert: Task<ConvertPayload, Converted> = {
     const { title, writer } = formatOf(to);
     if (!writer) throw new UserError(`no ${title} file can be written`, `Choose ${writtenEndings().join(", ")}.`);
     const holds = (one: WrittenSample) => writer.samples.includes(one);
-    const wanted = asked ?? (picture.bitpix < 0 || picture.bitpix > 16 ? "float32" : "uint16");
+    const areIntegers = picture.bitpix > 0 && picture.bitpix <= 16;
+    const wanted = asked ?? (areIntegers && holdsAll(raster) ? "uint16" : "float32");
     if (asked === "float32" && !holds("float32"))
       throw new UserError(`${title} files hold no floats`, "Leave --sample out, or write FITS or TIFF.");
     const bits = wanted === "float32" && holds("float32") ? 0 : picture.bitpix === 8 && holds("uint8") ? 8 : 16;
     const sample = bits === 0 ? "float32" : bits === 8 ? "uint8" : "uint16";
     // Shares of full scale are what integer writers take.
-    const white = picture.bitpix > 0 && picture.bitpix <= 16 ? 1 : toSample(unit, unit.fullScale);
+    const white = areIntegers ? 1 : toSample(unit, unit.fullScale);
     const shares = bits === 0 || white === 1 ? raster : scaled(raster, 1 / white);
     const { low, high } = bits === 0 ? { low: 0, high: 0 } : clipped(shares);
     const most = 2 ** bits - 1;
@@ -63,12 +65,15 @@ const scaled = (raster: Raster, factor: number): Raster => ({
   planes: raster.planes.map((plane) => plane.map((v) => v * factor)),
 });
 
+/** Whether every sample is one of 0 … 1: none is negative, above full scale or missing. */
+const holdsAll = ({ planes }: Raster): boolean => planes.every((plane) => plane.every((v) => v >= 0 && v <= 1));
+
 function clipped({ planes }: Raster): { low: number; high: number } {
   let low = 0;
   let high = 0;
   for (const plane of planes)
     for (const v of plane)
-      if (v < 0) low++;
+      if (!(v >= 0)) low++;
       else if (v > 1) high++;
   return { low, high };
 }
