@@ -17,7 +17,7 @@ export interface MeasurePayload {
   fwhmPx?: number | null;
 }
 
-/** Measures of a crop, the share of its samples, in %, that the chain drove to black or white, and how deep dark rings round stars are, in % of their height; that is null for a chain that sharpens nothing. */
+/** Measures of a crop, the share of its samples, in %, that the chain drove to black or white, and how deep the deepest dark ring round a star is, in σ; that is null for a chain that sharpens nothing. */
 export type CropMeasures = PictureMeasures & { clipped: number | null; ringing: number | null };
 
 /** Measures of a treated region; with halves they tell the noise. */
@@ -35,7 +35,7 @@ export const measureCrop: Task<MeasurePayload, CropMeasures> = {
     return {
       ...measurePicture(treated, context.job.kernels, { noiseFromHalves, skyLevel: state.sky }),
       clipped: clippedShare(before, treated, input.fullScale, isLinear),
-      ringing: isSharpened && isLinear ? ringDepth(before, treated, stars(), fwhmPx) : null,
+      ringing: isSharpened && isLinear ? ringDepth(before, treated, stars(), fwhmPx, context.job.kernels) : null,
     };
   },
 };

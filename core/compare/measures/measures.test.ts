@@ -1,7 +1,7 @@
 import type { ChainInput } from "../../chain";
 import { measureChain, newStep, readySteps } from "../../chain";
 import { quietJob } from "../../job";
-import { findStars } from "../../measure";
+import { findStars, pixelNoise } from "../../measure";
 import { createRandom } from "../../numeric/random";
 import { findOperation } from "../../operations";
 import type { Raster } from "../../raster";
@@ -121,17 +121,27 @@ describe("known changes of a picture", () => {
     expect(measure("starColour").valueOf(of(truth))).toBe(0);
   });
 
-  test("a ring of 4 % of the star's height is 4 % of ringing", () => {
-    const { peak } = found[0];
+  test("a ring of 8 σ round the brightest star, saturated or not, is the deepest; an untouched picture has none", () => {
+    const random = createRandom(3);
+    const grains = truth.planes[0].map(() => 0.0004 * random.normal());
+    const night = changed((v, i) => v + grains[i]);
+    // Gas as fine as this counts as noise.
+    const { sigma } = pixelNoise(night.planes[0], SIDE, SIDE, job.kernels);
+    const reach = 5 * 3 + 2;
+    const [brightest] = found
+      .filter(({ x, y }) => Math.min(x, y, SIDE - x, SIDE - y) > reach)
+      .sort((a, b) => b.peak - a.peak);
     const ringed = changed((v, i) => {
-      const near = Math.min(
-        ...found.map(({ x, y }) => Math.abs(Math.hypot((i % SIDE) - x, Math.floor(i / SIDE) - y) - 6)),
-      );
-      return near < 1.2 ? 0.0199 + gas[i] - 0.04 * peak : v;
+      const away = Math.hypot((i % SIDE) - brightest.x, Math.floor(i / SIDE) - brightest.y);
+      return (Math.abs(away - 7) < 1.2 ? 0.0199 + gas[i] - 8 * sigma : v) + grains[i];
     });
-    expect(measure("ringing").valueOf(of(ringed))).toBeGreaterThan(3.2);
-    expect(measure("ringing").valueOf(of(ringed))).toBeLessThan(5);
-    expect(measure("ringing").valueOf(of(truth))).toBeLessThan(0.5);
+    for (const saturated of [false, true]) {
+      const stars = found.map((star) => (star === brightest ? { ...star, saturated } : star));
+      const depth = (after: Raster) => measure("ringing").valueOf({ ...of(after), before: night, starsBefore: stars });
+      expect(depth(ringed)).toBeGreaterThan(6.5);
+      expect(depth(ringed)).toBeLessThan(10);
+      expect(depth(night)).toBeLessThan(0.5);
+    }
   });
 
   test("what is driven to black or white is counted", () => {

@@ -1,4 +1,6 @@
+import type { Kernels } from "../../kernels";
 import type { Star } from "../../measure";
+import { pixelNoise } from "../../measure";
 import type { Raster } from "../../raster";
 import { median, meanPlane } from "../../raster";
 import type { Measure } from "./measure";
@@ -6,31 +8,39 @@ import { finite } from "./measure";
 
 /** Brighter stars show rings clearly. */
 const LEAST_SNR = 30;
-const PLACES = 24;
+/** Places along a circle: one for each 1.3 px or so of the widest that is looked at. */
+const PLACES = 48;
+/** Radii that are looked at, and where the ground lies, in FWHM; the wings of the brightest reach as far. */
+const [NEAREST, FARTHEST, STEP, GROUND] = [0.75, 4, 0.125, 5];
 
 /** Dark rings around stars. */
 export const ringing: Measure = {
   id: "ringing",
-  label: "Ringing",
-  unit: "%",
+  label: "Deepest ring",
+  unit: "σ",
   group: "stars",
   definition:
-    "Median over stars above SNR 30 of how far the darkest circle of 0.75 … 2.5 FWHM around the star (median along it) lies below the ground at 3.5 FWHM, over the star’s height in the stack",
+    "The deepest of the dark rings round stars above SNR 30, saturated ones too: how far the darkest circle of 0.75 … 4 FWHM around a star (median along it) lies below the ground at 5 FWHM, in σ of a pixel of the stack",
   better: "less",
-  digits: 2,
-  valueOf: ({ before, after, starsBefore, fwhmPx }) => ringDepth(before, after, starsBefore, fwhmPx),
+  digits: 1,
+  valueOf: ({ before, after, starsBefore, fwhmPx, job }) => ringDepth(before, after, starsBefore, fwhmPx, job.kernels),
 };
 
-/** How deep dark rings round stars are, in % of their height: the median star of those of the place before, whose FWHM is given; null without a clear one well inside. */
+/**
+ * How deep the deepest dark ring round a star is, in σ of a pixel of the place before, whose stars and FWHM are given. Null
+ * without a clear star well inside, or noise. What the picture before has of it does not count.
+ */
 export function ringDepth(
   before: Raster,
   after: Raster,
   starsBefore: readonly Star[],
   fwhmPx: number | null,
+  kernels: Kernels,
 ): number | null {
   if (fwhmPx === null) return null;
   const [p, q] = [before, after].map((raster) => meanPlane(raster));
   const { width, height } = before;
+  const { sigma } = pixelNoise(p, width, height, kernels);
   const circle = (plane: Float32Array, x: number, y: number, r: number): number =>
     median(
       Float32Array.from({ length: PLACES }, (_, k) => {
@@ -38,18 +48,17 @@ export function ringDepth(
         return plane[Math.round(y + r * Math.sin(turn)) * width + Math.round(x + r * Math.cos(turn))] ?? NaN;
       }),
     );
-  const reach = 4 * fwhmPx;
+  const reach = GROUND * fwhmPx + 1;
   const depths = starsBefore
-    .filter(
-      ({ snr, saturated, x, y }) =>
-        snr > LEAST_SNR && !saturated && x > reach && y > reach && x < width - reach && y < height - reach,
-    )
-    .map(({ x, y, peak }) => {
-      // The ground of both is what lies farther out.
-      const ground = Math.min(circle(p, x, y, 3.5 * fwhmPx), circle(q, x, y, 3.5 * fwhmPx));
-      let least = Infinity;
-      for (let r = 0.75; r <= 2.5; r += 0.125) least = Math.min(least, circle(q, x, y, r * fwhmPx));
-      return Math.max(0, ground - least) / peak;
+    .filter(({ snr, x, y }) => snr > LEAST_SNR && x > reach && y > reach && x < width - reach && y < height - reach)
+    .map(({ x, y }) => {
+      const [groundBefore, groundAfter] = [p, q].map((plane) => circle(plane, x, y, GROUND * fwhmPx));
+      let deepest = 0;
+      for (let r = NEAREST; r <= FARTHEST; r += STEP) {
+        const own = Math.max(0, groundBefore - circle(p, x, y, r * fwhmPx));
+        deepest = Math.max(deepest, Math.min(groundBefore, groundAfter) - circle(q, x, y, r * fwhmPx) - own);
+      }
+      return deepest / sigma;
     });
-  return depths.length > 0 ? finite(100 * median(Float32Array.from(depths))) : null;
+  return depths.length > 0 && sigma > 0 ? finite(Math.max(...depths)) : null;
 }
