@@ -103,7 +103,7 @@ test("stacks are prepared as a list, taken off it, and made one after the other"
   await click(driver, "Prepare for later");
   const waiting = () => textOf(driver, "[data-testid=waiting]");
   expect(await waiting()).toMatch(
-    /weights: all alike, not by noise, sharpness and shape; drizzle: twice as fine, not none/,
+    /weights: all alike, not by noise and sharpness, scale by scale; drizzle: twice as fine, not none/,
   );
   expect((await driver.findElements(named("Take off"))).length).toBe(3);
   await (await driver.findElements(named("Take off")))[2].click();
