@@ -32,7 +32,8 @@ export interface CombinedChannel {
  * Adds the rejected samples of a tile to blocks. The results say how many samples of a pixel were
  * rejected above and below the others; they are those that lie
  * furthest off: in value, or in units of the scatter that is expected of their layers. A pixel counts once for a layer, whatever the number of its channels. `from`:
- * the region of which the channels are, which holds the tile. What lies beyond the blocks' region counts for nothing. Costs as much as there are pixels with something rejected.
+ * the region of which the channels are, which holds the tile. What lies beyond the blocks' region
+ * counts for nothing. Costs as much as there are pixels with something rejected.
  */
 export function tallyInto(blocks: RejectedBlocks, whole: Region, from: Region, channels: readonly CombinedChannel[]) {
   const tile = intersectRegions(whole, blocks.region);

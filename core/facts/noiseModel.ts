@@ -39,7 +39,8 @@ const schema = z.object({
 export type NoiseModelFact = z.infer<typeof schema>;
 
 /**
- * The noise as it lies on the picture: against the signal, so that it can be made even, and how neighbours share it, from (A − B)/2. Without halves: where the noise is white, from
+ * The noise as it lies on the picture: against the signal, so that it can be made even, and how
+ * neighbours share it, from (A − B)/2. Without halves: where the noise is white, from
  * mixed second differences, which structure hardly reaches (mixedDifferences.ts); elsewhere variance from the finest
  * starlet scale, over its share of white noise, and correlation from how much more the picture's quiet
  * cells vary than that scale shows, taken as that of smoothed white

@@ -25,7 +25,8 @@ export type SurfaceFact = z.infer<typeof schema>;
 
 /**
  * What a surface that fills the picture shows instead of a sky: how steep it is, seen through some 5 px, less what noise
- * makes of it, how dark at its darkest, and whether it fills the picture at all. A picture without any detail has a slope of 0. Source: own.
+ * makes of it, how dark at its darkest, and whether it fills the picture at all. A picture without
+ * any detail has a slope of 0. Source: own.
  */
 export const surface: Fact<SurfaceFact> = {
   id: "surface",
@@ -57,7 +58,10 @@ export const surface: Fact<SurfaceFact> = {
 
 /** One of so many pixels says how much is lit. */
 const SPARSE = 5;
-/** What is brighter than the dark end by a share of the range counts as lit; a planet or a disc on a dark sky lights no more of a picture than this, a surface nearly all. */
+/**
+ * What is brighter than the dark end by a share of the range counts as lit; a planet or a disc on a
+ * dark sky lights no more of a picture than this, a surface nearly all.
+ */
 const [DARK_END, BRIGHT_END, LIT, MOST_LIT] = [0.02, 0.995, 0.15, 0.6];
 
 /** The share of pixels, smoothed over some 8 px, that are lit. */

@@ -4,7 +4,9 @@ import type { Psf } from "../kernels";
 const GRID = 64;
 
 /**
- * Sums over frequencies f of a picture whose energy falls as f^−slope: at each, the filter of each starlet scale (products of cos⁴ π 2^i f along the axes), what a round PSF leaves, and the energy.
+ * Sums over frequencies f of a picture whose energy falls as f^−slope: at each, the filter of each
+ * starlet scale (products of cos⁴ π 2^i f along the axes), what a round PSF leaves, and the
+ * energy.
  */
 export function overBands(
   { size, values }: Psf,

@@ -107,7 +107,10 @@ function obstacle(sub: SubFacts, reference: SubFacts, settings: StackSettings): 
 /** Filters are compared without regard to case and blanks; null where the header does not tell. */
 const filterOf = ({ metadata }: SubFacts): string | null => metadata?.filter?.replace(/\s/g, "").toLowerCase() || null;
 
-/** Subs that are the same picture as another, by id, with the reason to leave them out: what was measured of them is alike to the last digit. */
+/**
+ * Subs that are the same picture as another, by id, with the reason to leave them out: what was
+ * measured of them is alike to the last digit.
+ */
 function copiesOf(subs: readonly SubFacts[], askedId: string | null): Map<string, string> {
   const firsts = new Map<string, SubFacts>();
   const copies = new Map<string, string>();

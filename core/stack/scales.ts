@@ -3,7 +3,10 @@ import { filterOf, roundPsf, spectrumOf } from "../measure";
 import { fillGaps, rasterOf, withGapsOf } from "../raster";
 import type { Raster } from "../raster";
 
-/** Side of the grid of frequencies, and half the side of the filter that finishes a stack: what it leaves out is below 1e-3 of a star's peak. */
+/**
+ * Side of the grid of frequencies, and half the side of the filter that finishes a stack: what it
+ * leaves out is below 1e-3 of a star's peak.
+ */
 const [GRID, REACH] = [64, 9];
 /** Noise is shared between pixels no farther apart, nearly. */
 const LAGS = 8;

@@ -28,7 +28,8 @@ export interface Converted {
 
 /**
  * A picture in another format. Integers of 8 and 16 bits keep their numbers in 16 bits; others are brought to the full scale of the new
- * type, and the factor is reported. Where some are negative or missing, as signed integers and BLANK have it, and the format has floats, they
+ * type, and the factor is reported. Where some are negative or missing, as signed integers and
+ * BLANK have it, and the format has floats, they
  * become floats. Floats keep the samples (shares of full scale for integers, else their own numbers).
  */
 export const convert: Task<ConvertPayload, Converted> = {

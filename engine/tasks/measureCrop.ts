@@ -17,7 +17,11 @@ export interface MeasurePayload {
   fwhmPx?: number | null;
 }
 
-/** Measures of a crop, the share of its samples, in %, that the chain drove to black or white, and how deep the deepest dark ring round a star is, in σ; that is null for a chain that sharpens nothing. */
+/**
+ * Measures of a crop, the share of its samples, in %, that the chain drove to black or white, and
+ * how deep the deepest dark ring round a star is, in σ; that is null for a chain that sharpens
+ * nothing.
+ */
 export type CropMeasures = PictureMeasures & { clipped: number | null; ringing: number | null };
 
 /** Measures of a treated region; with halves they tell the noise. */

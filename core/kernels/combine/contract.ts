@@ -88,7 +88,9 @@ export interface CombineKernels {
    * Combines `n` layers at each of `pixels` pixels: `cube[i * pixels + p]` is layer i at pixel p, NaN for no data, +∞ for data that is known to be
    * bad and is rejected whatever the rejector says. Outliers are rejected over all layers; halves A (layers of even index) and B (odd) use
    * what is left of theirs. Where nothing is left the result is NaN. Both twins keep the same values: those that narrow sorted ones decide in double
-   * precision, the expected scatter in single. With `fine`, a second weight of each layer, there is a second mean of what is left. RangeError for arrays of other sizes, more than 65,535 layers, or a missing model.
+   * precision, the expected scatter in single. With `fine`, a second weight of each layer, there
+   * is a second mean of what is left. RangeError for arrays of other sizes, more than 65,535
+   * layers, or a missing model.
    */
   combine(
     cube: Float32Array,

@@ -10,7 +10,10 @@ export interface RichardsonLucySettings {
   start: "data" | number | Float32Array;
   /** The blurred estimate is never taken below this value in the division; it must be above 0. */
   floor: number;
-  /** Total variation beside the data: each step is divided by 1 − lambda · div(∇u/√(|∇u|² + soften²)), which is never taken below 0.2; lambda one for all or by pixel; null for none. */
+  /**
+   * Total variation beside the data: each step is divided by 1 − lambda · div(∇u/√(|∇u|² +
+   * soften²)), which is never taken below 0.2; lambda one for all or by pixel; null for none.
+   */
   variation?: { lambda: number | Float32Array; soften: number } | null;
   /** Damping: where the blurred estimate b comes nearer to the data than one over the root of `inverse` (by pixel, 0 where nothing is ever near enough), the ratio d/b counts by U⁹ (10 − 9 U), U = inverse · (d − b)²; null for none. */
   damping?: { inverse: Float32Array } | null;

@@ -10,7 +10,10 @@ export const PEDESTAL_SIGMA = 4;
 const AROUND_SCALES = 2;
 /** Weight of total variation at a smoothness of 1, in pictures of stars. */
 const LAMBDA = 0.01;
-/** The same in pictures without: over √(σ · slope), for a blur of 3 px; least error over 12 photographs blurred by 2.5 … 5 px (docs/validation/sharpening.md). */
+/**
+ * The same in pictures without: over √(σ · slope), for a blur of 3 px; least error over 12
+ * photographs blurred by 2.5 … 5 px (docs/validation/sharpening.md).
+ */
 const [STEEP_LAMBDA, OF_FWHM] = [0.1, 3];
 /** Larger weights make steps swing. */
 const MOST_LAMBDA = 0.05;

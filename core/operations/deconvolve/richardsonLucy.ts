@@ -109,7 +109,12 @@ const typedOf = (p: Params, memory?: Memory): { psf: Psf; target: Psf | null } =
  * does not lift above its noise) and the neighbourhood of the brightest stars can be kept as they were.
  * Sources: Richardson 1972, JOSA 62, 55; Lucy 1974, AJ 79, 745; Dey et al. 2006, Microsc. Res. Tech. 69, 260; Magain, Courbin & Sohy 1998, ApJ 494, 472 (target PSF); White 1994, ASP Conf. 61, 292 (damping);
  * Wang & Miller 2014, IEEE Trans. Image Process. 23, 848 (longer steps).
- * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target; version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark rings round bright stars, and took longer steps with any blur; version 5 left faint rings beside the brightest stars; version 6 took plain steps without smoothness with any blur that no star shows, and kept bright surfaces as bright stars.
+ * Version 1 cut off what lay 2 σ below the sky and had neither total variation nor a target;
+ * version 2 took one round PSF for all channels, and the stars' β for a typed FWHM; version 3 cut
+ * off shadows on small areas, and took the typed FWHM where no star told it; version 4 left dark
+ * rings round bright stars, and took longer steps with any blur; version 5 left faint rings beside
+ * the brightest stars; version 6 took plain steps without smoothness with any blur that no star
+ * shows, and kept bright surfaces as bright stars.
  */
 export const richardsonLucy: Operation<Params, Needed> = {
   id: "deconvolve.richardson-lucy",

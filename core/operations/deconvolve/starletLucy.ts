@@ -45,7 +45,10 @@ const haloOf = (p: Params, facts: Facts<Needed>): number =>
 /**
  * Richardson–Lucy in which what the blurred estimate misses of the data counts at each starlet scale only as far as it exceeds the noise: u ← u · Pᵀ((P u + r̄)/P u), r̄ the residual d − P u with its coefficients w as sign(w) max(0, |w| − gate σ_j), what is coarser whole.
  * Each step to the power 7/4: with plain ones bright stars were still 5 % short of their light after thirty (Meinel 1986, JOSA A 3, 787). Begins at the data smoothed, shown by a round Moffat of the target width. After Murtagh, Starck & Bijaoui 1995, A&AS 112, 179 (residual regularised in wavelets); soft thresholds: Donoho 1995, IEEE Trans. Inf. Theory 41, 613.
- * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright stars and took plain steps, version 3 let rings stay one σ deep, version 4 showed faint rings beside the brightest stars and took steps to the power 1.7, version 5 cut shadows off with a blur that no star shows.
+ * Version 1 took the typed FWHM where no star told it, version 2 left dark rings round bright
+ * stars and took plain steps, version 3 let rings stay one σ deep, version 4 showed faint rings
+ * beside the brightest stars and took steps to the power 1.7, version 5 cut shadows off with a
+ * blur that no star shows.
  */
 export const starletLucy: Operation<Params, Needed> = {
   id: "deconvolve.starlet-lucy",
