@@ -72,6 +72,8 @@ describe("in a plan", () => {
       saturated: false,
     }));
   };
+  // No two of them are the same picture.
+  let made = 0;
   const facts = (id: string, stars: ListedStar[], part: Partial<SubMeasures> = {}): SubFacts => ({
     id,
     name: id,
@@ -80,7 +82,7 @@ describe("in a plan", () => {
     channels: 1,
     exposureS: 60,
     stars,
-    measures: measures(part),
+    measures: measures({ background: [0.01 + 1e-9 * made++], ...part }),
   });
   const settings = stackSettings.parse({});
 
