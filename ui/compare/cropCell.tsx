@@ -199,7 +199,7 @@ function Figures({
               {measures.ringing === null ? null : (
                 <span>
                   ring <span className="text-text">{fixed(measures.ringing, 1)}</span>
-                  <span> σ</span>
+                  <span className={NARROW}> σ</span>
                 </span>
               )}
               <span className={measures.ringing === null ? "" : NARROW}>
