@@ -124,7 +124,7 @@ test("both twins keep the same values and give the same means and medians, whate
         }
       },
     ),
-    { numRuns: 1500 },
+    { numRuns: 700 },
   );
 });
 
