@@ -51,7 +51,7 @@ function overBins(side: number, visit: (at: number, bin: number) => void): void 
  */
 export function radialPower(planes: readonly Sized[]): RadialPower {
   const [power, count] = [new Float64Array(COUNT), new Float64Array(COUNT)];
-  for (const of of planes) overTiles(of, (x, y, window) => addTile(of.plane, of.width, x, y, window, power, count));
+  for (const of of planes) overTiles(of, (x, y, taper) => addTile(of.plane, of.width, x, y, taper, power, count));
   for (let k = 0; k < COUNT; k++) power[k] /= Math.max(1, count[k]);
   return { power, count };
 }
@@ -63,21 +63,21 @@ interface Sized {
   height: number;
 }
 
-/** Calls for each tile of a plane with its corner and the window along a side. */
-function overTiles({ width, height }: Sized, visit: (x: number, y: number, window: Float64Array) => void): void {
+/** Calls for each tile of a plane with its corner and the taper along a side. */
+function overTiles({ width, height }: Sized, visit: (x: number, y: number, taper: Float64Array) => void): void {
   const side = Math.min(TILE, 2 ** Math.floor(Math.log2(Math.min(width, height))));
   if (side < 32) return;
-  const window = Float64Array.from({ length: side }, (_, k) => 0.5 - 0.5 * Math.cos((2 * Math.PI * (k + 0.5)) / side));
-  for (const y of startsOf(height, side)) for (const x of startsOf(width, side)) visit(x, y, window);
+  const taper = Float64Array.from({ length: side }, (_, k) => 0.5 - 0.5 * Math.cos((2 * Math.PI * (k + 0.5)) / side));
+  for (const y of startsOf(height, side)) for (const x of startsOf(width, side)) visit(x, y, taper);
 }
 
 /** The mean of planes as radialPower weighs their pixels: of a variance, the power of noise that is white. */
 export function windowedMean(planes: readonly Sized[]): number {
   let [sum, weight] = [0, 0];
   for (const of of planes)
-    overTiles(of, (x, y, window) => {
-      for (const [v, wv] of window.entries())
-        for (const [u, wu] of window.entries()) {
+    overTiles(of, (x, y, taper) => {
+      for (const [v, wv] of taper.entries())
+        for (const [u, wu] of taper.entries()) {
           sum += (wu * wv) ** 2 * of.plane[(y + v) * of.width + x + u];
           weight += (wu * wv) ** 2;
         }
@@ -96,17 +96,17 @@ function addTile(
   width: number,
   x: number,
   y: number,
-  window: Float64Array,
+  taper: Float64Array,
   power: Float64Array,
   count: Float64Array,
 ): void {
-  const side = window.length;
+  const side = taper.length;
   const [re, im] = [new Float64Array(side * side), new Float64Array(side * side)];
   let [mean, weight] = [0, 0];
   for (let v = 0; v < side; v++) for (let u = 0; u < side; u++) mean += plane[(y + v) * width + x + u] / (side * side);
   for (let v = 0, i = 0; v < side; v++)
     for (let u = 0; u < side; u++, i++) {
-      const w = window[u] * window[v];
+      const w = taper[u] * taper[v];
       re[i] = w * (plane[(y + v) * width + x + u] - mean);
       weight += w * w;
     }
