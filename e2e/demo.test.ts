@@ -33,8 +33,8 @@ test("the demo, begun by keys, makes its project, shows what it does, and lands 
   await waitFor(driver, "progress is shown", async () =>
     (await textOf(driver, "[data-testid=running]")).includes("Receiving and measuring"),
   );
-  await waitFor(driver, "Stack", async () => (await driver.getCurrentUrl()).endsWith("/stack"), 150_000);
-  await waitFor(driver, "Compare", async () => (await driver.getCurrentUrl()).endsWith("/compare"), 150_000);
+  await waitFor(driver, "Stack", async () => (await driver.getCurrentUrl()).endsWith("/stack"), 200_000);
+  await waitFor(driver, "Compare", async () => (await driver.getCurrentUrl()).endsWith("/compare"), 200_000);
   await cropsRest(driver);
   process.stdout.write(`demo: ${((Date.now() - started) / 1000).toFixed(1)} s from the click to all crops\n`);
   expect((await driver.findElements(By.css("[data-lane]"))).length).toBe(5);

@@ -206,6 +206,7 @@ export class WorkerPool {
     if (data.kind === "ready") {
       member.ready = true;
       member.deaths = 0;
+      if (member.running?.options.signal?.aborted) this.awaitStop(member);
       return;
     }
     const job = member.running;
@@ -238,8 +239,15 @@ export class WorkerPool {
     if (!member) return;
     if (waiting.stop) Atomics.store(waiting.stop, 0, 1);
     member.line.post({ kind: "stop", id: waiting.id });
+    // One that is still being loaded cannot answer yet, and is no slower than the one in its place would be.
+    if (member.ready) this.awaitStop(member);
+  }
+
+  /** Replaces a worker that goes on with a job that was stopped. */
+  private awaitStop(member: Member): void {
+    const { running } = member;
     member.killTimer = setTimeout(() => {
-      if (member.running === waiting) this.replace(member, "stopped");
+      if (member.running === running) this.replace(member, "stopped");
     }, STOP_PATIENCE_MS);
   }
 

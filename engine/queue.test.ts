@@ -192,6 +192,10 @@ describe("the queue", () => {
     await expect(waiting).rejects.toThrow(Stopped);
     first.abort();
     expect(dolls[0].posted.map(({ kind }) => kind)).toEqual(["run", "stop"]);
+    // One that is still being loaded is waited for: it is no slower than the one in its place would be.
+    jest.advanceTimersByTime(20_000);
+    expect(dolls.length).toBe(1);
+    dolls[0].say({ kind: "ready", kernels: "twins" });
     jest.advanceTimersByTime(900);
     await expect(running).rejects.toThrow(Stopped);
     expect(dolls[0].closed()).toBe(1);
@@ -258,4 +262,29 @@ test("workers that die before they are there are started twice and no more; what
   expect(puppets.length).toBe(2);
   expect(told).toContain("could not be started");
   await expect(pool.run("crop", { treatment, region, reduce: 1 })).rejects.toThrow("closed");
+});
+
+test("jobs that are stopped while their workers are still being loaded never break the engine", async () => {
+  jest.useFakeTimers();
+  const dolls: ReturnType<typeof puppet>[] = [];
+  const pool = new WorkerPool(1, () => {
+    dolls.push(puppet());
+    return dolls[dolls.length - 1].line;
+  });
+  pool.onBroken = ({ message }) => {
+    throw new Error(message);
+  };
+  for (let round = 0; round < 4; round++) {
+    const control = new AbortController();
+    const job = pool.run("crop", { treatment, region, reduce: 1 }, { signal: control.signal });
+    control.abort();
+    jest.advanceTimersByTime(5000);
+    const doll = dolls[dolls.length - 1];
+    doll.say({ kind: "ready", kernels: "twins" });
+    // It does not listen; another is loaded in its place.
+    jest.advanceTimersByTime(900);
+    await expect(job).rejects.toThrow(Stopped);
+    expect([dolls.length, doll.closed()]).toEqual([round + 2, 1]);
+  }
+  jest.useRealTimers();
 });

@@ -68,9 +68,16 @@ const STUCK_S = 10;
 /** Room that is left free, for records and stacks. */
 const SPARE_BYTES = 64 * 2 ** 20;
 
+/** Of a file on its way in. */
+interface Incoming extends WaitingFile {
+  /** Its place among those that were chosen. */
+  order: number;
+}
+
 /**
- * Reads, measures and stores files one after the other while the next is loaded. A file that cannot be used is refused and the rest goes
- * on. `onLeft` hears what is left after each file and at the end. Throws Stopped or StorageFull with none of it lost.
+ * Reads, measures and stores files, as many at a time as there are workers while another is loaded. A file that cannot be used is
+ * refused and the rest goes on. `onLeft` hears what is left after each file and at the end. Throws Stopped or StorageFull with none of
+ * it lost.
  */
 export async function importFiles(
   target: ImportTarget,
@@ -80,45 +87,62 @@ export async function importFiles(
   onLeft: (left: WaitingFile[], isEnd: boolean) => void,
 ): Promise<void> {
   const known = new KnownFiles(target);
+  const begun = Date.now();
+  const left = new Set(files);
+  const isLeft = (isEnd: boolean) => onLeft([...left], isEnd);
+  /** Ends the others once one cannot go on. */
+  const ending = new AbortController();
+  const ends = AbortSignal.any([signal, ending.signal]);
+  /** Files, with parts of those that are on their way. */
+  let done = 0;
+  const goesOn = (part: number) => onProgress((done += part) / files.length);
   let alreadyHere = 0;
-  let next = files[0]?.load(signal);
-  for (const [k, { name }] of files.entries()) {
-    onProgress(k / files.length, `${label}: ${name} (${k + 1} of ${files.length})`);
-    const loading = next;
-    next = files[k + 1]?.load(signal);
-    next?.catch(() => undefined);
-    const started = Date.now();
-    try {
-      const file = await untilStopped(loading, signal);
-      const hash = await known.hashOf(name, file, signal);
-      const isHere = await known.has(hash, file.size, signal);
-      if (isHere || target.receiving.has(hash)) alreadyHere++;
-      else {
-        target.receiving.add(hash);
-        await importOne(target, name, file, hash, signal, (part) => onProgress((k + part) / files.length)).finally(() =>
-          target.receiving.delete(hash),
-        );
-      }
-      onLeft(files.slice(k + 1), false);
-    } catch (error) {
-      if (signal.aborted || error instanceof StorageFull) {
-        // One that took so long that it was stopped would only hold the next import up as well.
-        const seconds = Math.round((Date.now() - started) / 1000);
-        const isStuck = signal.aborted && seconds >= STUCK_S;
-        if (isStuck)
+  const waiting = files.entries();
+  /** Those on their way, the first of them for the longest time. */
+  const onTheirWay = new Set<number>();
+  const takeNext = async (): Promise<void> => {
+    for (const [k, { name, load }] of waiting) {
+      if (ends.aborted) throw new Stopped();
+      onProgress(done / files.length, `${label}: ${name} (${k + 1} of ${files.length})`);
+      onTheirWay.add(k);
+      const started = Date.now();
+      let own = 0;
+      const onProgressOfIt = (part: number) => {
+        goesOn(part - own);
+        own = part;
+      };
+      try {
+        const file = { name, load, order: begun + k / 1000 };
+        const isNew = await importOne(target, known, file, { signal: ends, onProgress: onProgressOfIt });
+        if (!isNew) alreadyHere++;
+      } catch (error) {
+        if (ends.aborted || error instanceof StorageFull) {
+          ending.abort();
+          // The one that took so long that it was stopped would only hold the next import up as well.
+          const [longest] = onTheirWay;
+          const seconds = Math.round((Date.now() - started) / 1000);
+          if (!signal.aborted || seconds < STUCK_S || k !== longest) throw error;
+          left.delete(files[k]);
           target.refuse({
             name,
             message: `${name}: was stopped after ${seconds} s`,
             advice: "It is set aside; choose it again to give it more time.",
           });
-        onLeft(files.slice(isStuck ? k + 1 : k), true);
-        throw error;
+          throw error;
+        }
+        const { message, advice } = failureOf(error);
+        target.refuse({ name, message, advice });
       }
-      const { message, advice } = failureOf(error);
-      target.refuse({ name, message, advice });
+      left.delete(files[k]);
+      onTheirWay.delete(k);
+      onProgressOfIt(1);
+      isLeft(false);
     }
-  }
-  onLeft([], true);
+  };
+  const ended = await Promise.allSettled(Array.from({ length: target.pool.size + 1 }, takeNext));
+  isLeft(true);
+  const reasons = ended.flatMap((one) => (one.status === "rejected" ? [one.reason as unknown] : []));
+  if (reasons.length > 0) throw reasons.find((reason) => reason instanceof StorageFull) ?? reasons[0];
   if (alreadyHere > 0)
     target.refuse({
       name: alreadyHere === 1 ? "One file" : `${alreadyHere} files`,
@@ -126,6 +150,23 @@ export async function importFiles(
       advice: "Nothing to do: each is the same as one that is there, byte for byte.",
       isHarmless: true,
     });
+}
+
+/** Takes a file in; false where one of its content is there or is being received. */
+async function importOne(
+  target: ImportTarget,
+  known: KnownFiles,
+  { name, load, order }: Incoming,
+  control: Pick<JobControl, "signal" | "onProgress">,
+): Promise<boolean> {
+  const { signal } = control;
+  const file = await untilStopped(load(signal), signal);
+  const hash = await known.hashOf(name, file, signal);
+  const isHere = await known.has(hash, file.size, signal);
+  if (isHere || target.receiving.has(hash)) return false;
+  target.receiving.add(hash);
+  await receive(target, { name, file, hash, order }, control).finally(() => target.receiving.delete(hash));
+  return true;
 }
 
 /** Files of a project by their content: the same file under another name is the same, another one of its name is not. */
@@ -155,13 +196,11 @@ class KnownFiles {
   }
 }
 
-async function importOne(
+/** Reads, measures and stores a file that is new. */
+async function receive(
   target: ImportTarget,
-  name: string,
-  file: Blob,
-  hash: string,
-  signal: AbortSignal,
-  onPart: (part: number) => void,
+  { name, file, hash, order }: { name: string; file: Blob; hash: string; order: number },
+  { signal, onProgress }: Pick<JobControl, "signal" | "onProgress">,
 ): Promise<void> {
   const { pool, projectId } = target;
   const fileId = crypto.randomUUID();
@@ -181,7 +220,7 @@ async function importOne(
   const base = {
     version: RECORD_VERSION as typeof RECORD_VERSION,
     projectId,
-    order: Date.now() + target.subs().length / 1000,
+    order,
     type: reading.metadata.frameType ?? ("light" as const),
     fileId,
     decision: null,
@@ -215,7 +254,7 @@ async function importOne(
   const calibration = base.type === "light" ? target.calibrationFor(draft) : null;
   const through = calibration ? withCalibration(frame, calibration) : frame;
   if (reading.frames > 1) {
-    const measured = await measureFrames(pool, through, reading.frames, { signal, onProgress: onPart });
+    const measured = await measureFrames(pool, through, reading.frames, { signal, onProgress });
     for (const [index, { reading: own, video }] of measured.entries()) {
       const timeMs = reading.times[index] ?? null;
       records.push({
@@ -223,7 +262,6 @@ async function importOne(
         ...measuresOf(own),
         id: `${fileId} ${index}`,
         name: `${name} ${index + 1}`,
-        order: base.order + index * 1e-6,
         frame: index,
         timeMs,
         metadata: atTime(reading.metadata, timeMs),

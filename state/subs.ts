@@ -3,6 +3,7 @@ import type { SubMetadata } from "@/core/formats";
 import { withCalibration } from "@/engine/calibration";
 import { PRIORITY } from "@/engine/pool";
 import type { ProjectRecord, SubRecord } from "@/storage";
+import { inOrder } from "@/storage";
 import { keyOf } from "./calibration";
 import type { CalibrationBook } from "./calibrationBook";
 import type { Files } from "./files";
@@ -132,7 +133,10 @@ export class SubsBook {
           receiving: this.receiving,
           calibrationFor: (sub) => this.calibration.of(sub),
           add: (added) => {
-            state.setState(({ subs }) => ({ subs: [...subs, ...added], currentSubId: this.currentAfter(added) }));
+            state.setState(({ subs }) => ({
+              subs: [...subs, ...added].sort(inOrder),
+              currentSubId: this.currentAfter(added),
+            }));
             this.grade();
           },
           report: (words) => state.setState(({ problems }) => ({ problems: [...problems, words] })),
@@ -274,7 +278,7 @@ export class SubsBook {
       undo: () => {
         clearTimeout(timer);
         if (!this.leaving.delete(pending)) return;
-        const all = [...this.base.now.subs, ...removed].sort((a, b) => a.order - b.order);
+        const all = [...this.base.now.subs, ...removed].sort(inOrder);
         this.base.state.setState({ subs: all, currentSubId: removed[0]?.id ?? null });
         this.noteSums();
         this.grade();

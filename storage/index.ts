@@ -29,6 +29,7 @@ export type {
 export {
   FRESH_LOOK,
   hasHalves,
+  inOrder,
   LAYOUTS,
   PAIR_WAYS,
   RECORD_VERSION,

@@ -90,6 +90,7 @@ export type ProjectRecord = z.infer<typeof projectRecord>;
 export const subRecord = z.object({
   ...versioned,
   name: z.string(),
+  /** Of its file among those of the project; frames of a video share it. */
   order: z.number(),
   type: frameType,
   fileId: id,
@@ -131,6 +132,10 @@ export const subRecord = z.object({
   patches: z.object({ key: z.string(), levels: z.array(z.number().nullable()) }).nullable(),
 });
 export type SubRecord = z.infer<typeof subRecord>;
+
+/** Files in the order in which they were chosen, and frames of a video as they follow one another. */
+export const inOrder = (a: SubRecord, b: SubRecord): number =>
+  a.order - b.order || (a.fileId === b.fileId ? a.frame - b.frame : a.fileId < b.fileId ? -1 : 1);
 
 /** A video: its frames as subs, packed (columns.ts); its file lies in the blob store under its id. */
 export const videoRecord = z.object({ ...versioned, frames: packedRecords });

@@ -25,6 +25,7 @@ import {
   boardRecord,
   chainRecord,
   factRecord,
+  inOrder,
   masterRecord,
   projectRecord,
   RECORD_VERSION,
@@ -128,7 +129,7 @@ export class Repository implements ReadRepository, WriteRepository {
       (unpackRecords(own) as SubRecord[]).filter(({ id }) => !changed.has(id)),
     );
     const result = sift("subs", subRecord, [...alone, ...frames]);
-    result.found.sort((a, b) => a.order - b.order);
+    result.found.sort(inOrder);
     return { found: result.found, problems: [...packed.problems, ...result.problems] };
   }
 

@@ -1,6 +1,5 @@
 import type { Kernels } from "../kernels";
-import type { Region } from "../raster";
-import { SIGMA_PER_MAD, meanAndDeviation, medianInPlace, tilesOf, difference } from "../raster";
+import { SIGMA_PER_MAD, medianInPlace, tilesOf, difference } from "../raster";
 
 /**
  * Standard deviation of the starlet coefficients of unit white noise at scales 1 … 8, two dimensions, B3 spline.
@@ -72,32 +71,45 @@ interface Cell {
 function quietCells(plane: Float32Array, width: number, height: number, kernels: Kernels): Cell[] {
   const fine = kernels.starletSmooth(plane, width, height, 0);
   const smooth = kernels.starletSmooth(fine, width, height, 1);
-  const finest = new Float32Array(QUIET_CELL ** 2);
-  const detail = new Float32Array(QUIET_CELL ** 2);
-  const each = (cell: Region, visit: (i: number, k: number) => void): void => {
-    for (let v = 0, k = 0; v < cell.height; v++)
-      for (let u = 0; u < cell.width; u++, k++) visit((cell.y + v) * width + cell.x + u, k);
-  };
   const whole = tilesOf({ x: 0, y: 0, width, height }, QUIET_CELL)
     .filter((cell) => cell.width === QUIET_CELL && cell.height === QUIET_CELL)
-    .map((cell) => {
-      each(cell, (i, k) => (detail[k] = smooth[i]));
-      // A plain deviation: any star in a cell drives it up.
-      return { cell, structure: detail.some((v) => v !== v) ? NaN : meanAndDeviation(detail).sigma };
-    })
+    // A plain deviation: any star in a cell drives it up.
+    .map(({ x, y }) => ({ at: y * width + x, structure: cellDeviation(smooth, y * width + x, width) }))
     .filter(({ structure }) => structure === structure)
     .sort((a, b) => a.structure - b.structure);
+  const finest = new Float32Array(QUIET_CELL ** 2);
+  const detail = new Float32Array(QUIET_CELL ** 2);
   return whole
     .slice(0, Math.max(LEAST_CELLS, whole.length >> 1))
-    .map(({ cell }) => {
-      each(cell, (i, k) => {
-        finest[k] = plane[i] - fine[i];
-        detail[k] = plane[i] - smooth[i];
-      });
+    .map(({ at }) => {
+      differenceInto(finest, plane, fine, at, width);
+      differenceInto(detail, plane, smooth, at, width);
       const sigma = lowerSpread(finest, kernels) / STARLET_NOISE[0];
       return { finest: sigma, ratio: lowerSpread(detail, kernels) / FINE_NOISE / sigma };
     })
     .filter(({ ratio }) => Number.isFinite(ratio));
+}
+
+/** Standard deviation within the cell whose first pixel is `at`; NaN where a pixel has no data. */
+function cellDeviation(plane: Float32Array, at: number, width: number): number {
+  let sum = 0;
+  let squares = 0;
+  // About the first pixel, so that no digits are lost to the level.
+  const first = plane[at];
+  for (let v = 0; v < QUIET_CELL; v++)
+    for (let i = at + v * width, end = i + QUIET_CELL; i < end; i++) {
+      const off = plane[i] - first;
+      sum += off;
+      squares += off * off;
+    }
+  const count = QUIET_CELL ** 2;
+  return Math.sqrt(Math.max(0, squares - (sum * sum) / count) / count);
+}
+
+/** a − b in the cell whose first pixel is `at`. */
+function differenceInto(out: Float32Array, a: Float32Array, b: Float32Array, at: number, width: number): void {
+  for (let v = 0, k = 0; v < QUIET_CELL; v++)
+    for (let i = at + v * width, end = i + QUIET_CELL; i < end; i++, k++) out[k] = a[i] - b[i];
 }
 
 function correlationOf(cells: Cell[]): number | null {

@@ -4,7 +4,7 @@ import * as z from "zod";
 import type { Kernels } from "@/core/kernels";
 import { createPlainKernels, createWasmKernels } from "@/core/kernels";
 import type { Night, RawNight } from "@/core/simulate";
-import { createNight, createRawNight, createVideo, videoFile } from "@/core/simulate";
+import { createNight, createRawNight, createVideo, subFile, videoFile } from "@/core/simulate";
 
 /** The night that the demo shows: 22 subs of the Weir Nebula field. */
 const DEMO = { subs: 22, seed: 41, width: 900, height: 600 };
@@ -20,6 +20,16 @@ let open: Observatory | null = null;
 export function observatory(): Observatory {
   open ??= { night: createNight(DEMO), kernels: loadKernels() };
   return open;
+}
+
+const made = new Map<number, Uint8Array>();
+
+/** A sub of the demo's night as a FITS file; simulated once, since every visit asks for the same. */
+export function demoSub(index: number): Uint8Array {
+  const { night, kernels } = observatory();
+  const file = made.get(index) ?? subFile(night, index, kernels);
+  made.set(index, file);
+  return file;
 }
 
 /** A night as it leaves the camera: a colour filter array, and frames to calibrate with. */

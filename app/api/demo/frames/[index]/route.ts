@@ -1,13 +1,12 @@
-import { subFile, subFileName } from "@/core/simulate";
-import { fitsResponse, observatory, frameNumber } from "../../night";
+import { subFileName } from "@/core/simulate";
+import { demoSub, fitsResponse, observatory, frameNumber } from "../../night";
 
 export const dynamic = "force-dynamic";
 
 export async function GET(_request: Request, { params }: { params: Promise<{ index: string }> }): Promise<Response> {
-  const { night, kernels } = observatory();
-  const most = night.subs.length - 1;
+  const most = observatory().night.subs.length - 1;
   const index = frameNumber(most).safeParse((await params).index);
   if (!index.success)
     return Response.json({ error: `frame: must be a whole number from 0 to ${most}` }, { status: 404 });
-  return fitsResponse(subFile(night, index.data, kernels), subFileName(index.data));
+  return fitsResponse(demoSub(index.data), subFileName(index.data));
 }
