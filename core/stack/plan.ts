@@ -4,10 +4,10 @@ import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
 import { trailsOf } from "../measure";
 import { medianInPlace } from "../raster";
 import type { Warp } from "../register";
-import { compose, inverse, matchStars, matrixAt } from "../register";
+import { compose, describeWarp, inverse, matchStars, matrixAt } from "../register";
 import { UserError } from "../job";
 import type { Scales } from "./scales";
-import { scalesOf } from "./scales";
+import { scalesOf, starsInStack } from "./scales";
 import { axisRatio, bestReference } from "./reference";
 import type { Rejection } from "./rejection";
 import { chooseRejection } from "./rejection";
@@ -341,7 +341,12 @@ function byScales(
   const channels = used[0].weight.length;
   const variances = Array.from({ length: channels }, (_, c) => used.map(({ scatter }) => scatter.noise[c]));
   if (variances.some((of) => of.some((variance) => !(variance > 0)))) return { used, scales: null };
-  const stars = used.map(({ scatter }, i) => ({ fwhmPx: scatter.fwhmPx, beta: matched[i].sub.measures.beta ?? null }));
+  const stars = used.map(({ toReference }, i) => {
+    const { width, height, measures } = matched[i].sub;
+    const middle: [number, number] = [width / 2, height / 2];
+    const { scale } = describeWarp(toReference, ...middle);
+    return starsInStack(measures, { scale, matrix: matrixAt(toReference, ...middle) });
+  });
   const scales = scalesOf(stars, variances);
   if (!scales) return { used: used.map((sub, i) => ({ ...sub, weight: variances.map((of) => 1 / of[i]) })), scales };
   return { used: used.map((sub, i) => ({ ...sub, weight: scales.coarse.map((of) => of[i]) })), scales };

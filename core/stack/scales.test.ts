@@ -1,15 +1,16 @@
-import { roundPsf } from "../measure";
+import { moffatPsf, NO_MEASURES, roundPsf } from "../measure";
 import { createRandom } from "../numeric/random";
 import { cropRaster, rasterOf } from "../raster";
 import { wasmKernels, worstDifference } from "../testing/fixtures";
-import type { Scales } from "./scales";
-import { mergeScales, SCALES_HALO, scalesOf } from "./scales";
+import type { Scales, SubStars } from "./scales";
+import { mergeScales, SCALES_HALO, scalesOf, starsInStack } from "./scales";
 
 const kernels = wasmKernels();
 const BETA = 3.5;
 const WIDTHS = [2.2, 2.6, 2.8, 3, 3.2, 3.6, 4];
 const VARIANCES = [4, 1, 1.1, 1, 0.9, 1, 1.2];
-const stars = WIDTHS.map((fwhmPx) => ({ fwhmPx, beta: BETA }));
+const ROUND = { beta: BETA, flattening: 0, angle: 0 };
+const stars = WIDTHS.map((fwhmPx) => ({ ...ROUND, fwhmPx }));
 const scales = scalesOf(stars, [VARIANCES]) as Scales;
 
 /** What a round Moffat leaves of a wave of a frequency along the x axis: a plain sum over its samples. */
@@ -39,9 +40,10 @@ test("at every frequency that subs hold, signal over noise is that of the best w
   }
 });
 
-/** A round Moffat in the middle of a picture. */
-function moffatOn(size: number, fwhmPx: number): Float32Array {
-  const psf = roundPsf(fwhmPx, BETA, size >> 1);
+/** A Moffat in the middle of a picture. */
+function moffatOn(size: number, { fwhmPx, flattening, angle }: SubStars): Float32Array {
+  const [fwhmMajor, fwhmMinor] = [-0.5, 0.5].map((power) => (fwhmPx ?? 0) * (1 - flattening) ** power);
+  const psf = moffatPsf({ fwhmMajor, fwhmMinor, angle, beta: BETA }, size >> 1);
   const from = (size - psf.size) / 2;
   const plane = new Float32Array(size * size);
   psf.values.forEach((v, k) => {
@@ -51,12 +53,12 @@ function moffatOn(size: number, fwhmPx: number): Float32Array {
 }
 
 /** A star of each sub in the middle of a picture, as its stack has it by the two kinds of weights. */
-function starOf(size: number) {
+function starOf(size: number, scales: Scales, stars: readonly SubStars[]) {
   const by = (weights: readonly number[]) => {
     const all = weights.reduce((a, b) => a + b, 0);
     const plane = new Float32Array(size * size);
-    for (const [i, fwhmPx] of WIDTHS.entries()) {
-      moffatOn(size, fwhmPx).forEach((v, k) => (plane[k] += (weights[i] / all) * v));
+    for (const [i, star] of stars.entries()) {
+      moffatOn(size, star).forEach((v, k) => (plane[k] += (weights[i] / all) * v));
     }
     return rasterOf(size, size, [plane]);
   };
@@ -65,9 +67,9 @@ function starOf(size: number) {
 
 test("stars become one Moffat again, core and wings, narrower than the median sub's", () => {
   const size = 49;
-  const { coarse, fine } = starOf(size);
+  const { coarse, fine } = starOf(size, scales, stars);
   const [star] = mergeScales(coarse, fine, scales.finish, [0], kernels).planes;
-  const values = moffatOn(size, scales.fwhmPx);
+  const values = moffatOn(size, { ...ROUND, fwhmPx: scales.fwhmPx });
   const peak = Math.max(...values);
   expect(worstDifference(star, values)).toBeLessThan(3e-3 * peak);
   const at = (x: number) => (size >> 1) * size + (size >> 1) + x;
@@ -77,6 +79,43 @@ test("stars become one Moffat again, core and wings, narrower than the median su
     coarse.planes[0].reduce((a, b) => a + b, 0),
     2,
   );
+});
+
+test("stars of subs that are drawn out one way come out round", () => {
+  const size = 49;
+  const drawnOut = stars.map((star, i) => ({ ...star, flattening: i % 2 === 0 ? 0.25 : 0, angle: 0.5 }));
+  const own = scalesOf(drawnOut, [VARIANCES]) as Scales;
+  const { coarse, fine } = starOf(size, own, drawnOut);
+  const ratioOf = (plane: Float32Array) => {
+    let [xx, xy, yy] = [0, 0, 0];
+    plane.forEach((v, k) => {
+      const [x, y] = [(k % size) - 24, Math.floor(k / size) - 24];
+      if (Math.hypot(x, y) > 6) return;
+      xx += v * x * x;
+      xy += v * x * y;
+      yy += v * y * y;
+    });
+    const apart = Math.hypot(xx - yy, 2 * xy);
+    return Math.sqrt((xx + yy - apart) / (xx + yy + apart));
+  };
+  expect(ratioOf(coarse.planes[0])).toBeLessThan(0.94);
+  expect(ratioOf(mergeScales(coarse, fine, own.finish, [0], kernels).planes[0])).toBeGreaterThan(0.99);
+  // Drawn out is worse than round at the same width: it weighs less where detail is fine.
+  const [plain, flat] = [stars, stars.map((star, i) => ({ ...star, flattening: i === 3 ? 0.3 : 0 }))].map(
+    (of) => (scalesOf(of, [VARIANCES]) as Scales).fine[0],
+  );
+  expect(flat[3]).toBeLessThan(0.97 * plain[3]);
+});
+
+test("what the stars of a sub have in common is turned and scaled with it", () => {
+  const measures = { ...NO_MEASURES, fwhmPx: 3, beta: 4, eccentricity: 0.6, elongationAgreement: 0.5 };
+  const turn = 0.4;
+  const [cos, sin] = [2 * Math.cos(turn), 2 * Math.sin(turn)];
+  const stars = starsInStack({ ...measures, elongationAngle: 0.3 }, { scale: 2, matrix: [cos, -sin, 0, sin, cos, 0] });
+  expect([stars.fwhmPx, stars.beta]).toEqual([6, 4]);
+  expect(stars.flattening).toBeCloseTo(0.5 * 0.2, 12); // √(1 − .6²) = .8
+  expect(stars.angle).toBeCloseTo(0.7, 12);
+  expect(starsInStack(NO_MEASURES, { scale: 1, matrix: [1, 0, 0, 0, 1, 0] }).flattening).toBe(0);
 });
 
 test("white noise becomes no stronger than weights by noise alone leave it, in means over 8 px by 2 % at most", () => {
@@ -129,20 +168,20 @@ test("a part gives the bits of the whole; gaps stay, and a level beside them sta
 test("subs of one width, or of none that is known, weigh alike at every scale", () => {
   expect(
     scalesOf(
-      [3, 3.02, 3.05].map((fwhmPx) => ({ fwhmPx, beta: 3 })),
+      [3, 3.02, 3.05].map((fwhmPx) => ({ ...ROUND, fwhmPx })),
       [[1, 1, 1]],
     ),
   ).toBeNull();
   expect(
     scalesOf(
-      [null, null].map((fwhmPx) => ({ fwhmPx, beta: null })),
+      [null, null].map((fwhmPx) => ({ ...ROUND, fwhmPx, beta: null })),
       [[1, 1]],
     ),
   ).toBeNull();
   // One whose width is not known counts as the widest.
   const [unknown, widest] = [null, 4].map((last) =>
     scalesOf(
-      [2.4, 4, last].map((fwhmPx) => ({ fwhmPx, beta: 3 })),
+      [2.4, 4, last].map((fwhmPx) => ({ ...ROUND, fwhmPx })),
       [[1, 1, 1]],
     ),
   );

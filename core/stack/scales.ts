@@ -1,7 +1,10 @@
 import type { Kernels, Psf } from "../kernels";
-import { filterOf, roundPsf, spectrumOf } from "../measure";
+import type { SubMeasures } from "../measure";
+import { filterOf, moffatPsf, spectrumOf } from "../measure";
 import { fillGaps, rasterOf, withGapsOf } from "../raster";
 import type { Raster } from "../raster";
+import type { Matrix } from "../register";
+import { axisRatio } from "./reference";
 
 /**
  * Side of the grid of frequencies, and half the side of the filter that finishes a stack: what it
@@ -35,35 +38,60 @@ export interface Scales {
   correlation: number[][];
 }
 
-/** A sub by its stars' width, in px of the stack (null where it was not measured), and their wings. */
+/** A sub by its stars, in px of the stack. */
 export interface SubStars {
+  /** The root of the product of both widths; null where it was not measured. */
   fwhmPx: number | null;
+  /** Their wings; null where they were not measured. */
   beta: number | null;
+  /** By how much of the long axis the short one is shorter, as far as all stars agree: 0 for round ones. */
+  flattening: number;
+  /** Direction of the long axis in radians, from x towards y. */
+  angle: number;
 }
+
+/** The stars of a sub as they lie in the stack: what they have in common, in which the noise of single ones averages out. */
+export function starsInStack(
+  { fwhmPx, beta, eccentricity, elongationAngle, elongationAgreement }: SubMeasures,
+  { scale, matrix: [a, b, , d, e] }: { scale: number; matrix: Matrix },
+): SubStars {
+  const own = elongationAngle ?? 0;
+  const [cos, sin] = [Math.cos(own), Math.sin(own)];
+  return {
+    fwhmPx: fwhmPx === null ? null : fwhmPx * scale,
+    beta: beta ?? null,
+    flattening: Math.min(MOST_FLAT, (1 - axisRatio(eccentricity)) * (elongationAgreement ?? 0)),
+    angle: Math.atan2(d * cos + e * sin, a * cos + b * sin),
+  };
+}
+
+/** Beyond it stars are no ellipses, but drawn out or double. */
+const MOST_FLAT = 0.5;
 
 /**
  * Weights that are best at each frequency: a sub's transfer over its variance (Zackay & Ofek 2017, ApJ 836, 187), taken
  * at one frequency for the finest starlet scale and at a low one for the rest, which keeps .997 of the signal-to-noise of
  * weights at every frequency up to .3 cycles per px for subs of 2.2 to 4 px. Stars whose core and wings come of different
  * subs are no Moffat any more: a filter, even and of 19 px, gives them the shape of one again, as narrow as leaves white noise
- * the σ per pixel that weights by noise alone have. `variances`: of each sub's noise, scaled to the reference, by channel
+ * the σ per pixel that weights by noise alone have; and round, where stars of single subs are drawn out. `variances`: of each sub's noise, scaled to the reference, by channel
  * [c][sub]; all above 0. Null where no star's width is known, or all are alike to within `ALIKE`.
  */
 export function scalesOf(stars: readonly SubStars[], variances: readonly (readonly number[])[]): Scales | null {
   const widths = stars.flatMap(({ fwhmPx }) => (fwhmPx === null ? [] : [fwhmPx]));
   if (widths.length === 0) return null;
   const widest = Math.max(...widths);
-  if (widest < (1 + ALIKE) * Math.min(...widths) && widths.length === stars.length) return null;
+  const areRound = stars.every(({ flattening }) => flattening < ALIKE);
+  if (areRound && widest < (1 + ALIKE) * Math.min(...widths) && widths.length === stars.length) return null;
   const betas = stars.flatMap(({ beta }) => (beta === null ? [] : [beta])).sort((a, b) => a - b);
   const beta = Math.min(6, Math.max(2, betas[betas.length >> 1] ?? BETA));
-  const transfers = stars.map(({ fwhmPx }) => transferOf(fwhmPx ?? widest, beta));
-  const at = (transfer: Float64Array, f: number) => Math.max(LEAST_TRANSFER, transfer[Math.round(f * GRID)]);
+  const transfers = stars.map(({ fwhmPx, ...star }) => transferOf({ ...star, fwhmPx: fwhmPx ?? widest, beta }));
+  const at = (transfer: Float64Array, f: number) => Math.max(LEAST_TRANSFER, aroundAt(transfer, Math.round(f * GRID)));
   const weightsAt = (f: number) => variances.map((of) => of.map((variance, i) => at(transfers[i], f) / variance));
   const [fine, coarse] = [weightsAt(FINE), weightsAt(COARSE)];
   const mixes = variances.map((of, c) => mixOf(transfers, of, fine[c], coarse[c]));
   // One width for all channels: the least that none of them is noisier by.
   const fwhmPx = Math.max(...mixes.map((mix) => narrowest(mix, Math.min(...widths) / 2, widest, beta)));
-  const wanted = transferOf(fwhmPx, beta);
+  const wanted = roundTransfer(fwhmPx, beta);
   return {
     fine,
     coarse,
@@ -77,8 +105,26 @@ export function scalesOf(stars: readonly SubStars[], variances: readonly (readon
 /** Widths that differ by less are one. */
 const ALIKE = 0.03;
 
-/** What a round Moffat leaves of each frequency of the grid, row by row from 0. */
-const transferOf = (fwhmPx: number, beta: number): Float64Array => spectrumOf(roundPsf(fwhmPx, beta), GRID).re;
+/** What a Moffat leaves of each frequency of the grid, row by row from 0. */
+function transferOf({ fwhmPx, beta, flattening, angle }: SubStars & { fwhmPx: number; beta: number }): Float64Array {
+  const ratio = Math.sqrt(1 - flattening);
+  const shape = { fwhmMajor: fwhmPx / ratio, fwhmMinor: fwhmPx * ratio, angle, beta };
+  return spectrumOf(moffatPsf(shape), GRID).re;
+}
+
+const roundTransfer = (fwhmPx: number, beta: number): Float64Array =>
+  transferOf({ fwhmPx, beta, flattening: 0, angle: 0 });
+
+/** What a transfer leaves of a frequency on the average over its directions, as a geometric mean: the worst counts most. */
+function aroundAt(transfer: Float64Array, radius: number): number {
+  let logs = 0;
+  for (let k = 0; k < DIRECTIONS; k++) {
+    const [u, v] = [Math.cos, Math.sin].map((of) => Math.round(radius * of((Math.PI * k) / DIRECTIONS)));
+    logs += Math.log(Math.max(LEAST_TRANSFER, transfer[((v + GRID) % GRID) * GRID + ((u + GRID) % GRID)]));
+  }
+  return Math.exp(logs / DIRECTIONS);
+}
+const DIRECTIONS = 16;
 
 /** The share of a frequency that the rest after the finest starlet scale holds. */
 const SMOOTH = Float64Array.from({ length: GRID * GRID }, (_, k) => {
@@ -154,7 +200,7 @@ function narrowest(mix: Mix, from: number, to: number, beta: number): number {
   let [low, high] = [from, to];
   while (high - low > 0.005) {
     const middle = (low + high) / 2;
-    const { pixel, wide } = powersOf(mix, transferOf(middle, beta));
+    const { pixel, wide } = powersOf(mix, roundTransfer(middle, beta));
     if (pixel > mix.least || wide > MOST_WIDE ** 2 * mix.least) low = middle;
     else high = middle;
   }
