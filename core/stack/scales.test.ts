@@ -165,7 +165,8 @@ test("a part gives the bits of the whole; gaps stay, and a level beside them sta
   still.forEach((v, i) => (i % width < 12 ? expect(v).toBeNaN() : expect(Math.abs(v - 7)).toBeLessThan(0.02)));
 });
 
-test("subs of one width, or of none that is known, weigh alike at every scale", () => {
+test("subs of one width, or of none that is known, weigh alike at every scale; a sub alone stays itself", () => {
+  expect(scalesOf([{ ...ROUND, fwhmPx: 3, flattening: 0.2 }], [[1]])).toBeNull();
   expect(
     scalesOf(
       [3, 3.02, 3.05].map((fwhmPx) => ({ ...ROUND, fwhmPx })),
