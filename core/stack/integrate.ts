@@ -219,7 +219,7 @@ export async function sampleSub(
 const STEP_PX = 4;
 
 /** Pixels of a tile of the reference on which a sub's trails lie; null for none. */
-function trailMask(
+export function trailMask(
   { trails, toReference }: Pick<PlannedSub, "trails" | "toReference">,
   tile: Region,
 ): Uint8Array | null {

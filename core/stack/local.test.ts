@@ -123,3 +123,22 @@ test("skies that changed unevenly are levelled place by place: halves agree, and
   expect(local.spread).toBeLessThan(0.35 * plain.spread);
   expect(local.share).toBeLessThan(0.6 * plain.share);
 });
+
+test("what patches do not share with their neighbours is no unevenness: such subs stay as they are", async () => {
+  const { facts } = unevenNight();
+  const settings = stackSettings.parse({ normalise: "local", patchPx: 64 });
+  const plan = planStack(facts, settings);
+  const used = plan.used.map((sub) => ({ ...sub, starlight: null }));
+  const random = createRandom(3);
+  const { columns, rows } = levelMesh(plan, settings);
+  const levelsOf = (level: (column: number, row: number) => number) => (sub: (typeof used)[number], row: number) =>
+    sub.scatter.noise.map((variance) =>
+      Array.from({ length: columns }, (_, column) => Math.sqrt(variance) * level(column, row)),
+    );
+  const noise = levelsOf(() => 0.03 * random.normal());
+  const slope = levelsOf((column, row) => 0.1 * (column - row) + 0.03 * random.normal());
+  const measured = Array.from({ length: rows }, (_, row) => used.map((sub, i) => (i === 0 ? slope : noise)(sub, row)));
+  const levelled = withLocalLevels({ ...plan, used }, settings, measured).used;
+  expect(levelled.slice(1).map(({ local }) => local)).toEqual(used.slice(1).map(() => null));
+  expect(levelled[0].local?.offset[0][columns - 1]).toBeCloseTo(-measured[0][0][0][columns - 1], 12);
+});

@@ -1,7 +1,8 @@
 import type { Kernels } from "../kernels";
 import type { FrameSource, Raster } from "../raster";
+import { smoothstep } from "../numeric/smoothstep";
 import { clippedMean } from "../raster";
-import { sampleSub } from "./integrate";
+import { sampleSub, trailMask } from "./integrate";
 import type { LevelMesh } from "./localLevels";
 import type { PlannedSub, StackPlan } from "./plan";
 import type { StackSettings } from "./settings";
@@ -11,6 +12,11 @@ import { starlightAt } from "./starlight";
 const SAMPLED_ROWS = 96;
 /** Share of a patch that must be covered for its level to count. */
 const LEAST_SHARE = 0.25;
+/**
+ * A sky is uneven where the levels of its patches scatter, as far as neighbours share it, by so much of the noise of a pixel: from …
+ * wholly. Noise and what stars and gas leave is each patch's own: of even skies levels scatter by .01 … .09 in all.
+ */
+const UNEVEN = [0.04, 0.08] as const;
 
 export function levelMesh({ width, height }: Pick<StackPlan, "width" | "height">, settings: StackSettings): LevelMesh {
   const step = settings.patchPx;
@@ -19,7 +25,8 @@ export function levelMesh({ width, height }: Pick<StackPlan, "width" | "height">
 
 /**
  * How far each sub lies above the median of all in the patches of one row of the mesh, by sub, channel and column: the mean of the differences, pixel
- * by pixel, clipped at 3 σ. Stars and gas are in both and cancel; what is in one sub alone and small is clipped. NaN where too little is covered.
+ * by pixel, clipped at 3 σ. Stars and gas are in both and cancel; what is in one sub alone and small is clipped, and pixels on its trails are
+ * left out. NaN where too little is covered.
  * `sources` are in the order of `plan.used`.
  */
 export async function levelsInRow(
@@ -38,6 +45,7 @@ export async function levelsInRow(
   for (const [i, sub] of used.entries())
     samples.push(await sampleSub(sources[i], sub, region, settings.resampling, kernels));
   const pixels = width * rows;
+  const onTrails = used.map((sub) => trailMask(sub, region));
   const levels = used.map(() => Array.from({ length: channels }, () => new Array<number>(mesh.columns).fill(NaN)));
   for (let c = 0; c < channels; c++) {
     const cube = new Float32Array(used.length * pixels);
@@ -51,7 +59,7 @@ export async function levelsInRow(
         for (let y = 0; y < rows; y++)
           for (let x = x0, p = y * width + x0; x < x1; x++, p++) {
             const d = cube[i * pixels + p] - median[p];
-            if (d === d) differences[n++] = d;
+            if (d === d && onTrails[i]?.[p] !== 1) differences[n++] = d;
           }
         if (n >= LEAST_SHARE * (x1 - x0) * rows) levels[i][c][column] = clippedMean(differences.subarray(0, n), 3).mean;
       }
@@ -59,7 +67,10 @@ export async function levelsInRow(
   return levels;
 }
 
-/** A plan whose subs are brought to the median of all place by place; `rows`: what levelsInRow gave for each row of the mesh. */
+/**
+ * A plan whose subs are brought to the median of all place by place, as far as their skies are uneven: what is even stays as it
+ * was, since its levels are known less well than they lie. `rows`: what levelsInRow gave for each row of the mesh.
+ */
 export function withLocalLevels(plan: StackPlan, settings: StackSettings, rows: readonly number[][][][]): StackPlan {
   const mesh = levelMesh(plan, settings);
   const middle = (k: number) => (k + 0.5) * mesh.step - 0.5;
@@ -67,14 +78,32 @@ export function withLocalLevels(plan: StackPlan, settings: StackSettings, rows: 
     ...plan,
     used: plan.used.map((sub, i) => {
       const offset = Array.from({ length: plan.channels }, (_, c) =>
-        withoutHoles(
+        asFarAsUneven(
           rows.flatMap((row) => row[i][c].map((level) => -level)),
+          Math.sqrt(sub.scatter.noise[c]),
           mesh,
         ),
       );
+      if (!sub.starlight && offset.every((of) => of.every((v) => v === 0))) return sub;
       return { ...sub, local: { ...mesh, gain: gainsOf(sub, mesh, middle), offset } };
     }),
   };
+}
+
+/** Levels of a mesh as far as neighbours say the same; `sigma`: of a pixel, 0 where it is not known. */
+function asFarAsUneven(levels: number[], sigma: number, mesh: LevelMesh): number[] {
+  const whole = withoutHoles(levels, mesh);
+  let [products, pairs] = [0, 0];
+  for (let y = 0, k = 0; y < mesh.rows; y++)
+    for (let x = 0; x < mesh.columns; x++, k++)
+      for (const [exists, next] of [
+        [x + 1 < mesh.columns, k + 1],
+        [y + 1 < mesh.rows, k + mesh.columns],
+      ] as const)
+        if (exists) [products, pairs] = [products + whole[k] * whole[next], pairs + 1];
+  const shared = Math.sqrt(Math.max(0, products) / Math.max(1, pairs));
+  const share = sigma > 0 ? smoothstep(shared / sigma, ...UNEVEN) : 1;
+  return whole.map((v) => (share === 0 ? 0 : share * v));
 }
 
 function gainsOf({ starlight }: PlannedSub, { columns, rows }: LevelMesh, middle: (k: number) => number): number[] {

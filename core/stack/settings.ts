@@ -37,7 +37,7 @@ export const stackParameters = parameters({
   }),
   normalise: choice({
     label: "Normalisation",
-    hint: "Subs are brought to the reference's starlight and sky before outliers are told and samples are combined; place by place for skies that changed unevenly: cloud, moonlight, lamps",
+    hint: "Subs are brought to the reference's starlight and sky before outliers are told and samples are combined; place by place for skies that changed unevenly (cloud, moonlight, lamps), where even ones stay as they are",
     options: [
       { value: "photometric", label: "by starlight and sky" },
       { value: "local", label: "by starlight and sky, place by place" },
