@@ -20,14 +20,14 @@ export interface MoffatShape {
 }
 
 /**
- * A Moffat PSF sampled at pixel centres, sum 1. Its radius is where the profile has fallen to 1e-4 of the peak, at least 3
+ * A Moffat PSF sampled at pixel centres, sum 1. Its radius is where the profile has fallen to `least` of the peak, at least 3
  * and at most `maxRadius` px.
  */
-export function moffatPsf(shape: MoffatShape, maxRadius = 24): Psf {
+export function moffatPsf(shape: MoffatShape, maxRadius = 24, least = 1e-4): Psf {
   const { fwhmMajor, fwhmMinor, angle, beta } = shape;
   if (!(fwhmMinor > 0) || !(fwhmMajor > 0) || !(beta > 1))
     throw new RangeError(`a Moffat PSF needs FWHM > 0 and beta > 1, received ${fwhmMajor}, ${fwhmMinor}, ${beta}`);
-  const reach = moffatAlpha(fwhmMajor, beta) * Math.sqrt(1e4 ** (1 / beta) - 1);
+  const reach = moffatAlpha(fwhmMajor, beta) * Math.sqrt(least ** (-1 / beta) - 1);
   const radius = Math.min(maxRadius, Math.max(3, Math.ceil(reach)));
   const size = 2 * radius + 1;
   const values = new Float32Array(size * size);

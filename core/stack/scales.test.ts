@@ -43,7 +43,7 @@ test("at every frequency that subs hold, signal over noise is that of the best w
 /** A Moffat in the middle of a picture. */
 function moffatOn(size: number, { fwhmPx, flattening, angle }: SubStars): Float32Array {
   const [fwhmMajor, fwhmMinor] = [-0.5, 0.5].map((power) => (fwhmPx ?? 0) * (1 - flattening) ** power);
-  const psf = moffatPsf({ fwhmMajor, fwhmMinor, angle, beta: BETA }, size >> 1);
+  const psf = moffatPsf({ fwhmMajor, fwhmMinor, angle, beta: BETA }, size >> 1, 0);
   const from = (size - psf.size) / 2;
   const plane = new Float32Array(size * size);
   psf.values.forEach((v, k) => {
@@ -71,9 +71,22 @@ test("stars become one Moffat again, core and wings, narrower than the median su
   const [star] = mergeScales(coarse, fine, scales.finish, [0], kernels).planes;
   const values = moffatOn(size, { ...ROUND, fwhmPx: scales.fwhmPx });
   const peak = Math.max(...values);
-  expect(worstDifference(star, values)).toBeLessThan(3e-3 * peak);
+  expect(worstDifference(star, values)).toBeLessThan(5e-3 * peak);
   const at = (x: number) => (size >> 1) * size + (size >> 1) + x;
   for (const x of [4, 6, 8, 10]) expect(Math.abs(star[at(x)] - values[at(x)])).toBeLessThan(2e-4 * peak);
+  // Nothing of the filter stands round a bright star: outwards it falls everywhere, and not below the Moffat.
+  for (const [dx, dy] of [
+    [1, 0],
+    [0, -1],
+    [1, 1],
+    [-1, 1],
+    [2, 1],
+  ])
+    for (let k = 1; k * Math.max(Math.abs(dx), Math.abs(dy)) < 20; k++) {
+      const along = (step: number) => at(step * dx) + step * dy * size;
+      expect(star[along(k)]).toBeLessThan(star[along(k - 1)]);
+      expect(star[along(k)]).toBeGreaterThan(0.97 * values[along(k)]);
+    }
   expect(scales.fwhmPx).toBeLessThan(0.97 * 3);
   expect(star.reduce((a, b) => a + b, 0)).toBeCloseTo(
     coarse.planes[0].reduce((a, b) => a + b, 0),

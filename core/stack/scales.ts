@@ -1,16 +1,18 @@
 import type { Kernels, Psf } from "../kernels";
 import type { SubMeasures } from "../measure";
 import { filterOf, moffatPsf, spectrumOf } from "../measure";
+import { smoothstep } from "../numeric/smoothstep";
 import { fillGaps, rasterOf, withGapsOf } from "../raster";
 import type { Raster } from "../raster";
 import type { Matrix } from "../register";
 import { axisRatio } from "./reference";
 
-/**
- * Side of the grid of frequencies, and half the side of the filter that finishes a stack: what it
- * leaves out is below 1e-3 of a star's peak.
- */
+/** Side of the grid of frequencies, and half the side of the filter that finishes a stack. */
 const [GRID, REACH] = [64, 9];
+/** From this radius on, in px, the filter fades to nothing at its border: a sharp edge of it would stand round bright stars. */
+const FADES_FROM = 5;
+/** What stars hold less of than this tells no gain; frequencies of less have that of those that hold about so much. */
+const KNOWN_TRANSFER = 0.005;
 /** Noise is shared between pixels no farther apart, nearly. */
 const LAGS = 8;
 /** Frequencies at which subs are weighed, in cycles per px: for what the finest starlet scale holds, and for the rest. */
@@ -92,24 +94,25 @@ export function scalesOf(stars: readonly SubStars[], variances: readonly (readon
   // One width for all channels: the least that none of them is noisier by.
   const fwhmPx = Math.max(...mixes.map((mix) => narrowest(mix, Math.min(...widths) / 2, widest, beta)));
   const wanted = roundTransfer(fwhmPx, beta);
+  const finished = mixes.map((mix) => finishOf(mix, wanted));
   return {
     fine,
     coarse,
-    finish: mixes.map(({ transfer }) => finishing(transfer, wanted)),
+    finish: finished.map(({ filter }) => filter),
     fwhmPx,
-    noise: mixes.map((mix) => Math.sqrt(powersOf(mix, wanted).pixel / mix.least)),
-    correlation: mixes.map((mix) => correlationOf(mix, wanted)),
+    noise: mixes.map(({ least }, c) => Math.sqrt(powersOf(finished[c].noise).pixel / least)),
+    correlation: finished.map(({ noise }) => correlationOf(noise)),
   };
 }
 
 /** Widths that differ by less are one. */
 const ALIKE = 0.03;
 
-/** What a Moffat leaves of each frequency of the grid, row by row from 0. */
+/** What a Moffat, followed to the border of the grid, leaves of each of its frequencies, row by row from 0. */
 function transferOf({ fwhmPx, beta, flattening, angle }: SubStars & { fwhmPx: number; beta: number }): Float64Array {
   const ratio = Math.sqrt(1 - flattening);
   const shape = { fwhmMajor: fwhmPx / ratio, fwhmMinor: fwhmPx * ratio, angle, beta };
-  return spectrumOf(moffatPsf(shape), GRID).re;
+  return spectrumOf(moffatPsf(shape, GRID / 2 - 1, 0), GRID).re;
 }
 
 const roundTransfer = (fwhmPx: number, beta: number): Float64Array =>
@@ -173,24 +176,46 @@ function mixOf(
   return { transfer, noise, least: 1 / variances.reduce((sum, variance) => sum + 1 / variance, 0) };
 }
 
-const gainOf = (transfer: number, wanted: number): number =>
-  Math.min(MOST_GAIN, Math.max(0, wanted) / Math.max(LEAST_TRANSFER, transfer));
+/** The filter that brings the stars of a mix to a transfer, and the noise that it leaves at each frequency, as variance. */
+function finishOf({ transfer, noise }: Mix, wanted: Float64Array): { filter: Psf; noise: Float64Array } {
+  const gains = transfer.map((v, k) => Math.min(MOST_GAIN, Math.max(0, wanted[k]) / Math.max(LEAST_TRANSFER, v)));
+  // How surely a gain is known, and the gain of those that are half known for what is not.
+  const known = transfer.map((v) => (v * v) / (v * v + KNOWN_TRANSFER ** 2));
+  let [sum, weights] = [0, 0];
+  known.forEach((share, k) => {
+    sum += share * (1 - share) * gains[k];
+    weights += share * (1 - share);
+  });
+  const beyond = weights > 0 ? sum / weights : 1;
+  const re = gains.map((gain, k) => beyond + known[k] * (gain - beyond));
+  const filter = faded(filterOf({ re, im: new Float64Array(re.length) }, GRID, REACH));
+  const left = spectrumOf(filter, GRID).re;
+  return { filter, noise: noise.map((power, k) => power * left[k] ** 2) };
+}
 
-/** Variance of the noise of a pixel, and of means over 8 px as that of a pixel of white noise, once a mix is brought to a transfer. */
-function powersOf({ transfer, noise }: Mix, wanted: Float64Array): { pixel: number; wide: number } {
+/** A filter that fades to nothing at its border, sum 1. */
+function faded({ size, values }: Psf): Psf {
+  const out = values.map((v, k) => {
+    const radius = Math.hypot((k % size) - REACH, Math.floor(k / size) - REACH);
+    return v * (1 - smoothstep(radius, FADES_FROM, REACH + 0.5));
+  });
+  const sum = out.reduce((total, v) => total + v, 0);
+  return { size, values: out.map((v) => v / sum) };
+}
+
+/** Variance of noise of a pixel, and of means over 8 px as that of a pixel of white noise; `noise`: as variance, by frequency. */
+function powersOf(noise: Float64Array): { pixel: number; wide: number } {
   let [pixel, wide] = [0, 0];
   for (let k = 0; k < noise.length; k++) {
-    const power = noise[k] * gainOf(transfer[k], wanted[k]) ** 2;
-    pixel += power / noise.length;
-    wide += (power * WIDE[k]) / ALL_WIDE;
+    pixel += noise[k] / noise.length;
+    wide += (noise[k] * WIDE[k]) / ALL_WIDE;
   }
   return { pixel, wide };
 }
 
-/** Autocorrelation, to lags of 8 px, of the noise of a mix that is brought to a transfer. */
-function correlationOf({ transfer, noise }: Mix, wanted: Float64Array): number[] {
-  const re = noise.map((power, k) => power * gainOf(transfer[k], wanted[k]) ** 2);
-  const { values, size } = filterOf({ re, im: new Float64Array(re.length) }, GRID, LAGS);
+/** Autocorrelation of noise to lags of 8 px; `noise`: as variance, by frequency. */
+function correlationOf(noise: Float64Array): number[] {
+  const { values, size } = filterOf({ re: noise.slice(), im: new Float64Array(noise.length) }, GRID, LAGS);
   const middle = values[(size * size - 1) / 2];
   return Array.from(values, (v) => v / middle);
 }
@@ -200,15 +225,12 @@ function narrowest(mix: Mix, from: number, to: number, beta: number): number {
   let [low, high] = [from, to];
   while (high - low > 0.005) {
     const middle = (low + high) / 2;
-    const { pixel, wide } = powersOf(mix, roundTransfer(middle, beta));
+    const { pixel, wide } = powersOf(finishOf(mix, roundTransfer(middle, beta)).noise);
     if (pixel > mix.least || wide > MOST_WIDE ** 2 * mix.least) low = middle;
     else high = middle;
   }
   return high;
 }
-
-const finishing = (transfer: Float64Array, wanted: Float64Array): Psf =>
-  filterOf({ re: transfer.map((v, k) => gainOf(v, wanted[k])), im: new Float64Array(transfer.length) }, GRID, REACH);
 
 /** A filter that reaches so nearly all of itself reaches no gap. */
 const WHOLE = 1e-4;
