@@ -1,8 +1,9 @@
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join as path } from "node:path";
 import { writeFits } from "@/core/formats";
 import { createNight, exposeSub } from "@/core/simulate";
+import { stackReport } from "@/core/stack";
 import { wasmKernels } from "@/core/testing/fixtures";
 import { dunkel, endOf } from "./testing";
 
@@ -39,6 +40,11 @@ test("stacks of three filters lie on one grid, and make a picture whose stars ar
   );
   expect(made.stacks.map(({ filter }) => filter)).toEqual(filters);
   expect(made.stacks.every(({ subsUsed }) => subsUsed === 3)).toBe(true);
+  // Each report names its own reference, and on whose pixels it lies.
+  for (const { out: stack } of made.stacks) {
+    const report = stackReport.parse(JSON.parse(readFileSync(stack.replace(".fits", ".json"), "utf8")));
+    expect(report.pixelsOf).toBe(report.referenceName === made.reference ? null : made.reference);
+  }
   const [red, green, blue] = made.stacks.map((stack) => stack.out);
   // All three lie on the same pixels.
   for (const other of [red, blue]) {

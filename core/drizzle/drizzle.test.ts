@@ -38,6 +38,7 @@ function planned(toReference: Warp, i: number, change: Partial<PlannedSub> = {})
 
 const planOf = (used: PlannedSub[], channels = 1, id = "none"): StackPlan => ({
   referenceId: "0",
+  pixelsOf: null,
   width: SIDE,
   height: SIDE,
   channels,

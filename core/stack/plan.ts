@@ -76,6 +76,8 @@ export interface LeftOutSub {
 
 export interface StackPlan {
   referenceId: string;
+  /** Name of the sub on whose pixels it lies, where that is not the reference. */
+  pixelsOf: string | null;
   width: number;
   height: number;
   channels: number;
@@ -263,10 +265,12 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
   const isFilled = fullAt.some((level) => level !== null);
   const plan: StackPlan = {
     referenceId: reference.id,
+    pixelsOf: null,
     width,
     height,
     channels,
-    ...byScales(weighed, matched, settings),
+    used: weighed,
+    scales: null,
     leftOut,
     sky: reference.measures.background,
     rejection: chooseRejection(settings, used),
@@ -277,7 +281,9 @@ export function planStack(subs: SubFacts[], settings: StackSettings, grid: SubFa
         )
       : null,
   };
-  return grid && grid.id !== reference.id ? ontoGrid(plan, reference, grid, settings) : plan;
+  const placed = grid && grid.id !== reference.id ? ontoGrid(plan, reference, grid, settings) : plan;
+  // As its stars lie where the stack is made.
+  return { ...placed, ...byScales(placed.used, matched, settings) };
 }
 
 /** The most that a sample of any sub can hold, as it goes into the stack. */
@@ -366,6 +372,7 @@ function ontoGrid(plan: StackPlan, reference: SubFacts, grid: SubFacts, settings
   const { width, height } = grid;
   return {
     ...plan,
+    pixelsOf: grid.name,
     width,
     height,
     used: plan.used.map((sub) => ({

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { resamplingCost, resamplingNoiseGain, warpSchema } from "../register";
+import { cautionsOf } from "./cautions";
 import type { PlannedSub, StackPlan, SubFacts } from "./plan";
 import { residualVector } from "./relation";
 import type { StackSettings } from "./settings";
@@ -83,6 +84,10 @@ export const stackReport = z.object({
   stages: z.array(stage).default([]),
   /** How evenly drops fell, where the stack was drizzled: spread of the light on a pixel over its mean, share of thin pixels, and what is to be said of it. */
   dither: z.object({ spread: z.number(), thin: z.number(), warning: z.string().nullable() }).nullable().default(null),
+  /** What a person should know before believing it, in sentences without a full stop. */
+  cautions: z.array(z.string()).default([]),
+  /** On whose pixels it lies, where that is not its reference: stacks of other filters share them. */
+  pixelsOf: z.string().nullable().default(null),
 });
 export type StackReport = z.infer<typeof stackReport>;
 
@@ -225,6 +230,8 @@ export function makeReport(
     dither: findings.dither ?? null,
     blocks: findings.blocks ?? null,
     cores: coresOf(plan),
+    cautions: cautionsOf(plan, facts),
+    pixelsOf: plan.pixelsOf,
     resampling: medianWidth === null ? null : resamplingCost(settings.resampling, medianWidth),
   } satisfies StackReport);
 }
@@ -258,6 +265,8 @@ export function broughtReport(
     peakBytes: 0,
     stages: [],
     dither: null,
+    cautions: [],
+    pixelsOf: null,
     blocks: null,
     cores: null,
     resampling: null,

@@ -96,6 +96,7 @@ function Made({ stack }: { stack: StackRecord }) {
         <Row name="Integration" value={duration(report.integrationS)} />
         <Row name="Calibrated" value={calibrationWords(stack)} />
         <Row name="Reference" value={report.referenceName} />
+        {report.pixelsOf ? <Row name="On the pixels of" value={report.pixelsOf} /> : null}
         <Row name="FWHM of the stack" value={`${fixed(report.fwhmPx, 2)} px`} />
         <Row name="FWHM of the median sub" value={`${fixed(report.medianSubFwhmPx, 2)} px`} />
         <Row name="Largest residual of registration" value={`${fixed(worst, 3)} px`} />
@@ -116,7 +117,11 @@ function Made({ stack }: { stack: StackRecord }) {
         ))}
         <Row name="Most memory for samples" value={megabytes(report.peakBytes)} />
       </dl>
-      {report.dither?.warning ? <p className="mt-2 text-warn">{report.dither.warning}.</p> : null}
+      {[...report.cautions, ...(report.dither?.warning ? [report.dither.warning] : [])].map((caution) => (
+        <p key={caution} className="mt-2 text-warn">
+          {caution}.
+        </p>
+      ))}
       <Noise stack={stack} />
       <p className="mt-1 text-sm text-quiet">
         Gain: noise of the median sub over noise of the stack. √{report.subsUsed} is{" "}
