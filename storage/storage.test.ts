@@ -1,7 +1,7 @@
 import "fake-indexeddb/auto";
 import type { FactRecord, SubRecord } from "./index";
 import { Repository, stackPictureId } from "./index";
-import { chainRecord, RECORD_VERSION } from "./records";
+import { chainRecord, inOrder, RECORD_VERSION } from "./records";
 import { project, stack, sub } from "./testing";
 
 let count = 0;
@@ -275,4 +275,12 @@ describe("a storage that takes nothing more", () => {
     expect((await repository.projects()).found[0].deletedAt).toBeNull();
     repository.close();
   });
+});
+
+test("files come in the order in which they were chosen, frames of a video as they follow one another", () => {
+  const frame = (index: number) => ({ ...sub(`v ${index}`, 2), fileId: "v", frame: index });
+  const others = [sub("a", 1), { ...sub("w", 2), fileId: "w" }, sub("z", 3)];
+  const ordered = [others[0], frame(0), frame(2), frame(10), others[1], others[2]];
+  for (const mixed of [[...ordered].reverse(), [3, 0, 5, 1, 4, 2].map((k) => ordered[k])])
+    expect(mixed.sort(inOrder).map(({ id }) => id)).toEqual(ordered.map(({ id }) => id));
 });
