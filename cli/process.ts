@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { idleReason, stateAfter } from "@/core/chain";
+import { idleReason, misplacement, stateAfter } from "@/core/chain";
 import { toSample } from "@/core/formats";
 import { UserError } from "@/core/job";
 import { findOperation, untouchedState } from "@/core/operations";
@@ -40,7 +40,8 @@ export async function processPicture(args: string[]): Promise<unknown> {
       steps,
     });
     const notes = steps.flatMap((step, k) => {
-      const reason = idleReason(step, pool.valuesOf(treatment.facts[k]));
+      const idle = idleReason(step, pool.valuesOf(treatment.facts[k]));
+      const reason = idle ?? (step.on ? misplacement(steps, k) : null);
       return reason ? [`step ${k + 1}, ${findOperation(step.operation)?.words.title}: ${reason}`] : [];
     });
     const started = Date.now();

@@ -1,7 +1,7 @@
 export { JOIN_HALO, joinFromMode, splitForMode } from "./channels";
 export { gridSteps, regionAfter, sizeAfter, statesOf } from "./grid";
 export { frameAfter, onOwnGrid } from "./ownGrid";
-export { isStretched, standsWrong, stateAfter } from "./state";
+export { isStretched, misplacement, stateAfter } from "./state";
 export type { ChainInput } from "./input";
 export type { NoiseLeft } from "./noiseLeft";
 export {

@@ -18,8 +18,14 @@ const ANY = untouchedState({ width: 1, height: 1, channels: 1 });
 /** Whether a linear picture is stretched after the steps that are on. */
 export const isStretched = (steps: Steps): boolean => stateAfter(steps, ANY).domain === "stretched";
 
-/** Whether step `index` gets what it is not made for: a flag, not a ban. */
-export function standsWrong(steps: Steps, index: number): boolean {
-  const wanted = findOperation(steps[index].operation)?.madeFor;
-  return wanted !== undefined && wanted !== stateAfter(steps.slice(0, index), ANY).domain;
+/** What comes of step `index` where it gets what it is not made for, in words; null where it stands right. It runs all the same. */
+export function misplacement(steps: Steps, index: number): string | null {
+  const operation = findOperation(steps[index].operation);
+  if (operation?.madeFor === undefined || operation.madeFor === stateAfter(steps.slice(0, index), ANY).domain)
+    return null;
+  if (operation.madeFor === "stretched")
+    return "Made for stretched data, and stands before a stretch: what it does is not what will be seen.";
+  return operation.group === "stretch"
+    ? "The picture is stretched already: this lifts shadows and noise once more."
+    : "Made for linear data, and stands after a stretch, where light does not add up as the blur spread it: expect rims round bright stars. Move it before the stretch.";
 }

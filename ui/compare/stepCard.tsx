@@ -1,6 +1,6 @@
 "use client";
 
-import { standsWrong } from "@/core/chain";
+import { misplacement } from "@/core/chain";
 import type { AnyOperation, ChannelMode } from "@/core/operations";
 import { findOperation } from "@/core/operations";
 import { changeStep } from "@/state/board";
@@ -40,6 +40,7 @@ export function StepCard({ board, lane, step, index, latency }: Props) {
   const isChosen = useDesk(({ stepId }) => stepId === step.id);
   const choose = () => desk.setState({ stepId: step.id });
   const operation = findOperation(step.operation);
+  const misplaced = step.on ? misplacement(lane.steps, index) : null;
   const change = (part: Partial<LaneStep>, group: string) => {
     latency.changed();
     session.board.change((board) => changeStep(board, lane.id, step.id, part), group);
@@ -54,13 +55,7 @@ export function StepCard({ board, lane, step, index, latency }: Props) {
       data-step={step.operation}
     >
       <StepHead {...{ board, lane, step, grip }} onSwitch={(on) => change({ on }, `${step.id}.on`)} />
-      {standsWrong(lane.steps, index) ? (
-        <p className="text-sm text-warn">
-          {operation?.madeFor === "linear"
-            ? "Meant for linear data, but stands after a stretch."
-            : "Meant for stretched data, but stands before a stretch."}
-        </p>
-      ) : null}
+      {misplaced ? <p className="text-sm text-warn">{misplaced}</p> : null}
       {operation?.idle && step.on ? <IdleLine lane={lane} index={index} /> : null}
       {operation && operation.channels.length > 1 ? (
         <div className="flex items-center gap-2 py-1">

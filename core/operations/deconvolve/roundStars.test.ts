@@ -1,4 +1,4 @@
-import { measureChain, newStep, readySteps, runChain } from "../../chain";
+import { idleReason, measureChain, newStep, readySteps, runChain } from "../../chain";
 import { quietJob } from "../../job";
 import { findStars, moffatTable } from "../../measure";
 import type { Raster } from "../../raster";
@@ -19,14 +19,22 @@ function nightOf(shape: { fwhmMajor: number; fwhmMinor: number; angle: number })
   return exposed([plane], (v) => Math.sqrt(1 + 0.02 * (v - 100)), 81);
 }
 
+const inputOf = (of: ReturnType<typeof exposed>) => ({
+  picture: frameOfRaster(of.picture),
+  halves: { a: frameOfRaster(of.a), b: frameOfRaster(of.b) },
+  fill: [100],
+  fullScale: 1,
+});
+
+/** Why the step does nothing; null where it works. */
+async function idleOf(of: ReturnType<typeof exposed>): Promise<string | null> {
+  const step = newStep(roundStars);
+  return idleReason(step, (await measureChain(inputOf(of), [step], job))[0]);
+}
+
 async function rounded(of: ReturnType<typeof exposed>, params = {}): Promise<Raster> {
   const steps = [{ ...newStep(roundStars), params: { ...roundStars.parameters.defaults, ...params } }];
-  const input = {
-    picture: frameOfRaster(of.picture),
-    halves: { a: frameOfRaster(of.a), b: frameOfRaster(of.b) },
-    fill: [100],
-    fullScale: 1,
-  };
+  const input = inputOf(of);
   const ready = readySteps(steps, await measureChain(input, steps, job));
   return runChain(input.picture, ready, wholeRegion(of.picture), input.fill, job);
 }
@@ -60,7 +68,9 @@ test("stars half as wide as long become round, as wide as before, and noise does
 test("stars that are round already stay as they are, and so does the picture at strength 0", async () => {
   const of = nightOf({ fwhmMajor: 3.2, fwhmMinor: 3.2, angle: 0 });
   expect((await rounded(of)).planes[0]).toEqual(of.picture.planes[0]);
+  expect(await idleOf(of)).toMatch(/round here already \(short over long axis (0\.9[7-9]|1\.00)\)/);
   const drawnOut = nightOf({ fwhmMajor: 4.6, fwhmMinor: 2.4, angle: 0.5 });
+  expect(await idleOf(drawnOut)).toBeNull();
   expect((await rounded(drawnOut, { strength: 0 })).planes[0]).toEqual(drawnOut.picture.planes[0]);
 });
 

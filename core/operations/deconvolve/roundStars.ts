@@ -1,3 +1,4 @@
+import type { Facts } from "../../facts";
 import type { MoffatShape } from "../../measure";
 import { parameters, slider } from "../../parameters";
 import { around } from "../around";
@@ -22,6 +23,16 @@ type Params = typeof roundParameters.defaults;
 
 /** Stars rounder than this (short over long axis) are left as they are. */
 const ROUND = 0.97;
+
+/** Why nothing is to be made round; null where stars are drawn out, or how they are changes over the picture. */
+function allRound(facts: Facts<AnewNeeds>): string | null {
+  const known = starShapes(facts) ?? [];
+  if (known.some(({ field, ...shape }) => field !== null || !isRound(shape))) return null;
+  const least = Math.min(...known.map(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor));
+  return `Stars are round here already (short over long axis ${least.toFixed(2)}), so the picture stays as it is.`;
+}
+
+const isRound = ({ fwhmMajor, fwhmMinor }: MoffatShape): boolean => fwhmMinor / fwhmMajor > ROUND;
 
 /** A shape whose squared widths are mixed with those of the round one of the same area. */
 function rounder({ fwhmMajor, fwhmMinor, angle, beta }: MoffatShape, strength: number): MoffatShape {
@@ -54,12 +65,12 @@ export const roundStars: Operation<Params, AnewNeeds> = {
   needs: () => ["noiseModel", "psfShape", "sky"],
 
   source: around(() => ANEW_HALO),
-  idle: (_params, facts) => untold(facts),
+  idle: (_params, facts) => untold(facts) ?? allRound(facts),
   async run(region, { params, facts, job, place }) {
     const known = starShapes(facts);
     if (!known || params.strength === 0) return region;
     return withSpatiallyVaryingPsf(region, place, known, ANEW_HALO, job, (part, kept, shapes, own) => {
-      if (shapes.every(({ fwhmMajor, fwhmMinor }) => fwhmMinor / fwhmMajor > ROUND)) return part;
+      if (shapes.every(isRound)) return part;
       const targets = shapes.map((shape) => rounder(shape, params.strength));
       return pointSourceReplacement(part, kept, params, facts, shapes, targets, own);
     });
