@@ -18,7 +18,13 @@ export const percent = (share: number): string => `${fixed(100 * share, share < 
 
 export const STANDING_WORDS: Record<StarStanding, { label: string; title: string }> = {
   kept: { label: "in the data and both halves", title: "At least 4 σ high in the stack, and 1.5 σ in each half" },
-  doubtful: { label: "doubtful", title: "3 … 4 σ high in the stack, or missing in one half" },
-  notInData: { label: "not in the data", title: "A star of the lane where the stack shows less than 3 σ" },
+  doubtful: {
+    label: "doubtful",
+    title: "Less than 4 σ high in the stack or missing in one half, and in the lane hardly brighter than there",
+  },
+  notInData: {
+    label: "not in the data",
+    title: "A star of the lane where the stack shows less than 3 σ, and the lane 3.5 σ more",
+  },
   lost: { label: "lost", title: "5 σ and more in the stack and in both halves; the lane shows less than half of it" },
 };

@@ -4,7 +4,7 @@ import { quietJob } from "../../job";
 import { findOperation } from "../../operations";
 import { createRandom } from "../../numeric/random";
 import type { Raster } from "../../raster";
-import { clippedMean, frameOfRaster, rasterOf } from "../../raster";
+import { clippedMean, cropRaster, frameOfRaster, rasterOf } from "../../raster";
 import { paintStars, wasmKernels } from "../../testing/fixtures";
 import { answersOf, areaUnderCurve, FORMS } from "../../testing/planted";
 import { evidenceOf, supportOf } from "./index";
@@ -171,6 +171,52 @@ test("stars of a lane: those that the data hold, those that they do not, and tho
   expect(standing(false_)).toBe("notInData");
   expect(standing(gone)).toBe("lost");
   expect(stars.filter((star) => star.standing === "kept").length).toBeGreaterThan(4);
+});
+
+test("of what is called not in the data nothing is true, and structures of 7 σ that are not in them are called so", async () => {
+  const psf = (x: number, y: number) => (1 + (x * x + y * y) / 5.1) ** -3.5;
+  // The matched filter's answer to a star of height 1, over the noise of a pixel: √Σ p².
+  let squares = 0;
+  for (let y = -12; y <= 12; y++) for (let x = -12; x <= 12; x++) squares += psf(x, y) ** 2;
+  const heightOf = (sigmas: number) => (sigmas * SIGMA) / Math.sqrt(squares);
+  const counts = { invented: 0, caught: 0, called: 0, false: 0 };
+  for (let seed = 1; seed <= 6; seed++) {
+    const random = createRandom(seed);
+    const place = (k: number) => [72 + 30 * (k % 6) + 6 * random.uniform(), 78 + 30 * Math.floor(k / 6)];
+    const drawn = (plane: Float32Array, width: number, stars: { x: number; y: number; height: number }[]) =>
+      plane.map((v, i) =>
+        stars.reduce((sum, { x, y, height }) => {
+          const [dx, dy] = [(i % width) - x, Math.floor(i / width) - y];
+          return Math.abs(dx) > 12 || Math.abs(dy) > 12 ? sum : sum + height * psf(dx, dy);
+        }, v),
+      );
+    const faint = Array.from({ length: 12 }, (_, k) => {
+      const [x, y] = place(2 * k);
+      return { x, y, height: heightOf(2.5 + 5 * random.uniform()) };
+    });
+    const truth = drawn(sky(), SIDE, faint);
+    const views = await evidenceViews(stackOf(truth, 40 + 2 * seed), [], PLACE, job);
+    const { width, height, inside } = views;
+    const invented = Array.from({ length: 12 }, (_, k) => {
+      const [x, y] = place(2 * k + 1);
+      return { x: x - PLACE.x + inside.x, y: y - PLACE.y + inside.y, height: heightOf(7) };
+    });
+    // A lane without noise shows faint stars as they are, of which the data show less as often as more.
+    const area = { x: PLACE.x - inside.x, y: PLACE.y - inside.y, width, height };
+    const after = drawn(cropRaster(rasterOf(SIDE, SIDE, [truth]), area).planes[0], width, invented);
+    const called = starSupport({ ...views, after, told: after }, SHAPE, job).filter(
+      ({ standing }) => standing === "notInData",
+    );
+    const isOf = (star: { x: number; y: number }) =>
+      invented.some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < 2.5);
+    counts.invented += invented.length;
+    counts.called += called.length;
+    counts.caught += called.filter(isOf).length;
+    counts.false += called.filter((star) => !isOf(star)).length;
+  }
+  expect(counts.invented).toBe(72);
+  expect(counts.caught).toBeGreaterThanOrEqual(0.95 * counts.invented);
+  expect(counts.false).toBeLessThanOrEqual(0.01 * counts.called);
 });
 
 test("stars apart, blurred again by its own PSFs, is the stack again; a star that it left alone too, unless a later step touches it", async () => {

@@ -20,6 +20,11 @@ export interface StarSupport {
 
 /** What the stack must show of a star of the lane, in σ, that the data hold it; below the second they do not. */
 const [HELD, ABSENT] = [4, 3];
+/**
+ * By how many σ of the data the lane must show more of a star than they do, that it is not in them: a faint bump that the lane
+ * shows no brighter than the data is doubtful, not invented.
+ */
+const CLAIMED = 3.5;
 /** What each half must show besides, in its own σ: what only one of them shows is an artefact of some subs. */
 const IN_EACH = 1.5;
 /** A star of the data counts as lost above this, where the lane keeps less than half of it. */
@@ -33,8 +38,8 @@ const SAME = 2;
 
 /**
  * The stars of the lane and of the data inside the place, each with its support: kept, doubtful, not in the data, or lost. The lane's stars are those that are found in it as it is seen, by its own noise; their support is the answer of the
- * stack's matched filter there (within a pixel), over the noise that the halves show. A bump of
- * noise that a deconvolution drew as a star stands 2 … 3 σ high in the data. Empty without halves.
+ * stack's matched filter there (within a pixel), over the noise that the halves show. Not in the data is what stands
+ * less than 3 σ high there, and in the lane, blurred as the data are, by 3.5 σ more. Empty without halves.
  * Source: matched filter, e.g.
  * Zackay & Ofek 2017, ApJ 836, 187.
  */
@@ -78,9 +83,11 @@ export function starSupport(views: SupportViews, shape: PointShape, job: JobHand
     .map((star) => supported(star, "kept"))
     .map((star, k, all): StarSupport => {
       if (star.inStack >= HELD && inEach(star)) return star;
+      const inLane = Math.max(near(lane, star.x, star.y), wide(told, 1, star.x, star.y));
+      const isClaimed = inLane - star.inStack >= CLAIMED;
       // Beside a brighter star (they come brightest first) the filter sees that one.
       const isBeside = all.slice(0, k).some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < BESIDE * shape.fwhmPx);
-      return { ...star, standing: star.inStack < ABSENT && !isBeside ? "notInData" : "doubtful" };
+      return { ...star, standing: star.inStack < ABSENT && isClaimed && !isBeside ? "notInData" : "doubtful" };
     });
   const isShown = (star: { x: number; y: number }) =>
     shown.some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < SAME);

@@ -22,7 +22,7 @@ export const starsKept = starsOf(
 export const starsInvented = starsOf(
   "notInData",
   "Stars not in the data",
-  "Stars of the lane where the stack shows less than 3 σ",
+  "Stars of the lane where the stack shows less than 3 σ, and the lane 3.5 σ more",
   "less",
 );
 export const starsLost = starsOf(
