@@ -25,7 +25,8 @@ export function levelMesh({ width, height }: Pick<StackPlan, "width" | "height">
 
 /**
  * How far each sub lies above the median of all in the patches of one row of the mesh, by sub, channel and column: the mean of the differences, pixel
- * by pixel, clipped at 3 σ. Stars and gas are in both and cancel; what is in one sub alone and small is clipped, and pixels on its trails are
+ * by pixel, clipped at 3 σ. Stars and gas are in both and cancel; what is in one sub alone and
+ * small is clipped, and pixels on its trails are
  * left out. NaN where too little is covered.
  * `sources` are in the order of `plan.used`.
  */

@@ -75,7 +75,8 @@ const MOST_FLAT = 0.5;
  * at one frequency for the finest starlet scale and at a low one for the rest, which keeps .997 of the signal-to-noise of
  * weights at every frequency up to .3 cycles per px for subs of 2.2 to 4 px. Stars whose core and wings come of different
  * subs are no Moffat any more: a filter, even and of 19 px, gives them the shape of one again, as narrow as leaves white noise
- * the σ per pixel that weights by noise alone have; and round, where stars of single subs are drawn out. `variances`: of each sub's noise, scaled to the reference, by channel
+ * the σ per pixel that weights by noise alone have; and round, where stars of single subs are
+ * drawn out. `variances`: of each sub's noise, scaled to the reference, by channel
  * [c][sub]; all above 0. Null for one sub alone, where no star's width is known, or all are round and alike to within `ALIKE`.
  */
 export function scalesOf(stars: readonly SubStars[], variances: readonly (readonly number[])[]): Scales | null {
