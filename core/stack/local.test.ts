@@ -70,8 +70,16 @@ test("thin cloud that differs over the field is found in the stars, and noise ma
   expect(starlightField([], reference, IDENTITY, 1, size)).toBeNull();
 });
 
-/** A night whose sky has a glow of its own in each sub. */
-function unevenNight(): { facts: SubFacts[]; rasters: Raster[] } {
+interface UnevenNight {
+  facts: SubFacts[];
+  rasters: Raster[];
+}
+
+let uneven: UnevenNight | null = null;
+/** A night whose sky has a glow of its own in each sub, made once. */
+const unevenNight = (): UnevenNight => (uneven ??= makeUnevenNight());
+
+function makeUnevenNight(): UnevenNight {
   const night = createNight({ subs: 8, seed: 21, width: WIDTH, height: HEIGHT });
   const random = createRandom(9);
   const rasters = night.subs.map((conditions) => {
