@@ -187,8 +187,10 @@ export class SubsBook {
   private currentAfter(added: readonly SubRecord[]): string {
     const { currentSubId, subs } = this.base.now;
     if (currentSubId === null) return added[0].id;
-    const wanted = this.went || subs.find(({ id }) => id === currentSubId)?.type === "light";
-    return (wanted ? null : added.find(({ type }) => type === "light")?.id) ?? currentSubId;
+    const [current, light] = [subs.find(({ id }) => id === currentSubId), added.find(({ type }) => type === "light")];
+    if (this.went || !light) return currentSubId;
+    // Files come as they are measured: the first light may be among the last.
+    return current?.type === "light" && inOrder(current, light) < 0 ? currentSubId : light.id;
   }
 
   select(id: string, selection: readonly string[] = []): void {

@@ -27,5 +27,5 @@ export function misplacement(steps: Steps, index: number): string | null {
     return "Made for stretched data, and stands before a stretch: what it does is not what will be seen.";
   return operation.group === "stretch"
     ? "The picture is stretched already: this lifts shadows and noise once more."
-    : "Made for linear data, and stands after a stretch, where light does not add up as the blur spread it: expect rims round bright stars. Move it before the stretch.";
+    : "Made for linear data, and stands after a stretch, where light does not add up as the blur spread it: it may leave rims round bright stars. Move it before the stretch.";
 }
