@@ -4,7 +4,7 @@ import type { ListedStar, PlaneFit, SubMeasures, Trail } from "../measure";
 import { trailsOf } from "../measure";
 import { medianInPlace } from "../raster";
 import type { Warp } from "../register";
-import { compose, describeWarp, inverse, matchStars, matrixAt } from "../register";
+import { compose, inverse, matchStars, matrixAt } from "../register";
 import { UserError } from "../job";
 import type { Scales } from "./scales";
 import { scalesOf, starsInStack } from "./scales";
@@ -347,12 +347,7 @@ function byScales(
   const channels = used[0].weight.length;
   const variances = Array.from({ length: channels }, (_, c) => used.map(({ scatter }) => scatter.noise[c]));
   if (variances.some((of) => of.some((variance) => !(variance > 0)))) return { used, scales: null };
-  const stars = used.map(({ toReference }, i) => {
-    const { width, height, measures } = matched[i].sub;
-    const middle: [number, number] = [width / 2, height / 2];
-    const { scale } = describeWarp(toReference, ...middle);
-    return starsInStack(measures, { scale, matrix: matrixAt(toReference, ...middle) });
-  });
+  const stars = used.map(({ toReference }, i) => starsInStack(matched[i].sub, toReference));
   const scales = scalesOf(stars, variances);
   if (!scales) return { used: used.map((sub, i) => ({ ...sub, weight: variances.map((of) => 1 / of[i]) })), scales };
   return { used: used.map((sub, i) => ({ ...sub, weight: scales.coarse.map((of) => of[i]) })), scales };

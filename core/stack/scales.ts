@@ -4,7 +4,8 @@ import { filterOf, moffatPsf, spectrumOf } from "../measure";
 import { smoothstep } from "../numeric/smoothstep";
 import { fillGaps, rasterOf, withGapsOf } from "../raster";
 import type { Raster } from "../raster";
-import type { Matrix } from "../register";
+import type { Warp } from "../register";
+import { describeWarp, matrixAt } from "../register";
 import { axisRatio } from "./reference";
 
 /** Side of the grid of frequencies, and half the side of the filter that finishes a stack. */
@@ -54,9 +55,13 @@ export interface SubStars {
 
 /** The stars of a sub as they lie in the stack: what they have in common, in which the noise of single ones averages out. */
 export function starsInStack(
-  { fwhmPx, beta, eccentricity, elongationAngle, elongationAgreement }: SubMeasures,
-  { scale, matrix: [a, b, , d, e] }: { scale: number; matrix: Matrix },
+  { measures, width, height }: { measures: SubMeasures; width: number; height: number },
+  toReference: Warp,
 ): SubStars {
+  const { fwhmPx, beta, eccentricity, elongationAngle, elongationAgreement } = measures;
+  const middle: [number, number] = [width / 2, height / 2];
+  const { scale } = describeWarp(toReference, ...middle);
+  const [a, b, , d, e] = matrixAt(toReference, ...middle);
   const own = elongationAngle ?? 0;
   const [cos, sin] = [Math.cos(own), Math.sin(own)];
   return {
