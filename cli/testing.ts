@@ -5,17 +5,18 @@ import { wholeRegion } from "@/core/raster";
 
 /** The runner as tests call it, bundled before they begin (scripts/jestSetup.mjs). */
 const RUNNER = "dist/cli.mjs";
-const QUIET = ["--disable-warning=ExperimentalWarning"];
+/** Tests run commands of a second or two: code that is optimised later, and kernels at once, take a third less time there. */
+const FLAGS = ["--disable-warning=ExperimentalWarning", "--interrupt-budget=500000", "--no-liftoff"];
 
 /** What a command prints on standard output; throws where it fails. */
 export const dunkel = <T>(...args: string[]) =>
   JSON.parse(
-    execFileSync(process.execPath, [...QUIET, RUNNER, ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
+    execFileSync(process.execPath, [...FLAGS, RUNNER, ...args], { stdio: ["ignore", "pipe", "ignore"] }).toString(),
   ) as T;
 
 /** The end of a command that may fail: its status and what it says. */
 export const endOf = (...args: string[]) =>
-  spawnSync(process.execPath, [...QUIET, RUNNER, ...args], { encoding: "utf8" });
+  spawnSync(process.execPath, [...FLAGS, RUNNER, ...args], { encoding: "utf8" });
 
 /** A picture file and all pixels of its first frame. */
 export async function readPicture(path: string) {

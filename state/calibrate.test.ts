@@ -28,7 +28,11 @@ afterAll(() => bench.close());
 
 test("a stop keeps what came in and what is left; going on brings the rest, each once", async () => {
   const session = await open();
-  const importing = session.subs.importFiles(files);
+  // The second is on its way when the import is stopped, those after it are in.
+  let asked = 0;
+  const load: WaitingFile["load"] = (signal) =>
+    asked++ === 0 ? new Promise<Blob>(() => undefined) : files[1].load(signal);
+  const importing = session.subs.importFiles(files.map((file, k) => (k === 1 ? { ...file, load } : file)));
   while (session.store.getState().subs.length < 3) await new Promise((resolve) => setTimeout(resolve, 10));
   bench.jobs.store.getState().jobs[0].stop();
   await importing;

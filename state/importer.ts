@@ -20,6 +20,8 @@ import { storageFailure } from "./storageFailure";
 export interface WaitingFile {
   name: string;
   load: (signal: AbortSignal) => Promise<Blob>;
+  /** Its place among all files of the project, from when it was chosen. @default after those that are there */
+  order?: number;
 }
 
 /** A file that did not come in, and why. */
@@ -68,11 +70,8 @@ const STUCK_S = 10;
 /** Room that is left free, for records and stacks. */
 const SPARE_BYTES = 64 * 2 ** 20;
 
-/** Of a file on its way in. */
-interface Incoming extends WaitingFile {
-  /** Its place among those that were chosen. */
-  order: number;
-}
+/** A file whose place is given. */
+type Incoming = Required<WaitingFile>;
 
 /**
  * Reads, measures and stores files, as many at a time as there are workers while another is loaded. A file that cannot be used is
@@ -81,13 +80,15 @@ interface Incoming extends WaitingFile {
  */
 export async function importFiles(
   target: ImportTarget,
-  files: WaitingFile[],
+  chosen: WaitingFile[],
   label: string,
   { signal, onProgress }: JobControl,
   onLeft: (left: WaitingFile[], isEnd: boolean) => void,
 ): Promise<void> {
   const known = new KnownFiles(target);
   const begun = Date.now();
+  // Files on which an import was stopped keep the places that they had in it.
+  const files = chosen.map((file, k): Incoming => ({ ...file, order: file.order ?? begun + k / 1000 }));
   const left = new Set(files);
   const isLeft = (isEnd: boolean) => onLeft([...left], isEnd);
   /** Ends the others once one cannot go on. */
@@ -101,7 +102,8 @@ export async function importFiles(
   /** Those on their way, the first of them for the longest time. */
   const onTheirWay = new Set<number>();
   const takeNext = async (): Promise<void> => {
-    for (const [k, { name, load }] of waiting) {
+    for (const [k, file] of waiting) {
+      const { name } = file;
       if (ends.aborted) throw new Stopped();
       onProgress(done / files.length, `${label}: ${name} (${k + 1} of ${files.length})`);
       onTheirWay.add(k);
@@ -112,7 +114,6 @@ export async function importFiles(
         own = part;
       };
       try {
-        const file = { name, load, order: begun + k / 1000 };
         const isNew = await importOne(target, known, file, { signal: ends, onProgress: onProgressOfIt });
         if (!isNew) alreadyHere++;
       } catch (error) {
