@@ -65,10 +65,8 @@ interface Stage {
 
 /** Transforms of `batch` interleaved arrays: value j of array b at j · batch + b. */
 function transform(re: Float64Array, im: Float64Array, plan: Plan, batch: number): void {
-  let [from, to] = [
-    [re, im],
-    [new Float64Array(re.length), new Float64Array(re.length)],
-  ];
+  let from: Float64Array[] = [re, im];
+  let to: Float64Array[] = [new Float64Array(re.length), new Float64Array(re.length)];
   let rest = plan.n;
   let done = 1;
   for (const radix of plan.radices) {
