@@ -1,4 +1,4 @@
-// Bundles what runs outside the pages: the browser's worker into public/engine/, the headless runner and its worker into dist/.
+// Bundles what runs outside the pages: the browser's worker into public/engine/, the headless runner, its worker and the demo's observatory into dist/.
 import { build } from "esbuild";
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
@@ -45,7 +45,7 @@ export async function bundleRunner() {
   const { outputFiles } = await build({
     ...node,
     write: false,
-    entryPoints: { worker: "engine/node/worker.ts", cli: "cli/main.ts" },
+    entryPoints: { worker: "engine/node/worker.ts", cli: "cli/main.ts", observatory: "app/api/demo/thread.ts" },
   });
   mkdirSync(`${root}dist/assets`, { recursive: true });
   const files = [

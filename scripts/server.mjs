@@ -41,6 +41,8 @@ export async function startServer({ port = 0, demo = false, quiet = true } = {})
     throw new Error("the server did not answer within 30 s");
   })();
   await Promise.race([answering, exited]);
+  // The demo's frames are simulated while the browser is opened.
+  if (demo) await fetch(`http://127.0.0.1:${chosen}/api/demo/manifest`);
   exited.catch(() => undefined);
   return { url, server, stop: () => server.kill("SIGTERM") };
 }

@@ -1,5 +1,7 @@
 "use client";
 
+import { useEffect } from "react";
+
 /** What can be tried without frames of one's own; the pictures are made by the same simulator (npm run screenshots). */
 const DEMOS = [
   {
@@ -27,8 +29,18 @@ const DEMOS = [
 
 export type Demo = (typeof DEMOS)[number];
 
-/** A card for each demo. */
-export function DemoCards({ onOpen }: { onOpen: (demo: Demo) => void }) {
+/** How long the shelf is at rest before the server is told that the demo may be asked for. */
+const RESTS_MS = 500;
+
+/** A card for each demo. Where it is the first thing that can be done, its frames are made while one reads. */
+export function DemoCards({ isFirst, onOpen }: { isFirst: boolean; onOpen: (demo: Demo) => void }) {
+  useEffect(() => {
+    if (!isFirst) return;
+    const ask = setTimeout(() => {
+      fetch("/api/demo/manifest").catch(() => undefined); // opening it says so
+    }, RESTS_MS);
+    return () => clearTimeout(ask);
+  }, [isFirst]);
   return (
     <ul className="grid grid-cols-[repeat(auto-fill,minmax(260px,1fr))] gap-4" aria-label="Demos">
       {DEMOS.map((demo) => (

@@ -105,7 +105,10 @@ export function ShelfScreen({ demoByItself }: { demoByItself: boolean }) {
               ? "No projects yet. Make one and drop your frames into it, or begin with a simulated one:"
               : "To try things on: projects of simulated frames"}
           </h2>
-          <DemoCards onOpen={({ kind, name: title }) => void create(title, true, kind).catch(showProblem)} />
+          <DemoCards
+            isFirst={cards?.length === 0}
+            onOpen={({ kind, name: title }) => void create(title, true, kind).catch(showProblem)}
+          />
         </section>
       </main>
       <Notices />

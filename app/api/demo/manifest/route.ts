@@ -1,8 +1,11 @@
-import { manifestOf } from "@/core/simulate";
-import { observatory } from "../night";
+import { jsonResponse } from "../night";
+import { prepareSubs, simulated } from "../simulated";
 
 export const dynamic = "force-dynamic";
 
-export function GET(): Response {
-  return Response.json(manifestOf(observatory().night));
+/** The demo's frames. They are simulated from now on, since they will be asked for. */
+export async function GET(): Promise<Response> {
+  const manifest = simulated({ what: "manifest" });
+  prepareSubs();
+  return jsonResponse(await manifest);
 }

@@ -1,9 +1,8 @@
-import { truthFile } from "@/core/simulate";
-import { fitsResponse, observatory } from "../night";
+import { fitsResponse } from "../night";
+import { simulated } from "../simulated";
 
 export const dynamic = "force-dynamic";
 
-export function GET(): Response {
-  const { night, kernels } = observatory();
-  return fitsResponse(truthFile(night, kernels), "truth.fits");
+export async function GET(): Promise<Response> {
+  return fitsResponse(await simulated({ what: "truth" }), "truth.fits");
 }

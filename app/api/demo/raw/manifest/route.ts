@@ -1,9 +1,8 @@
-import { rawManifest } from "@/core/simulate";
-import { rawObservatory } from "../../night";
+import { jsonResponse } from "../../night";
+import { simulated } from "../../simulated";
 
 export const dynamic = "force-dynamic";
 
-export function GET(): Response {
-  const { frames, ...rest } = rawManifest(rawObservatory().night);
-  return Response.json({ ...rest, frames: frames.map((frame, index) => ({ ...frame, index })) });
+export async function GET(): Promise<Response> {
+  return jsonResponse(await simulated({ what: "raw manifest" }));
 }
