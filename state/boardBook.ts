@@ -19,6 +19,12 @@ export const withCurrentSteps = (board: Board): Board => ({
   })),
 });
 
+/** A board as the present one is looked at: taking a change back opens or closes no panel and moves no crop. */
+function asSeen(board: Board, { view, look, selectedLaneId }: Board): Board {
+  const isThere = board.lanes.some(({ id }) => id === selectedLaneId);
+  return { ...board, view, look, selectedLaneId: isThere ? selectedLaneId : board.selectedLaneId };
+}
+
 /** Lanes, spots and view of a project, with undo. */
 export class BoardBook {
   private timer: ReturnType<typeof setTimeout> | null = null;
@@ -51,11 +57,11 @@ export class BoardBook {
   }
 
   undo(): void {
-    this.with(undo);
+    this.with((board) => undo(board, asSeen));
   }
 
   redo(): void {
-    this.with(redo);
+    this.with((board) => redo(board, asSeen));
   }
 
   /** The board of a first stack, where there is none yet; the demo's lets the order of noise reduction and deconvolution be judged. */

@@ -26,20 +26,22 @@ export function amend<T>(history: History<T>, next: T): History<T> {
   return { ...history, present: next };
 }
 
-export function undo<T>(history: History<T>): History<T> {
+/** The state before the last change; `seen` gives it what of the present is no change. */
+export function undo<T>(history: History<T>, seen: (state: T, present: T) => T): History<T> {
   const last = history.past[history.past.length - 1];
   if (last === undefined) return history;
   return {
     past: history.past.slice(0, -1),
-    present: last,
+    present: seen(last, history.present),
     future: [history.present, ...history.future],
     group: null,
     at: 0,
   };
 }
 
-export function redo<T>(history: History<T>): History<T> {
+export function redo<T>(history: History<T>, seen: (state: T, present: T) => T): History<T> {
   const [next, ...rest] = history.future;
   if (next === undefined) return history;
-  return { past: [...history.past, history.present], present: next, future: rest, group: null, at: 0 };
+  const present = seen(next, history.present);
+  return { past: [...history.past, history.present], present, future: rest, group: null, at: 0 };
 }

@@ -60,9 +60,12 @@ function rungLane(base: Lane, ladder: Ladder, value: number, second: number | nu
   };
 }
 
+/** The lane of which this one is a rung, or itself. */
+export const laneOfRung = (laneId: string): string => laneId.split("#")[0];
+
 /** By which crops of a lane and of the rungs of its ladder at a spot find the worker that has what they share; and measures of the square around it. */
 export const affinityOf = (laneId: string, spotId: string, of: "crop" | "measures" = "crop"): string =>
-  `${of} ${laneId.split("#")[0]} ${spotId}`;
+  `${of} ${laneOfRung(laneId)} ${spotId}`;
 
 function stepsAtRung(steps: LaneStep[], ladder: Ladder, value: number, second: number | null): LaneStep[] {
   return steps.map((step) => {

@@ -277,6 +277,15 @@ test("changes of the board are undone and redone, and come back with the project
   expect(lanes()).toBe(4);
   session.board.redo();
   expect(lanes()).toBe(5);
+  // Which panel is open and what is selected is no change: it stays as a change is taken back and made again.
+  const look = () => session.store.getState().board?.present.look.side;
+  session.board.amend((board) => ({ ...board, look: { ...board.look, side: "evidence" } }));
+  session.board.undo();
+  expect([lanes(), look()]).toEqual([4, "evidence"]);
+  const { selectedLaneId, lanes: left } = session.store.getState().board?.present ?? { lanes: [] };
+  expect(left.some(({ id }) => id === selectedLaneId)).toBe(true);
+  session.board.redo();
+  expect([lanes(), look()]).toEqual([5, "evidence"]);
   session.board.amend((board) => ({ ...board, view: { ...board.view, zoom: 8 } }));
   session.board.flush();
   await new Promise((resolve) => setTimeout(resolve, 50));

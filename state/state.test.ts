@@ -52,6 +52,8 @@ test("a board of both orders has denoise before deconvolve as its last lane, bes
   expect(firstBoard(stack).lanes.length).toBe(4);
 });
 
+const same = <T>(state: T): T => state;
+
 describe("history", () => {
   test("undo and redo give back every state, for any run of changes", () => {
     fc.assert(
@@ -61,10 +63,10 @@ describe("history", () => {
         // The same value again is no step.
         const states = [-1, ...values].filter((v, i, all) => i === 0 || v !== all[i - 1]);
         expect(history.present).toBe(states[states.length - 1]);
-        for (const state of states.slice(0, -1).reverse()) expect((history = undo(history)).present).toBe(state);
-        expect(undo(history)).toBe(history);
-        for (const state of states.slice(1)) expect((history = redo(history)).present).toBe(state);
-        expect(redo(history)).toBe(history);
+        for (const state of states.slice(0, -1).reverse()) expect((history = undo(history, same)).present).toBe(state);
+        expect(undo(history, same)).toBe(history);
+        for (const state of states.slice(1)) expect((history = redo(history, same)).present).toBe(state);
+        expect(redo(history, same)).toBe(history);
       }),
     );
   });
@@ -78,7 +80,7 @@ describe("history", () => {
     expect(history.past).toEqual([0, 2, 3]);
     expect(record(history, 4, "x", 9999)).toBe(history);
     expect(amend(history, 9).past).toEqual([0, 2, 3]);
-    expect(undo(startHistory(1)).present).toBe(1);
+    expect(undo(startHistory(1), same).present).toBe(1);
   });
 });
 

@@ -1,4 +1,4 @@
-import { By } from "selenium-webdriver";
+import { By, Key } from "selenium-webdriver";
 import type { Session } from "../driver";
 import { choose, click, cropsRest, see, textOf, waitFor } from "../driver";
 import { boardOf } from "./board";
@@ -94,6 +94,39 @@ export function measuringLanes(session: () => Session): void {
     await settled();
     const [kept] = await shares();
     expect(kept).toBeGreaterThan(5);
+    // The same setting has the same figures whatever was set between, and after a reload.
+    const figures = async () => {
+      await settled();
+      return textOf(driver, "[data-testid=evidence-panel]");
+    };
+    const first = await figures();
+    expect(first).not.toMatch(/NaN|undefined/);
+    await body("e");
+    const strength = await (await see(driver, "input[aria-label='Strength, number']")).getAttribute("value");
+    await type("Strength", "0.5");
+    await body("e");
+    await waitFor(driver, "other figures", async () => (await figures()) !== first);
+    await driver.actions().keyDown(Key.CONTROL).sendKeys("z").keyUp(Key.CONTROL).perform();
+    await waitFor(driver, "the figures of before", async () => (await figures()) === first);
+    await driver.navigate().refresh();
+    await waitFor(driver, "the same after a reload", async () => (await figures()) === first, 120_000);
+    // Each rung of a ladder has its marks.
+    await body("e");
+    expect(await (await see(driver, "input[aria-label='Strength, number']")).getAttribute("value")).toBe(strength);
+    await click(driver, "Ladder of strength: see several values side by side");
+    await click(driver, "Show ladder");
+    await cropsRest(driver);
+    await body("e");
+    const marked = () =>
+      driver.executeScript<number>(
+        "return [...document.querySelectorAll('[data-cell]')].filter((e) => e.querySelector('[data-evidence-shown]')).length",
+      );
+    await waitFor(driver, "marks on all rungs", async () => (await marked()) === (await cells()), 120_000);
+    expect(await cells()).toBe(12);
+    await body("e");
+    await click(driver, "Close ladder");
+    await body("e");
+    await settled();
     // Of the noise at 1 px noise reduction leaves little, and too many iterations make more of it.
     const finest = async () => Number(await textOf(driver, "svg[aria-label='Noise left by size of detail'] g text"));
     expect(await finest()).toBeLessThan(0.6);

@@ -176,7 +176,7 @@ function Figures({
     <div
       className={`figures @container flex h-9 shrink-0 flex-col justify-center overflow-hidden px-1.5 leading-4 whitespace-nowrap text-quiet ${isStale ? "opacity-40" : ""}`}
       data-stale={isStale}
-      title={`Noise σ per pixel in ${unit} (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; FWHM in px; ring: how deep dark rings round bright stars are, in % of their height (sharper lanes only); number of stars; measured over 128 × 128 px around the spot`}
+      title={`Noise σ per pixel in ${unit} (from the halves: ${half === null || half === undefined ? "–" : fixed(half * scale, digits)} ${unit}); SNR = ${SNR_DEFINITION}; FWHM in px; ring: the deepest dark ring round a bright star, in σ below its surroundings (sharper lanes only); number of stars; measured over 128 × 128 px around the spot`}
     >
       {measures ? (
         <>

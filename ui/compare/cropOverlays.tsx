@@ -1,6 +1,7 @@
 "use client";
 
 import type { Spot } from "@/core/compare";
+import { laneOfRung } from "@/state/ladder";
 import type { Board } from "@/storage";
 import { useDesk } from "./desk";
 import { EvidenceOverlay } from "./evidenceOverlay";
@@ -26,7 +27,7 @@ export function CropOverlays({
   const maskId = useDesk((desk) => desk.maskId);
   const mask = board.masks.find(({ id }) => id === maskId);
   const placed = useOpenPlaced(board);
-  const isEvidence = board.look.side === "evidence" && board.selectedLaneId === lane.id;
+  const isEvidence = board.look.side === "evidence" && board.selectedLaneId === laneOfRung(lane.id);
   return (
     <>
       {mask ? <MaskOverlay {...{ mask, stack, toPicture }} view={seen} affinity={spot.id} /> : null}

@@ -173,6 +173,25 @@ test("stars of a lane: those that the data hold, those that they do not, and tho
   expect(stars.filter((star) => star.standing === "kept").length).toBeGreaterThan(4);
 });
 
+test("peaks into which a lane breaks one star are one, those that are further apart two", async () => {
+  const views = await evidenceViews(stackOf(sky(), 31), [], PLACE, job);
+  const { width, inside, noise } = views;
+  const wide = { ...SHAPE, fwhmPx: 6.4 };
+  const needles = [0, 4, 30, 36].map((away) => [inside.x + 30 + away, inside.y + 71]);
+  const lane = views.before.map((v, i) => {
+    const at = [i % width, Math.floor(i / width)];
+    const light = needles.reduce(
+      (sum, [x, y]) => sum + 30 * SIGMA * Math.exp(-((at[0] - x) ** 2 + (at[1] - y) ** 2) / 2),
+      0,
+    );
+    return v - (noise?.[i] ?? 0) + light;
+  });
+  const stars = starSupport({ ...views, after: lane, told: lane }, wide, job);
+  const along = stars.filter(({ x, y }) => Math.abs(y - needles[0][1]) < 1.5 && x > needles[0][0] - 2);
+  const near = (x: number) => along.filter((star) => Math.abs(star.x - x) < 4).length;
+  expect([near(needles[0][0] + 2), near(needles[2][0] + 3)]).toEqual([1, 2]);
+});
+
 test("of what is called not in the data nothing is true, and structures of 7 σ that are not in them are called so", async () => {
   const psf = (x: number, y: number) => (1 + (x * x + y * y) / 5.1) ** -3.5;
   // The matched filter's answer to a star of height 1, over the noise of a pixel: √Σ p².

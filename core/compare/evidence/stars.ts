@@ -33,8 +33,8 @@ const CLEAR = 5;
 const SEEN = 4;
 /** A brighter star within so many FWHM hides what the data hold of one. */
 const BESIDE = 3;
-/** How far apart places of the same star may be, px. */
-const SAME = 2;
+/** Places of the same star are nearer than so many px, or than this share of the FWHM: two that are, the data cannot tell apart. */
+const [SAME, SAME_SHARE] = [2, 0.75];
 
 /**
  * The stars of the lane and of the data inside the place, each with its support: kept, doubtful, not in the data, or lost. The lane's stars are those that are found in it as it is seen, by its own noise; their support is the answer of the
@@ -78,8 +78,12 @@ export function starSupport(views: SupportViews, shape: PointShape, job: JobHand
     inB: Math.max(near(b, x, y), wide(halves.b, 2, x, y)),
   });
   const inEach = ({ inA, inB }: StarSupport) => Math.min(inA, inB) >= IN_EACH;
+  const apart = Math.max(SAME, SAME_SHARE * shape.fwhmPx);
+  const isNear = (a: { x: number; y: number }, b: { x: number; y: number }) => Math.hypot(a.x - b.x, a.y - b.y) < apart;
   const shown = findStars(after, width, height, job.kernels, { threshold: SEEN })
     .filter(isInside)
+    // What blur that was overdone makes of one star is one star: they come brightest first.
+    .filter((star, k, all) => !all.slice(0, k).some((brighter) => isNear(star, brighter)))
     .map((star) => supported(star, "kept"))
     .map((star, k, all): StarSupport => {
       if (star.inStack >= HELD && inEach(star)) return star;
@@ -89,10 +93,9 @@ export function starSupport(views: SupportViews, shape: PointShape, job: JobHand
       const isBeside = all.slice(0, k).some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < BESIDE * shape.fwhmPx);
       return { ...star, standing: star.inStack < ABSENT && isClaimed && !isBeside ? "notInData" : "doubtful" };
     });
-  const isShown = (star: { x: number; y: number }) =>
-    shown.some(({ x, y }) => Math.hypot(x - star.x, y - star.y) < SAME);
   const lost = peaksOf(stack, views)
-    .filter((peak) => !isShown(peak))
+    .sort((p, q) => stack[q.y * width + q.x] - stack[p.y * width + p.x])
+    .filter((peak, k, all) => ![...shown, ...all.slice(0, k)].some((star) => isNear(star, peak)))
     .map((peak) => supported(peak, "lost"))
     .filter((star) => inEach(star) && near(lane, star.x, star.y) < star.inStack / 2);
   return [...shown, ...lost];
