@@ -19,10 +19,17 @@ export const withCurrentSteps = (board: Board): Board => ({
   })),
 });
 
-/** A board as the present one is looked at: taking a change back opens or closes no panel and moves no crop. */
-function asSeen(board: Board, { view, look, selectedLaneId }: Board): Board {
-  const isThere = board.lanes.some(({ id }) => id === selectedLaneId);
-  return { ...board, view, look, selectedLaneId: isThere ? selectedLaneId : board.selectedLaneId };
+/** A board as the present one is looked at: taking a change back opens or closes no panel and no ladder, and moves no crop. */
+function asSeen(board: Board, { view, look, selectedLaneId, ladder }: Board): Board {
+  const lane = (id: string | null) => board.lanes.find((one) => one.id === id);
+  const stays = ladder && lane(ladder.laneId)?.steps.some(({ id }) => id === ladder.stepId);
+  return {
+    ...board,
+    view,
+    look,
+    ladder: stays ? ladder : null,
+    selectedLaneId: lane(selectedLaneId) ? selectedLaneId : board.selectedLaneId,
+  };
 }
 
 /** Lanes, spots and view of a project, with undo. */

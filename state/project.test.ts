@@ -6,6 +6,7 @@ import { stackSettings } from "@/core/stack";
 import type { WorkerPool } from "@/engine/pool";
 import type { Repository } from "@/storage";
 import { addLane } from "./board";
+import { keepRung } from "./ladder";
 import type { Jobs } from "./jobs";
 import { ProjectSession } from "./project";
 import { KEEP_DELETED_MS, newProject, readShelf } from "./shelf";
@@ -286,6 +287,16 @@ test("changes of the board are undone and redone, and come back with the project
   expect(left.some(({ id }) => id === selectedLaneId)).toBe(true);
   session.board.redo();
   expect([lanes(), look()]).toEqual([5, "evidence"]);
+  // Of a rung that was kept the value is taken back; the ladder stays closed.
+  const [, lane] = session.store.getState().board?.present.lanes ?? [];
+  const ladder = { laneId: lane.id, stepId: lane.steps[0].id, field: "strength", values: [0.2, 0.8], second: null };
+  const strength = () => session.store.getState().board?.present.lanes[1].steps[0].params.strength;
+  const before = strength();
+  session.board.amend((board) => ({ ...board, ladder }));
+  session.board.change((board) => keepRung(board, 0.2));
+  expect(strength()).toBe(0.2);
+  session.board.undo();
+  expect([strength(), session.store.getState().board?.present.ladder]).toEqual([before, null]);
   session.board.amend((board) => ({ ...board, view: { ...board.view, zoom: 8 } }));
   session.board.flush();
   await new Promise((resolve) => setTimeout(resolve, 50));

@@ -129,12 +129,18 @@ function placement(toPicture: Warp, spot: Spot): string {
 }
 
 /** What a narrow crop has no room for under it; the tooltip shows it. */
-const NARROW = "@max-[170px]:hidden";
+const NARROW = "@max-[150px]:hidden";
 /** The same where three figures stand in a row. */
-const TIGHT = "@max-[270px]:hidden";
+const TIGHT = "@max-[230px]:hidden";
+
+/** The same where the word would not fit. */
+const LOOSE = "@max-[270px]:hidden";
+
+/** A row of figures; small letters keep the units of five lanes beside one another. */
+const ROW = "flex justify-between gap-1 @max-[200px]:text-[11px] @max-[200px]:tracking-tight";
 
 /** What stands there in its place. */
-const [WIDE, ROOMY] = ["@min-[170px]:hidden", "@min-[270px]:hidden"];
+const [WIDE, ROOMY] = ["@min-[150px]:hidden", "@min-[270px]:hidden"];
 
 /** How long a crop must rest before it is measured. */
 const FIGURES_REST_MS = 300;
@@ -180,7 +186,7 @@ function Figures({
     >
       {measures ? (
         <>
-          <div className="flex justify-between gap-1">
+          <div className={ROW}>
             <span>
               σ <span className="text-text">{fixed((half ?? measures.noise) * scale, digits)}</span>
               <span className={NARROW}> {unit}</span>
@@ -191,10 +197,10 @@ function Figures({
             </span>
           </div>
           {hasStars ? (
-            <div className="flex justify-between gap-1">
+            <div className={ROW}>
               <span>
                 FWHM <span className="text-text">{fixed(measures.fwhmPx, 2)}</span>
-                <span className={measures.ringing === null ? NARROW : TIGHT}> px</span>
+                <span className={NARROW}> px</span>
               </span>
               {measures.ringing === null ? null : (
                 <span>
@@ -202,10 +208,10 @@ function Figures({
                   <span className={NARROW}> σ</span>
                 </span>
               )}
-              <span className={measures.ringing === null ? "" : NARROW}>
+              <span className={measures.ringing === null ? "" : TIGHT}>
                 {measures.stars}{" "}
                 <Star size={10} aria-label="stars" className={`inline ${measures.ringing === null ? WIDE : ROOMY}`} />
-                <span className={measures.ringing === null ? NARROW : TIGHT}>stars</span>
+                <span className={measures.ringing === null ? NARROW : LOOSE}>stars</span>
               </span>
             </div>
           ) : (

@@ -96,9 +96,10 @@ describe("what a lane does to its stack", () => {
 describe("the card of a step", () => {
   function show(lane: Lane, index = 0) {
     let board = { lanes: [lane], ladder: null, masks: [], view: { zoom: 2, panX: 0, panY: 0 } } as unknown as Board;
+    const change = (by: (b: Board) => Board) => (board = by(board));
     const session = {
       store: createStore(() => ({ stacks: [], factRound: 0 })),
-      board: { change: (change: (b: Board) => Board) => (board = change(board)) },
+      board: { change, amend: change },
     } as unknown as ProjectSession;
     render(
       <SessionContext.Provider value={session}>

@@ -65,7 +65,7 @@ export function LadderForm({
         onClick={() => {
           const values = ladderValues(from, to, count, field.step, from > 0 && to > 0 ? even : "steps");
           latency.changed();
-          session.board.change((board) => ({
+          session.board.amend((board) => ({
             ...board,
             ladder: { laneId: lane.id, stepId: step.id, field: field.name, values, second: null },
           }));
@@ -82,7 +82,7 @@ export function LadderForm({
           onClick={() => {
             const values = ladderValues(from, to, Math.min(count, 5), field.step, from > 0 && to > 0 ? even : "steps");
             latency.changed();
-            session.board.change((b) => ({
+            session.board.amend((b) => ({
               ...b,
               ladder: b.ladder && { ...b.ladder, second: { stepId: step.id, field: field.name, values } },
             }));

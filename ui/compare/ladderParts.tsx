@@ -128,7 +128,7 @@ export function LadderBar(props: BarProps) {
       <ErrorPart {...props} />
       <Button
         help="Closes the ladder and shows the lanes again; nothing changes"
-        onClick={() => session.board.change((b) => ({ ...b, ladder: null }))}
+        onClick={() => session.board.amend((b) => ({ ...b, ladder: null }))}
       >
         Close ladder
       </Button>

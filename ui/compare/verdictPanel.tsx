@@ -11,7 +11,7 @@ import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
 import { sheetPng } from "./sheetPng";
 import { Choice } from "../kit/choice";
-import { when } from "../kit/format";
+import { counted, when } from "../kit/format";
 
 const NONE = "none";
 
@@ -68,7 +68,9 @@ function SheetButton({ board }: { board: Board }) {
     session.jobs.run("sheet", "Sheet", async (control) => {
       const html = await exportSheet(session, board, control);
       download(`sheet.${as}`, as === "png" ? await sheetPng(html) : new Blob([html], { type: "text/html" }));
-      session.note(`Sheet of ${board.lanes.length} lanes at ${board.spots.length} spots exported`);
+      session.note(
+        `Sheet of ${counted(board.lanes.length, "lane")} at ${counted(board.spots.length, "spot")} exported`,
+      );
     });
   return (
     <div className="mt-1 flex flex-wrap items-center gap-1">

@@ -10,7 +10,7 @@ import { LanePicture } from "../compare/lanePicture";
 import { useLaneTreatment } from "../compare/useTreatment";
 import { subsWords } from "../stack/stackDifferences";
 import { StackPictureView } from "../stack/stackPicture";
-import { duration, fixed } from "../kit/format";
+import { counted, duration, fixed } from "../kit/format";
 import { useProject, useSession } from "./session";
 
 /** A project to look at only: its stacks and lanes, and what they are. `children` say why nothing can be changed here. */
@@ -33,7 +33,7 @@ export function LookOnly({ children }: { children: ReactNode }) {
         </Link>
       </div>
       <p className="figures text-quiet" data-testid="sums">
-        {subs} subs · {duration(project.integrationS ?? 0)} · {stacks.length} {stacks.length === 1 ? "stack" : "stacks"}
+        {counted(subs, "sub")} · {duration(project.integrationS ?? 0)} · {counted(stacks.length, "stack")}
       </p>
       {current ? (
         <>

@@ -4,7 +4,7 @@ import { CircleHelp, Square } from "lucide-react";
 import Link from "next/link";
 import { useStore } from "zustand";
 import { IconButton } from "../kit/button";
-import { duration } from "../kit/format";
+import { counted, duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { HelpOverlay, useHelp } from "./help";
 import { ProjectTitle } from "./projectTitle";
@@ -35,7 +35,7 @@ export function TopBar() {
   const stages = [
     { id: "subs", label: subs.length > 0 ? `Subs ${included} of ${lights.length}` : "Subs" },
     { id: "stack", label: stacks.length > 0 ? `Stack ${stacks.length}` : "Stack" },
-    { id: "compare", label: lanes > 0 ? `Compare ${lanes} lanes` : "Compare" },
+    { id: "compare", label: lanes > 0 ? `Compare ${counted(lanes, "lane")}` : "Compare" },
     { id: "finish", label: "Finish" },
   ];
   return (

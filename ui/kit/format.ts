@@ -24,6 +24,9 @@ export function duration(seconds: number): string {
   return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
+/** A number with what is counted: 1 sub, 2 subs. */
+export const counted = (count: number, one: string): string => `${count} ${count === 1 ? one : `${one}s`}`;
+
 export function megabytes(bytes: number): string {
   return `${(bytes / 2 ** 20).toFixed(bytes < 10 * 2 ** 20 ? 1 : 0)} MB`;
 }

@@ -4,7 +4,7 @@ import { Trash2 } from "lucide-react";
 import Link from "next/link";
 import type { ProjectCard as Card } from "@/state/shelf";
 import { IconButton } from "../kit/button";
-import { duration, when } from "../kit/format";
+import { counted, duration, when } from "../kit/format";
 
 /** A project on the shelf: its picture, what is in it, and when it was opened last. */
 export function ProjectCard({ card, onDelete }: { card: Card; onDelete: () => void }) {
@@ -21,7 +21,7 @@ export function ProjectCard({ card, onDelete }: { card: Card; onDelete: () => vo
         <div className="px-3 py-2">
           <div className="truncate pr-6">{card.project.name}</div>
           <div className="figures text-quiet">
-            {card.subs} subs · {duration(card.integrationS)} · {card.stacks} {card.stacks === 1 ? "stack" : "stacks"}
+            {counted(card.subs, "sub")} · {duration(card.integrationS)} · {counted(card.stacks, "stack")}
           </div>
           <div className="text-sm text-quiet">last opened {when(card.project.openedAt)}</div>
         </div>

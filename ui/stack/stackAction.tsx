@@ -5,7 +5,7 @@ import { stackParameters } from "@/core/stack";
 import type { QueuedStack } from "@/storage";
 import { useProject, useSession } from "../frame/session";
 import { Button } from "../kit/button";
-import { duration } from "../kit/format";
+import { counted, duration } from "../kit/format";
 import { ProgressLine } from "../kit/notice";
 import { useJob } from "../kit/useJob";
 
@@ -102,7 +102,7 @@ function Waiting({ isBusy }: { isBusy: boolean }) {
 
 function wordsOf({ settings, only, gridId }: QueuedStack): string {
   const words = differencesInWords(stackParameters, settings, stackParameters.defaults);
-  if (only) words.unshift(`${only.length} subs`);
+  if (only) words.unshift(counted(only.length, "sub"));
   if (gridId) words.push("on the pixels of the common reference");
   return words.join("; ") || "as the settings come";
 }

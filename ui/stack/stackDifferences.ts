@@ -2,6 +2,7 @@ import { DEFAULT_DEMOSAIC } from "@/core/calibrate";
 import { differencesInWords } from "@/core/parameters";
 import { stackParameters } from "@/core/stack";
 import type { StackRecord } from "@/storage";
+import { counted } from "../kit/format";
 
 /** Settings and counts in which a stack differs from its neighbour, in words. */
 export const differences = (before: StackRecord, after: StackRecord): string =>
@@ -14,7 +15,7 @@ export function differenceList(before: StackRecord, after: StackRecord): string[
   if (before.brought) return ["made here"];
   const words: string[] = [];
   if (before.report.subsUsed !== after.report.subsUsed)
-    words.push(`${after.report.subsUsed} subs, not ${before.report.subsUsed}`);
+    words.push(`${counted(after.report.subsUsed, "sub")}, not ${before.report.subsUsed}`);
   // Memory changes no pixel.
   const { memoryMiB: _, ...mine } = after.settings;
   words.push(...differencesInWords(stackParameters, { ...before.settings, ...mine }, before.settings));

@@ -4,7 +4,7 @@ import { quantile } from "d3-array";
 import { scaleLinear } from "d3-scale";
 import type { StackRecord } from "@/storage";
 import { Button } from "../kit/button";
-import { fixed } from "../kit/format";
+import { counted, fixed } from "../kit/format";
 
 type ReportedSub = StackRecord["report"]["subs"][number];
 
@@ -111,7 +111,7 @@ function Residuals({ sub, width, height }: { sub: ReportedSub; width: number; he
         viewBox={`0 0 ${across} ${tall}`}
         className="w-full rounded bg-page"
         role="img"
-        aria-label={`Residuals of ${vectors.length} stars, the largest ${fixed(most, 3)} px`}
+        aria-label={`Residuals of ${counted(vectors.length, "star")}, the largest ${fixed(most, 3)} px`}
       >
         {vectors.map(([x, y, dx, dy], k) => (
           <g key={k} transform={`translate(${toMap(x)} ${toMap(y)})`} className="stroke-accent">
