@@ -201,6 +201,7 @@ export class SeenPicture {
       },
       gaps: () => this.gaps(),
       halfDifferences: async () => (await this.halfDifferences())?.map(ofMode) ?? null,
+      untouchedDifferences: async () => (await this.untouchedDifferences())?.map(ofMode) ?? null,
       noiseGain: () => this.noiseGain(ofMode),
       patches: async () => {
         const seen = chosen.patches && (await this.patches(chosen.patches));
@@ -260,6 +261,13 @@ export class SeenPicture {
     const a = await this.take(this.input.halves.a, steps);
     const b = await this.take(this.input.halves.b, steps);
     return a.map((piece, k) => halfDifference(piece, b[k]));
+  }
+
+  private async untouchedDifferences(): Promise<Raster[] | null> {
+    const { halves } = this.untouched;
+    if (!halves || this.before.length === 0) return this.halfDifferences();
+    const { a, b } = halves;
+    return Promise.all(this.regions.map(async (region) => halfDifference(await a.read(region), await b.read(region))));
   }
 
   private async noiseGain(ofMode: (piece: Raster) => Raster): Promise<NoiseGainMap | null> {

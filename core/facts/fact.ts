@@ -23,6 +23,8 @@ export interface FactInput {
   gaps(): Promise<(Uint8Array | null)[]>;
   /** (A − B)/2 of the halves treated the same way, same pieces; null where there are no halves. */
   halfDifferences(): Promise<Raster[] | null>;
+  /** The same of the untouched picture. */
+  untouchedDifferences(): Promise<Raster[] | null>;
   /** How the noise of the untouched picture differs over the field; null where no halves tell it. */
   noiseGain(): Promise<NoiseGainMap | null>;
   /** The picture, without gaps, in the patches that a person chose to tell its noise from, with px of surroundings; null where none were chosen. */

@@ -20,6 +20,7 @@ const input = (picture: Raster, difference: Raster | null = null, gaps: Uint8Arr
   samples: () => Promise.resolve([picture]),
   field: { places: [wholeRegion(picture)], samples: () => Promise.resolve([picture]) },
   halfDifferences: () => Promise.resolve(difference && [difference]),
+  untouchedDifferences: () => Promise.resolve(difference && [difference]),
   overview: () => Promise.resolve(picture),
 });
 const field = paintStars(320, 300, randomStars(60, 320, 300, 4), {

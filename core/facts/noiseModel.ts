@@ -35,6 +35,8 @@ const schema = z.object({
   from: z.enum(["halves", "picture", "patches"]),
   /** How much stronger it is in places; null where that is not told. */
   noiseGain: noiseGainMap.nullable().default(null),
+  /** How many times stronger the noise of the untouched picture is, by channel, at least 1: so much less of it is seen than it did harm. */
+  removed: z.array(z.number().min(1)),
 });
 export type NoiseModelFact = z.infer<typeof schema>;
 
@@ -61,16 +63,29 @@ export const noiseModel: Fact<NoiseModelFact> = {
     const found = samples[0].planes.map((_, c) => channelNoise(samples, halves, reliefs, gaps, c, job));
     const models = found.map(({ model }) => model);
     await job.breathe();
+    const removed = removedNoise(samples.length, models.length, halves, await input.untouchedDifferences());
     const patches = await input.patches();
-    if (patches) return { ...inPatches(patches, models, job), from: "patches", noiseGain: null };
+    if (patches) return { ...inPatches(patches, models, job), from: "patches", noiseGain: null, removed };
     const covariance = noiseCovariances(samples, halves, reliefs, gaps, models, found, job).map((lags) => [...lags]);
-    return { models, covariance, from: halves ? "halves" : "picture", noiseGain: over };
+    return { models, covariance, from: halves ? "halves" : "picture", noiseGain: over, removed };
   },
   noisier: (value, times) => ({
     ...value,
     models: value.models.map((model) => strongerNoise(model, times)),
   }),
 };
+
+/** By channel the median over the pieces of the σ that the untouched halves show over that which these do; 1 without halves. */
+function removedNoise(pieces: number, channels: number, halves: Raster[] | null, untouched: Raster[] | null): number[] {
+  return Array.from({ length: channels }, (_, c) => {
+    if (!halves || !untouched) return 1;
+    const ratios = Array.from({ length: pieces }, (__, k) => {
+      const [now, before] = [halves, untouched].map((of) => robustSpread(of[k].planes[c]).sigma);
+      return now > 0 && before > 0 ? before / now : 1;
+    });
+    return Math.max(1, medianInPlace(Float32Array.from(ratios), ratios.length));
+  });
+}
 
 /** What the noise of a region is known by: of the whole picture, and where in it the region lies. */
 type Known = Pick<NoiseModelFact, "models" | "noiseGain">;

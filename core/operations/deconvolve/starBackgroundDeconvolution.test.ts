@@ -1,3 +1,4 @@
+import type { ChainStep } from "../../chain";
 import { measureChain, migratedStep, newStep, readySteps, runChain } from "../../chain";
 import { quietJob } from "../../job";
 import { findStars, moffatTable, starShape } from "../../measure";
@@ -6,6 +7,8 @@ import { cropRaster, frameOfRaster, rasterOf, wholeRegion } from "../../raster";
 import { exposed, FIELD_SIDE as SIDE, smoothField } from "../../testing/fields";
 import type { PaintedStar } from "../../testing/fixtures";
 import { paintStars, randomStars, wasmKernels, worstDifference } from "../../testing/fixtures";
+import type { AnyOperation } from "../index";
+import { OPERATIONS } from "../index";
 import { starBackgroundDeconvolution } from "./starBackgroundDeconvolution";
 
 const kernels = wasmKernels();
@@ -26,8 +29,14 @@ function sky(list: PaintedStar[], channels = 1, tint = [1, 1, 1]): Float32Array[
   return planes.map((plane) => plane.map((v, i) => v + gas[i]));
 }
 
-async function sharpen(of: ReturnType<typeof exposed>, params = {}, region = wholeRegion(of.picture)) {
+async function sharpen(
+  of: ReturnType<typeof exposed>,
+  params = {},
+  region = wholeRegion(of.picture),
+  first: ChainStep[] = [],
+) {
   const steps = [
+    ...first,
     {
       ...newStep(starBackgroundDeconvolution),
       params: { ...starBackgroundDeconvolution.parameters.defaults, ...params },
@@ -90,6 +99,20 @@ describe("stars and the rest", () => {
       return [...fine].map(Math.abs).sort((p, q) => p - q)[fine.length >> 1];
     };
     expect(noiseModel(sharp)).toBeLessThan(0.8 * noiseModel(of.picture));
+  });
+
+  test("after a noise reduction every star is narrower, as before one: errors that it made in faint ones leave none as it was", async () => {
+    const first = newStep(OPERATIONS.find(({ id }) => id === "noise.mixture") as AnyOperation);
+    const [plain, after] = [await sharpen(of), await sharpen(of, {}, wholeRegion(of.picture), [first])];
+    const peak = (raster: Raster, { x, y }: PaintedStar) => {
+      let most = 0;
+      for (let v = -1; v <= 1; v++)
+        for (let u = -1; u <= 1; u++)
+          most = Math.max(most, raster.planes[0][(Math.round(y) + v) * SIDE + Math.round(x) + u] - 100);
+      return most;
+    };
+    const ratios = alone.map((star) => peak(after, star) / peak(plain, star));
+    expect(Math.min(...ratios)).toBeGreaterThan(0.9);
   });
 
   test("strength 0 is the picture; half of it aims half way; a picture without stars stays as it is", async () => {

@@ -30,7 +30,7 @@ const UNTOLD = 1e6;
 const DRAWN_TO_SIGMA = 0.01;
 /** The PSF is known to about this share of a star's light: what remains of it where that exceeds the noise is no picture. */
 const PSF_ERROR = 0.015;
-/** Stars so high, of which the profile leaves more than this share (rms within a FWHM), are not as the PSF says: clipped, or no single star. They are left as they were. */
+/** Stars so high over the noise that the picture came with, of which the profile leaves more than this share (rms within a FWHM), are not as the PSF says: clipped, or no single star. They are left as they were. */
 const BRIGHT_SIGMA = [80, 120] as const;
 const MOST_LEFT = [0.03, 0.05] as const;
 /** The same of a star that may be clipped: of its wings (rms within two FWHM where they are not clipped), over themselves. */
@@ -76,6 +76,8 @@ export async function starsOf(
   const { width, height } = region;
   const { noiseModel, sky } = facts;
   const { kernels } = job;
+  // What noise reduction took away has bent faint stars all the same.
+  const { removed } = noiseModel;
   const rest = region.planes.map((plane) => plane.slice());
   const profiles: MoffatTable[] = shapes.map((of) => moffatTable(of));
   const on: StarPlanes = { planes: rest, width, height, profiles, least: leastLight(facts) };
@@ -130,7 +132,7 @@ export async function starsOf(
     if (star.isKnot) return { star, isNone: true, share: 0 };
     const x = Math.min(width - 1, Math.max(0, Math.round(star.x)));
     const y = Math.min(height - 1, Math.max(0, Math.round(star.y)));
-    const highest = star.heights.reduce((most, h, c) => Math.max(most, h / sigmas[c][y * width + x]), 0);
+    const highest = star.heights.reduce((most, h, c) => Math.max(most, h / (removed[c] * sigmas[c][y * width + x])), 0);
     const bright = smoothstep(highest, ...BRIGHT_SIGMA);
     const { misfit, isFlat } = bright > 0 ? misfitOf(star, rest, region, fwhm, clipped) : { misfit: 0, isFlat: false };
     const isNone = star.isWide === true && !(isFlat && misfit < 1);
@@ -144,7 +146,7 @@ export async function starsOf(
   const starsOnly = (isNone: boolean) => judged.flatMap((of) => (of.isNone === isNone ? of.star : []));
   kernels.drawStars(on, starsOnly(true), 1);
   stars = starsOnly(false);
-  const quiet = sigmas.map((of) => of.reduce((least, v) => Math.min(least, v), Infinity));
+  const quiet = sigmas.map((of, c) => removed[c] * of.reduce((least, v) => Math.min(least, v), Infinity));
   for (const { star, share } of odd) {
     const height0 = Math.max(...star.heights.map((h, c) => h / (ALONE.sigma * quiet[c])));
     const radius = Math.min(ALONE.most, moffatRadius(shapes[0].fwhmMajor, shape.beta, height0)) + ALONE.soft / 2;
