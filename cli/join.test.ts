@@ -35,10 +35,18 @@ test("stacks of three filters lie on one grid, and make a picture whose stars ar
     return file;
   });
   const out = path(folder, "night.fits");
-  const made = dunkel<{ stacks: Stack[]; reference: string }>(
-    ...["stack", ...files, "--by-filter", "--fwhm-limit", "0", "--out", out],
+  // One of a fourth filter, with its cap on.
+  const dark = path(folder, "Ha.fits");
+  const capped = { width: 300, height: 240, channels: 1, sample: "uint16" as const };
+  writeFileSync(
+    dark,
+    writeFits({ ...capped, cards: [["FILTER", "Ha"]] as [string, string][] }, [new Float32Array(300 * 240).fill(0.01)]),
+  );
+  const made = dunkel<{ stacks: Stack[]; reference: string; missing: { filter: string; reason: string }[] }>(
+    ...["stack", ...files, dark, "--by-filter", "--fwhm-limit", "0", "--out", out],
   );
   expect(made.stacks.map(({ filter }) => filter)).toEqual(filters);
+  expect(made.missing.map(({ filter }) => filter)).toEqual(["Ha"]);
   expect(made.stacks.every(({ subsUsed }) => subsUsed === 3)).toBe(true);
   // Each report names its own reference, and on whose pixels it lies.
   for (const { out: stack } of made.stacks) {

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync } from "node:fs";
 import { basename, resolve } from "node:path";
 import * as z from "zod";
-import { UserError } from "@/core/job";
+import { inWords, UserError } from "@/core/job";
 import type { Warp } from "@/core/register";
 import { matrixAt } from "@/core/register";
 import type { Stage, StackSettings, SubFacts } from "@/core/stack";
@@ -78,13 +78,22 @@ export async function stack(args: string[]): Promise<unknown> {
       const facts = subs.map((sub) => sub.facts);
       const grid = facts.find(({ id }) => id === asked) ?? chooseReference(facts, settingsFor(null)) ?? undefined;
       const stacks = [];
+      const missing: { filter: string; reason: string }[] = [];
       for (const [k, filter] of filters.entries()) {
         const own = subs.filter(({ facts: { metadata } }) => slugOf(metadata?.filter ?? "") === slugOf(filter));
-        if (own.length > 0)
+        try {
+          if (own.length === 0) throw new UserError("none of its subs can be read", "See what is wrong with each.");
           stacks.push({ filter, ...(await stackOne(pool, subs, outs[k], settingsFor(null), rest, own, grid)) });
+        } catch (error) {
+          // The others go on: who wants all of them joined hears which one is missing.
+          if (!(error instanceof UserError)) throw error;
+          missing.push({ filter, reason: error.message });
+          process.stderr.write(`no stack of ${filter || "no filter"}: ${inWords(error.message, error.advice)}\n`);
+        }
       }
+      if (stacks.length === 0) throw new UserError(missing[0].reason, "No filter could be stacked.");
       await stripFolder(stripsOf(out)).forget(null);
-      return { reference: grid?.name ?? null, stacks };
+      return { reference: grid?.name ?? null, stacks, missing };
     });
   });
 }
