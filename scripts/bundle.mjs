@@ -1,4 +1,5 @@
-// Bundles what runs outside the pages: the browser's worker into public/engine/, the headless runner, its worker and the demo's observatory into dist/.
+// Bundles what runs outside the pages: the browser's worker into public/engine/; the headless runner, its worker and the demo's
+// observatory into dist/.
 import { build } from "esbuild";
 import { copyFileSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";

@@ -102,6 +102,13 @@ test("a file is known by its content: renamed it is the same, another one of the
   const added = subs[subs.length - 1];
   session.subs.remove([added.id]).undo();
   expect(session.store.getState().subs.map(({ id }) => id)).toEqual(subs.map(({ id }) => id));
+  // By the list of what can be taken back too, and made again.
+  session.subs.remove([added.id]);
+  expect(session.subs.undo()).toBe("one sub removed");
+  expect(session.store.getState().subs.map(({ id }) => id)).toEqual(subs.map(({ id }) => id));
+  expect(session.subs.redo()).toBe("one sub removed");
+  expect(session.store.getState().subs.length).toBe(before);
+  expect(session.subs.undo()).toBe("one sub removed");
   expect(session.subs.remove([added.id]).removed).toBe(1);
   expect(session.store.getState().subs.length).toBe(before);
   expect(session.project.subCount).toBe(before);

@@ -250,10 +250,22 @@ export class SubsBook {
   }
 
   /**
-   * Takes subs out of the project, with their files; a frame of a video with all of it. For twelve seconds `undo` brings them back;
+   * Takes subs out of the project, with their files; a frame of a video with all of it. For twelve seconds they can be taken back;
    * nothing is removed from storage before.
    */
   remove(ids: readonly string[]): { removed: number; undo: () => void } {
+    const { removed, change } = this.takeOut(ids);
+    if (removed > 0) this.undone.note(change);
+    return {
+      removed,
+      undo: () => {
+        this.undone.drop(change);
+        change.undo();
+      },
+    };
+  }
+
+  private takeOut(ids: readonly string[]): { removed: number; change: Undoable } {
     const wanted = new Set(ids);
     const { subs, currentSubId } = this.base.now;
     const files = new Set(subs.filter(({ id }) => wanted.has(id)).map(({ fileId }) => fileId));
@@ -270,22 +282,27 @@ export class SubsBook {
     const timer = setTimeout(forget, UNDO_MS);
     const pending = { forget };
     this.leaving.add(pending);
-    const { base, leaving } = this;
-    function forget(): void {
-      clearTimeout(timer);
-      if (leaving.delete(pending)) base.save(base.storage.removeSubs(removed));
-    }
-    return {
-      removed: removed.length,
+    const { base, leaving, undone } = this;
+    const words = `${countOf(removed.map(({ id }) => id))} removed`;
+    const again: Undoable = { words, undo: () => this.takeOut(ids).change };
+    const change: Undoable = {
+      words,
       undo: () => {
         clearTimeout(timer);
-        if (!this.leaving.delete(pending)) return;
+        if (!this.leaving.delete(pending)) return again;
         const all = [...this.base.now.subs, ...removed].sort(inOrder);
         this.base.state.setState({ subs: all, currentSubId: removed[0]?.id ?? null });
         this.noteSums();
         this.grade();
+        return again;
       },
     };
+    function forget(): void {
+      clearTimeout(timer);
+      undone.drop(change);
+      if (leaving.delete(pending)) base.save(base.storage.removeSubs(removed));
+    }
+    return { removed: removed.length, change };
   }
 
   /** Takes the last change of subs or of how they are chosen back; what it was, in words, or null where there is none. */

@@ -23,6 +23,12 @@ export class UndoList {
     this.last = group === null ? null : { group, at: now };
   }
 
+  /** Forgets a change that cannot be taken back any more, or is already. */
+  drop(change: Undoable): void {
+    this.past = this.past.filter((one) => one !== change);
+    this.future = this.future.filter((one) => one !== change);
+  }
+
   /** Takes the last change back; what it was, in words, or null where there is none. */
   undo(): string | null {
     this.last = null;

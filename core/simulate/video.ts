@@ -5,6 +5,7 @@ import { cfaCell } from "../calibrate/cfa";
 import type { Kernels } from "../kernels";
 import { roundPsf } from "../measure/psf";
 import { createRandom } from "../numeric/random";
+import { smoothstep } from "../numeric/smoothstep";
 import type { Raster } from "../raster";
 import { createRaster, rasterOf } from "../raster";
 import { createNoiseField } from "./noiseField";
@@ -68,39 +69,77 @@ export function createVideo(given: z.input<typeof videoSettings>): Video {
   return { settings, radiusPx: 0.3 * Math.min(width, height), conditions };
 }
 
+/** How Oru is drawn: its axis leans to the side, and its dark pole towards us. */
+const [FLATTENING, LEAN, POLE] = [0.01, 0.42, [0, 0.91, 0.41]];
+/** Bright patches with rays: where, in the world's own axes, how wide in radians, and how many rays. */
+const PATCHES = [
+  { at: [-0.42, -0.28, 0.86], size: 0.08, rays: 9 },
+  { at: [0.55, 0.16, 0.82], size: 0.055, rays: 7 },
+] as const;
+/** Haze that is seen beyond the limb: how bright, over the middle of the disc, and how thin, in radii. */
+const HAZE = { light: 0.1, thin: 0.02 };
+
 /**
- * Oru as a perfect telescope shows it, in electrons at the centre of the disc's brightness: an oblate disc with belts, spots and
- * limb darkening (intensity ∝ μ^0.6; Minnaert 1941), three channels.
+ * Oru as a perfect telescope shows it, in electrons at the centre of the disc's brightness: a nearly round world of pale leaning zones
+ * with a dark pole, two bright patches with rays, a thin haze, and limb darkening (intensity ∝ μ^0.6; Minnaert 1941), three channels.
  */
 export function oruRaster(video: Video, centreX: number, centreY: number): Raster {
   const { settings, radiusPx } = video;
   const { width, height, seed } = settings;
   const raster = createRaster(width, height, 3);
   const texture = createNoiseField(seed * 31 + 7);
-  const OBLATE = 0.94;
+  const [cos, sin] = [Math.cos(LEAN), Math.sin(LEAN)];
+  const polar = radiusPx * (1 - FLATTENING);
   for (let y = 0, i = 0; y < height; y++)
     for (let x = 0; x < width; x++, i++) {
+      const [u, v] = [(x - centreX) / radiusPx, (y - centreY) / polar];
+      const r = Math.hypot(u, v);
+      if (r > 1 + 4 * HAZE.thin) continue;
+      const haze = PEAK_E * HAZE.light * Math.exp(-(((r - 1) / HAZE.thin) ** 2));
+      [0.7, 0.85, 1].forEach((share, c) => (raster.planes[c][i] = share * haze));
       let cover = 0;
       for (let k = 0; k < 4; k++) {
-        const u = (x - centreX + (k & 1 ? 0.25 : -0.25)) / radiusPx;
-        const v = (y - centreY + (k & 2 ? 0.25 : -0.25)) / (radiusPx * OBLATE);
-        if (u * u + v * v < 1) cover += 0.25;
+        const [du, dv] = [(k & 1 ? 0.25 : -0.25) / radiusPx, (k & 2 ? 0.25 : -0.25) / polar];
+        if ((u + du) ** 2 + (v + dv) ** 2 < 1) cover += 0.25;
       }
       if (cover === 0) continue;
-      const u = (x - centreX) / radiusPx;
-      const v = (y - centreY) / (radiusPx * OBLATE);
       const mu = Math.sqrt(Math.max(0.02, 1 - u * u - v * v));
-      const longitude = Math.asin(Math.max(-1, Math.min(1, u / Math.sqrt(Math.max(0.05, 1 - v * v)))));
-      const swirl = 0.05 * texture(longitude * 2.5 + 10, v * 6 + 10) + 0.02 * texture(longitude * 9, v * 20);
-      const belts = 0.16 * Math.sin((v + swirl) * 15) + 0.09 * Math.sin((v + swirl) * 34 + 1);
-      const spot = Math.exp(-(((u - 0.25) / 0.16) ** 2) - ((v - 0.33) / 0.08) ** 2);
-      const grain = 0.05 * texture(longitude * 26 + 3, v * 48 + 5);
+      const shades = surfaceOf(u * cos - v * sin, u * sin + v * cos, mu, texture);
       const light = cover * mu ** 0.6 * PEAK_E;
-      raster.planes[0][i] = light * Math.max(0.1, 0.8 + belts + grain + 0.12 * spot);
-      raster.planes[1][i] = light * Math.max(0.1, 0.72 + 1.1 * belts + grain - 0.06 * spot);
-      raster.planes[2][i] = light * Math.max(0.1, 0.55 + 1.25 * belts + grain - 0.18 * spot);
+      shades.forEach((shade, c) => (raster.planes[c][i] += light * Math.max(0.05, shade)));
     }
   return raster;
+}
+
+/** How bright the ground is at a place of the sphere, by channel; `across` and `along` the axis, and towards us. */
+function surfaceOf(
+  across: number,
+  along: number,
+  towards: number,
+  texture: (x: number, y: number) => number,
+): number[] {
+  const longitude = Math.atan2(across, towards);
+  const swirl = 0.08 * texture(longitude * 2.2 + 10, along * 4 + 10);
+  const zones = 0.07 * Math.sin((along + swirl) * 9 + 0.6) + 0.04 * Math.sin((along - swirl) * 17);
+  const grain = 0.05 * texture(longitude * 26 + 3, along * 48 + 5) + 0.06 * texture(longitude * 11 + 7, along * 13 + 2);
+  const ragged = 0.12 * texture(across * 6 + 21, along * 6 + 4);
+  const fromPole = angleTo(POLE, across, along, towards) + ragged;
+  const pole = 0.3 * (1 - smoothstep(fromPole, 0.5, 0.66));
+  let rayed = 0;
+  for (const { at, size, rays } of PATCHES) {
+    const away = angleTo(at, across, along, towards);
+    const bearing = Math.atan2(along - at[1], across - at[0]);
+    const spokes = Math.cos((rays * bearing) / 2 + rays) ** 8 * Math.exp(-away / (4 * size));
+    rayed += 0.3 * Math.exp(-((away / size) ** 2)) + 0.16 * spokes;
+  }
+  const shade = zones + grain + rayed;
+  return [0.72 + 0.9 * shade, 0.7 + shade, 0.66 + 1.1 * shade].map((light) => light - pole);
+}
+
+/** The angle in radians between two directions from the centre; the first is normed here. */
+function angleTo([a, b, c]: readonly number[], x: number, y: number, z: number): number {
+  const along = (a * x + b * y + c * z) / Math.hypot(a, b, c) / Math.hypot(x, y, z);
+  return Math.acos(Math.max(-1, Math.min(1, along)));
 }
 
 /** One frame as a raster in units of full scale: 16 bits, one plane (green for mono, a mosaic with filters). */

@@ -129,7 +129,7 @@ function placement(toPicture: Warp, spot: Spot): string {
 }
 
 /** What a narrow crop has no room for under it; the tooltip shows it. */
-const NARROW = "@max-[150px]:hidden";
+const NARROW = "@max-[138px]:hidden";
 /** The same where three figures stand in a row. */
 const TIGHT = "@max-[230px]:hidden";
 
@@ -140,7 +140,7 @@ const LOOSE = "@max-[270px]:hidden";
 const ROW = "flex justify-between gap-1 @max-[200px]:text-[11px] @max-[200px]:tracking-tight";
 
 /** What stands there in its place. */
-const [WIDE, ROOMY] = ["@min-[150px]:hidden", "@min-[270px]:hidden"];
+const [WIDE, ROOMY] = ["@min-[138px]:hidden", "@min-[270px]:hidden"];
 
 /** How long a crop must rest before it is measured. */
 const FIGURES_REST_MS = 300;

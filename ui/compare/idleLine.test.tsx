@@ -16,7 +16,12 @@ const LAYERS = findOperation("deconvolve.energy-layers") as AnyOperation;
 /** Facts of a picture of one channel; the fine detail shows this blur. */
 const facts = (fwhmPx: number | null): Record<string, unknown> => ({
   detailBlur: { fwhmPx },
-  noiseModel: { models: [{ zero: 0, a: 1e-6, b: 0, c: 0 }], covariance: [new Array(289).fill(0)], from: "halves", removed: [1] },
+  noiseModel: {
+    models: [{ zero: 0, a: 1e-6, b: 0, c: 0 }],
+    covariance: [new Array(289).fill(0)],
+    from: "halves",
+    removed: [1],
+  },
   levels: { level: [0.1], sigma: [0.01], white: 1 },
   noise: { scales: [[0.01]], sigma: [0.01], correlation: [1], from: "halves" },
 });

@@ -20,7 +20,7 @@ export const KEYS: Readonly<Record<string, Keys>> = {
     ["O", "the selected subs out, or in"],
     ["Delete", "remove the selected frames from the project"],
     ["Shift O", "leave them to the rules"],
-    ["Ctrl Z", "take the last decision, rule, patch or typed field back; Ctrl Shift Z makes it again"],
+    ["Ctrl Z", "take the last decision, removal, rule, patch or typed field back; Ctrl Shift Z makes it again"],
     ["L", "make it the rival"],
     ["T", "to the rival and back"],
     ["M", "match the others to it"],

@@ -2,7 +2,7 @@
 
 import { useVirtualizer } from "@tanstack/react-virtual";
 import type { LucideIcon } from "lucide-react";
-import { CircleOff, Cloud, Copy, Pin, Slash } from "lucide-react";
+import { Anchor, CircleOff, Cloud, Copy, Pin, Slash } from "lucide-react";
 import { useEffect, useRef } from "react";
 import type { Flag, GradedFrame, MeasureId, Verdict } from "@/core/choose";
 import { flagsOf, measureOf } from "@/core/choose";
@@ -181,13 +181,9 @@ function SubRow(props: RowProps) {
         </span>
         <span role="cell" className="flex min-w-0 flex-1 items-center gap-2 px-1">
           {thumbnails && sub ? <Thumbnail sub={sub} height={place.line - 4} /> : null}
-          <span
-            className={`min-w-0 truncate ${isReference ? "text-accent" : ""} ${included ? "" : "line-through decoration-line"}`}
-          >
-            {frame.name}
-          </span>
+          <span className={`min-w-0 truncate ${included ? "" : "line-through decoration-line"}`}>{frame.name}</span>
         </span>
-        <RowMarks {...{ frame, sub, onRival }} />
+        <RowMarks {...{ frame, sub, isReference, onRival }} />
         {columns.map((id) => {
           const { value, digits } = measureOf(id);
           return (
@@ -206,11 +202,21 @@ function SubRow(props: RowProps) {
   );
 }
 
-/** Whether a row is the rival, and what is wrong with its frame. */
-function RowMarks({ frame, sub, onRival }: Pick<RowProps, "frame" | "sub" | "onRival">) {
+/** Whether a row is the reference or the rival, and what is wrong with its frame. */
+function RowMarks({ frame, sub, isReference, onRival }: Pick<RowProps, "frame" | "sub" | "isReference" | "onRival">) {
   const flags = flagsOf(frame);
   return (
     <span role="cell" className="flex shrink-0 items-center gap-0.5 text-quiet">
+      {isReference ? (
+        <span
+          data-reference
+          title="The reference: the other subs are matched to it"
+          className="mr-0.5 flex items-center gap-1 rounded-sm border border-line px-1 text-xs leading-4 text-text"
+        >
+          <Anchor size={10} aria-hidden />
+          reference
+        </span>
+      ) : null}
       <button
         type="button"
         aria-label={`${frame.name} is the rival`}

@@ -30,7 +30,10 @@ const UNTOLD = 1e6;
 const DRAWN_TO_SIGMA = 0.01;
 /** The PSF is known to about this share of a star's light: what remains of it where that exceeds the noise is no picture. */
 const PSF_ERROR = 0.015;
-/** Stars so high over the noise that the picture came with, of which the profile leaves more than this share (rms within a FWHM), are not as the PSF says: clipped, or no single star. They are left as they were. */
+/**
+ * Stars so high over the noise that the picture came with, of which the profile leaves more than this share (rms within a FWHM),
+ * are not as the PSF says: clipped, or no single star. They are left as they were.
+ */
 const BRIGHT_SIGMA = [80, 120] as const;
 const MOST_LEFT = [0.03, 0.05] as const;
 /** The same of a star that may be clipped: of its wings (rms within two FWHM where they are not clipped), over themselves. */
