@@ -213,8 +213,8 @@ function RowMarks({ frame, sub, isReference, onRival }: Pick<RowProps, "frame" |
           title="The reference: the other subs are matched to it"
           className="mr-0.5 flex items-center gap-1 rounded-sm border border-line px-1 text-xs leading-4 text-text"
         >
-          <Anchor size={10} aria-hidden />
-          reference
+          <Anchor size={10} aria-label="reference" />
+          ref
         </span>
       ) : null}
       <button
