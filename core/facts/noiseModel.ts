@@ -35,7 +35,7 @@ const schema = z.object({
   from: z.enum(["halves", "picture", "patches"]),
   /** How much stronger it is in places; null where that is not told. */
   noiseGain: noiseGainMap.nullable().default(null),
-  /** How many times stronger the noise of the untouched picture is, by channel, at least 1: so much less of it is seen than it did harm. */
+  /** How many times stronger the noise of the untouched picture is, by channel, at least 1: what it bent is bent by as much. */
   removed: z.array(z.number().min(1)),
 });
 export type NoiseModelFact = z.infer<typeof schema>;
